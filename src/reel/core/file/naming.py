@@ -1,0 +1,41 @@
+"""File names made from a pattern, safe on every file system."""
+
+import datetime
+import re
+import string
+import unicodedata
+
+from reel.core.errors import BadValueError
+
+DEFAULT_PATTERN = "{rig}_{date}_{number}"
+FIELDS = ("rig", "date", "number")
+MAX_NAME = 80
+
+
+def slug(text: str) -> str:
+    """Give a name as a file can carry it: lower-case ASCII letters, digits and hyphens; `take` when nothing is left."""
+    plain = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode().lower()
+    return re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:MAX_NAME].strip("-") or "take"
+
+
+def check_pattern(pattern: str) -> None:
+    """Raise BadValueError unless the pattern holds {number}, only our fields, and only characters that files may have."""
+    try:
+        fields = [field for _, field, spec, conversion in string.Formatter().parse(pattern) if field is not None]
+        odd = [spec or conversion for _, _, spec, conversion in string.Formatter().parse(pattern) if spec or conversion]
+    except ValueError:
+        raise BadValueError("File name", pattern, "a brace is open; the fields are {rig}, {date} and {number}") from None
+    if odd or any(field not in FIELDS for field in fields):
+        raise BadValueError("File name", pattern, "the fields are {rig}, {date} and {number}")
+    if "number" not in fields:
+        raise BadValueError("File name", pattern, "it needs {number}, so that no two takes have one name")
+    literal = "".join(text for text, *_ in string.Formatter().parse(pattern))
+    if not re.fullmatch(r"[A-Za-z0-9 _.,()+-]*", literal) or literal.startswith(".") or len(pattern) > MAX_NAME:
+        raise BadValueError(
+            "File name", pattern, f"letters, digits and _ - . , ( ) + may stand around the fields, {MAX_NAME} in all"
+        )
+
+
+def file_stem(pattern: str, *, rig: str, date: datetime.date, number: int) -> str:
+    """Fill a checked pattern in: `moss-stone_2026-05-02_014`."""
+    return pattern.format(rig=slug(rig), date=date.isoformat(), number=f"{number:03}")

@@ -1,0 +1,4 @@
+"""Measuring: the proof."""
+
+from reel.core.measure.proof import Counts, Proof, ProofLine, Verdict, prove
+

@@ -1,0 +1,61 @@
+"""The real rate of a file: which fixed rate its time stamps follow, if any, and how many ticks have no frame."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from fractions import Fraction
+
+import numpy as np
+import numpy.typing as npt
+
+STANDARD_RATES = tuple(
+    Fraction(rate)
+    for rate in ("24000/1001", "24", "25", "30000/1001", "30", "48", "50", "60000/1001", "60", "15", "120")
+)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RateFacts:
+    """`rate` in pictures per second; `fixed` when every time stamp lies on its ticks; `missing` ticks have no picture.
+
+    A rate that is not fixed is the average, and its `missing` is 0.
+    """
+
+    rate: Fraction
+    fixed: bool
+    missing: int
+
+
+def measure_rate(
+    stamps: npt.NDArray[np.int64], time_base: Fraction, declared: Iterable[Fraction] = ()
+) -> RateFacts | None:
+    """Find the fixed rate that presentation time stamps follow; None for fewer than two.
+
+    `stamps` are sorted, in units of `time_base` seconds. Containers round a stamp to their unit, so that the distance
+    of two may be off by one unit. Of the rates that fit, the one that leaves fewest ticks empty is it; the `declared`
+    ones are looked at first, which decides for short files.
+    """
+    if len(stamps) < 2 or stamps[-1] <= stamps[0]:
+        return None
+    elapsed = stamps - stamps[0]
+    best: RateFacts | None = None
+    for rate in (*declared, *STANDARD_RATES):
+        missing = _missing(elapsed, time_base, rate)
+        if missing is not None and (best is None or missing < best.missing):
+            best = RateFacts(rate=rate, fixed=True, missing=missing)
+    if best is not None:
+        return best
+    average = Fraction(len(stamps) - 1) / (int(elapsed[-1]) * time_base)
+    return RateFacts(rate=average.limit_denominator(1001), fixed=False, missing=0)
+
+
+def _missing(elapsed: npt.NDArray[np.int64], time_base: Fraction, rate: Fraction) -> int | None:
+    """Count the ticks without a stamp; None when the stamps don't follow this rate. Exact, in whole numbers."""
+    per_tick = rate * time_base  # ticks in one unit
+    up, down = per_tick.numerator, per_tick.denominator
+    if int(elapsed[-1]) * up >= 2**62:
+        return None
+    ticks = (elapsed * up + down // 2) // down
+    off_units = np.abs(ticks * down - elapsed * up)  # distance from the tick, in 1/up of a unit
+    if np.any(off_units > up) or np.any(np.diff(ticks) < 1):
+        return None
+    return int(ticks[-1]) + 1 - len(elapsed)

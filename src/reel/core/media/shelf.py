@@ -1,0 +1,123 @@
+"""A shelf: a folder on a drive where takes are kept. Nothing outside it is touched, nothing in it is overwritten."""
+
+import datetime
+import os
+import shutil
+from dataclasses import dataclass
+from pathlib import Path
+
+from reel.core.file import Container, file_stem, slug
+from reel.core.media.errors import MediaError, NameTakenError
+
+ROLLING = ".rolling"
+MAX_NUMBER = 99_999
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Reserved:
+    """A name that was set aside: the file is written at `rolling` and gets its name `final` when it is complete."""
+
+    rolling: Path
+    final: Path
+    number: int
+
+
+class Shelf:
+    """The folder `root`. File names given to its methods are plain names, never paths."""
+
+    def __init__(self, root: Path) -> None:
+        self.root = root
+
+    def free_bytes(self) -> int:
+        """Room that is left for this user; raises MediaError when the folder is gone."""
+        try:
+            return shutil.disk_usage(self.root).free
+        except OSError as error:
+            raise MediaError(self.root, "is a shelf that can't be reached") from error
+
+    def path(self, name: str) -> Path:
+        """Give the path of a file on the shelf; raises MediaError for anything but a plain name."""
+        if not name or name in (".", "..") or Path(name).name != name or "\x00" in name:
+            raise MediaError(Path(slug(name)), "is not a file name")
+        return self.root / name
+
+    def reserve(self, pattern: str, *, rig: str, date: datetime.date, container: Container) -> Reserved:
+        """Set the next free name aside by making its rolling file; raises MediaError."""
+        for number in range(self._after_last(pattern, rig, date), MAX_NUMBER):
+            final = self.path(f"{file_stem(pattern, rig=rig, date=date, number=number)}.{container.value}")
+            rolling = final.with_name(f"{final.stem}{ROLLING}{final.suffix}")
+            if self._stands(final.stem):
+                continue
+            try:
+                rolling.touch(exist_ok=False)
+            except FileExistsError:
+                continue
+            except OSError as error:
+                raise MediaError(self.root, f"can't take a new file ({error.strerror})") from error
+            return Reserved(rolling=rolling, final=final, number=number)
+        raise MediaError(self.root, f"holds {MAX_NUMBER} takes of this name; change the name in File")
+
+    def complete(self, reserved: Reserved) -> Path:
+        """Give a finished file its name; if somebody took that name meanwhile, the next one with a letter added."""
+        for suffix in ("", *"bcdefghijklmnopqrstuvwxyz"):
+            final = reserved.final.with_stem(reserved.final.stem + suffix)
+            try:
+                _move(reserved.rolling, final)
+            except NameTakenError:
+                continue
+            return final
+        raise NameTakenError(reserved.final)
+
+    def rename(self, name: str, stem: str) -> str:
+        """Rename a file, keeping its ending; gives the new name. Raises NameTakenError, MediaError."""
+        source = self.path(name)
+        target = self.path(slug(stem) + source.suffix)
+        if target.name != name:
+            if self._stands(target.stem):
+                raise NameTakenError(target)
+            _move(source, target)
+        return target.name
+
+    def delete(self, name: str) -> None:
+        """Delete a file; one that is gone already is no error. Raises MediaError."""
+        path = self.path(name)
+        try:
+            path.unlink(missing_ok=True)
+        except OSError as error:
+            raise MediaError(path, f"can't be deleted ({error.strerror})") from error
+
+    def _stands(self, stem: str) -> bool:
+        return any((self.root / f"{stem}.{kind.value}").exists() for kind in Container)
+
+    def _after_last(self, pattern: str, rig: str, date: datetime.date) -> int:
+        """Find the first number of an unbroken free stretch by doubling and halving, for shelves of many takes."""
+
+        def used(number: int) -> bool:
+            return self._stands(file_stem(pattern, rig=rig, date=date, number=number))
+
+        high = 1
+        while used(high) and high < MAX_NUMBER:
+            high *= 2
+        low = high // 2
+        while low + 1 < high:
+            middle = (low + high) // 2
+            low, high = (middle, high) if used(middle) else (low, middle)
+        return high
+
+
+def _move(source: Path, target: Path) -> None:
+    """Rename without ever replacing a file: a second link is made first, which fails when the name exists."""
+    try:
+        os.link(source, target)
+    except FileExistsError:
+        raise NameTakenError(target) from None
+    except PermissionError as error:
+        raise MediaError(source, f"can't be renamed ({error.strerror})") from error
+    except FileNotFoundError as error:
+        raise MediaError(source, "is gone") from error
+    except OSError:  # a file system without links
+        if target.exists():
+            raise NameTakenError(target) from None
+        source.rename(target)
+        return
+    source.unlink()

@@ -1,0 +1,44 @@
+"""Modes, rates, pixel formats, colour and time: what a signal is."""
+
+from reel.core.signal.arrival import (
+    Arrived,
+    FloatArray,
+    Input,
+    InputError,
+    Picture,
+    Samples,
+    Signal,
+    SoundFormat,
+)
+from reel.core.signal.mode import Mode, Scan, rate_label
+from reel.core.signal.pixel import PIXEL_FORMATS, Matrix, PixelFormat, Range, assumed_matrix, pixel_format
+from reel.core.signal.ticks import NS, Placement, Segment, Ticks, place_samples, tick_to_sample
+from reel.core.signal.timecode import length_label, timecode
+
+__all__ = [
+    "NS",
+    "PIXEL_FORMATS",
+    "Arrived",
+    "FloatArray",
+    "Input",
+    "InputError",
+    "Matrix",
+    "Mode",
+    "Picture",
+    "PixelFormat",
+    "Placement",
+    "Range",
+    "Samples",
+    "Scan",
+    "Segment",
+    "Signal",
+    "SoundFormat",
+    "Ticks",
+    "assumed_matrix",
+    "length_label",
+    "pixel_format",
+    "place_samples",
+    "rate_label",
+    "tick_to_sample",
+    "timecode",
+]

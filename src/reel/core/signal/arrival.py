@@ -1,0 +1,95 @@
+"""What arrives from an input: the facts of a signal, its pictures and its samples, and the seam they come through."""
+
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Protocol, TypeAlias
+
+import av
+import numpy as np
+import numpy.typing as npt
+
+from reel.core.errors import ReelError
+from reel.core.signal.mode import Mode
+from reel.core.signal.pixel import Matrix, Range, pixel_format
+
+FloatArray: TypeAlias = npt.NDArray[np.float32]
+
+
+class InputError(ReelError, OSError):
+    """Raised when an input can't be opened or has broken. `name` is the input, `reason` says why."""
+
+    def __init__(self, name: str, reason: str) -> None:
+        self.name, self.reason = name, reason
+        super().__init__(f"{name} {reason}.")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Signal:
+    """The facts of a picture signal. `pixels` is a libavutil name, a key of PIXEL_FORMATS.
+
+    `pixel_aspect` is the width ÷ height of one pixel.
+    """
+
+    mode: Mode
+    pixels: str = "yuv420p"
+    matrix: Matrix = Matrix.BT709
+    range: Range = Range.LIMITED
+    pixel_aspect: Fraction = Fraction(1)
+
+    @property
+    def rate_bps(self) -> Fraction:
+        """Bits per second, uncompressed, without blanking: width × height × rate × bits per pixel."""
+        mode = self.mode
+        return mode.width_px * mode.height_px * mode.rate * pixel_format(self.pixels).bits_per_pixel
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SoundFormat:
+    """Samples per second and channel, and the number of channels."""
+
+    rate_hz: int = 48_000
+    channels: int = 2
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Picture:
+    """One picture. `at_ns` is when it was shown, on the recorder's clock; `sequence` counts the source's pictures.
+
+    A gap in `sequence` is pictures that were lost before Reel could read them.
+    """
+
+    at_ns: int
+    sequence: int
+    frame: av.VideoFrame
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Samples:
+    """A block of sound. `at_ns` is the instant of its first sample; `data` is float32 (channels, samples), ±1.0."""
+
+    at_ns: int
+    data: FloatArray
+
+
+Arrived: TypeAlias = Picture | Samples
+
+
+class Input(Protocol):
+    """A live source, real or a stand-in. It is opened by its constructor and used from one thread."""
+
+    @property
+    def signal(self) -> Signal | None:
+        """The picture signal as the input describes it; None when there is none."""
+
+    @property
+    def sound(self) -> SoundFormat | None:
+        """The sound as the input describes it; None when there is none."""
+
+    def due_ns(self) -> int | None:
+        """When the next arrival can be read, on the recorder's clock; None when nothing more will come."""
+
+    def read(self, now_ns: int) -> Arrived:
+        """Give the arrival that is due. An input that has waited too long to be read skips pictures, as hardware does."""
+
+    def close(self) -> None:
+        """Let the device go. May be called twice."""

@@ -1,0 +1,96 @@
+"""Placing arriving pictures on the ticks of a fixed-rate take, and sound beside them.
+
+Tick k of a segment is the window [start + k/rate, start + (k+1)/rate). The first picture to arrive in a window is
+its frame; more are dropped; a window that ends empty repeats the picture before. A segment starts half a picture
+before its first picture, so that arrivals fall into the middle of their windows and jitter does no harm.
+"""
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+NS = 1_000_000_000
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Segment:
+    """A stretch without a hold: it starts at `start_ns` on the recorder's clock, with tick `first_tick` of the take."""
+
+    start_ns: int
+    first_tick: int
+    end_tick: int | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Placement:
+    """Where a picture goes: ticks to fill first with the picture before, then its own tick; None when it is dropped."""
+
+    repeats: range
+    tick: int | None
+
+
+class Ticks:
+    """The ticks of one take at a fixed `rate`; `next_tick` is the first that has no frame yet."""
+
+    def __init__(self, rate: Fraction) -> None:
+        self.rate = rate
+        self.next_tick = 0
+        self.segment: Segment | None = None
+
+    def begin(self, picture_ns: int, interval: Fraction) -> Segment:
+        """Start a segment whose first picture was shown at `picture_ns`; pictures come every `interval` seconds."""
+        half = min(interval, 1 / self.rate) / 2
+        self.segment = Segment(start_ns=picture_ns - round(half * NS), first_tick=self.next_tick)
+        return self.segment
+
+    def place(self, at_ns: int) -> Placement:
+        """Place a picture that was shown at `at_ns`, in the order of time."""
+        tick = self._window(at_ns)
+        if tick < self.next_tick:
+            return Placement(repeats=range(0), tick=None)
+        repeats = range(self.next_tick, tick)
+        self.next_tick = tick + 1
+        return Placement(repeats=repeats, tick=tick)
+
+    def fill(self, until_ns: int) -> range:
+        """Give the windows that ended before `until_ns` without a picture, to be filled with the one before."""
+        repeats = range(self.next_tick, max(self.next_tick, self._window(until_ns)))
+        self.next_tick = repeats.stop
+        return repeats
+
+    def end(self, at_ns: int) -> tuple[Segment, range]:
+        """End the segment at `at_ns`, rounded to a whole tick; gives it and the ticks that are still to be filled."""
+        segment = self._open_segment()
+        elapsed = Fraction(at_ns - segment.start_ns, NS) * self.rate
+        end_tick = max(self.next_tick, segment.first_tick + round(elapsed))
+        repeats = range(self.next_tick, end_tick)
+        self.next_tick, self.segment = end_tick, None
+        ended = Segment(start_ns=segment.start_ns, first_tick=segment.first_tick, end_tick=end_tick)
+        return ended, repeats
+
+    def _window(self, at_ns: int) -> int:
+        segment = self._open_segment()
+        return segment.first_tick + (at_ns - segment.start_ns) * self.rate // NS
+
+    def _open_segment(self) -> Segment:
+        if self.segment is None:
+            raise RuntimeError("no segment has begun")
+        return self.segment
+
+
+def tick_to_sample(tick: int, rate: Fraction, rate_hz: int) -> int:
+    """Give the sample at which a tick starts, rounded to the nearest."""
+    return round(tick * rate_hz / rate)
+
+
+def place_samples(segment: Segment, at_ns: int, count: int, rate: Fraction, rate_hz: int) -> tuple[int, slice]:
+    """Say where a block of `count` samples goes in the take and which of them lie inside the segment.
+
+    Gives the take's sample position of the first kept sample, and the slice to keep (empty when all lie outside).
+    """
+    first = tick_to_sample(segment.first_tick, rate, rate_hz)
+    position = first + round((at_ns - segment.start_ns) * Fraction(rate_hz, NS))
+    skip = min(count, max(0, first - position))
+    stop = count
+    if segment.end_tick is not None:
+        stop = min(count, tick_to_sample(segment.end_tick, rate, rate_hz) - position)
+    return position + skip, slice(skip, max(skip, stop))

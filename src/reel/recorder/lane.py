@@ -1,0 +1,122 @@
+"""The encoder's lane: a bounded queue and the one thread that encodes and writes a part."""
+
+import threading
+from collections import deque
+from collections.abc import Callable
+from contextlib import AbstractContextManager
+from typing import Protocol
+
+import av
+
+from reel.core.errors import ReelError
+from reel.core.signal import FloatArray
+
+QUEUE_LIMIT = 30
+
+
+class Writer(Protocol):
+    """What writes a part; see core.media.PartWriter."""
+
+    def write_picture(self, frame: av.VideoFrame, tick: int) -> None: ...  # noqa: D102
+    def write_samples(self, data: FloatArray, position: int) -> None: ...  # noqa: D102
+
+
+_Item = tuple[av.VideoFrame, int] | tuple[FloatArray, int]
+
+
+class Lane:
+    """Takes pictures and samples without ever waiting, and writes them in order on a thread of its own.
+
+    At most `limit` pictures wait; sound is small and always taken. When everything is written the part is closed and
+    `closed` is called on that thread with the error that ended it, or None.
+    """
+
+    def __init__(
+        self,
+        writer: AbstractContextManager[Writer],
+        closed: Callable[[ReelError | None], None],
+        limit: int = QUEUE_LIMIT,
+    ) -> None:
+        self.limit = limit
+        self._writer, self._closed = writer, closed
+        self._items: deque[_Item] = deque()
+        self._pictures = 0
+        self._busy = self._ending = False
+        self._change = threading.Condition()
+        self.error: ReelError | None = None
+        self.ended = threading.Event()
+        self._thread = threading.Thread(target=self._run, name="encoder")
+
+    def start(self) -> None:
+        """Begin to write."""
+        self._thread.start()
+
+    @property
+    def waiting(self) -> int:
+        """Pictures in the queue."""
+        return self._pictures
+
+    def offer_picture(self, frame: av.VideoFrame, tick: int) -> bool:
+        """Queue a picture; False when the queue is full or writing has failed, and the picture is lost."""
+        with self._change:
+            if self._pictures >= self.limit or self.error is not None:
+                return False
+            self._pictures += 1
+            self._items.append((frame, tick))
+            self._change.notify_all()
+        return True
+
+    def offer_samples(self, data: FloatArray, position: int) -> None:
+        """Queue a block of sound."""
+        with self._change:
+            if self.error is None:
+                self._items.append((data, position))
+                self._change.notify_all()
+
+    def finish(self) -> None:
+        """Take nothing more; the part is closed once all that waits is written."""
+        with self._change:
+            self._ending = True
+            self._change.notify_all()
+
+    def settle(self) -> None:
+        """Wait until all that was queued is written; used by the virtual clock."""
+        with self._change:
+            self._change.wait_for(lambda: not self._items and not self._busy)
+        if self._ending:
+            self.ended.wait()
+
+    def _run(self) -> None:
+        try:
+            with self._writer as writer:
+                while (item := self._next()) is not None:
+                    payload, place = item
+                    if isinstance(payload, av.VideoFrame):
+                        writer.write_picture(payload, place)
+                    else:
+                        writer.write_samples(payload, place)
+        except ReelError as error:
+            self._fail(error)
+        finally:
+            self._closed(self.error)
+            self.ended.set()
+
+    def _next(self) -> _Item | None:
+        with self._change:
+            self._busy = False
+            self._change.notify_all()
+            self._change.wait_for(lambda: self._items or self._ending)
+            if not self._items:
+                return None
+            item = self._items.popleft()
+            self._busy = True
+            if isinstance(item[0], av.VideoFrame):
+                self._pictures -= 1
+            return item
+
+    def _fail(self, error: ReelError) -> None:
+        with self._change:
+            self.error = error
+            self._items.clear()
+            self._pictures, self._busy = 0, False
+            self._change.notify_all()

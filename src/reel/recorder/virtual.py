@@ -1,0 +1,73 @@
+"""Recording without waiting: a whole take on the virtual clock."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from pathlib import Path
+
+from reel.core.line import RigSetup
+from reel.core.measure import Counts
+from reel.core.media import PartWriter, Shelf
+from reel.core.signal import NS
+from reel.recorder.clock import VirtualClock
+from reel.recorder.lane import Lane
+from reel.recorder.roll import MarkedMoment, Roll
+from reel.recorder.source import Opener, Source
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class VirtualTake:
+    """What was recorded: the file, what was counted, the marks."""
+
+    path: Path
+    counts: Counts
+    marks: tuple[MarkedMoment, ...]
+
+
+def record(
+    setup: RigSetup,
+    opener: Opener,
+    shelf: Shelf,
+    *,
+    rig_name: str,
+    rolled_s: Iterable[tuple[float, float]],
+    marks_s: Iterable[tuple[float, str]] = (),
+    clock: VirtualClock | None = None,
+) -> VirtualTake:
+    """Open a rig at 0 s and record the stretches `rolled_s` (from, to) into one take, holding in between.
+
+    `marks_s` are (second, label) inside a stretch. Raises what the input, the shelf and the writer raise.
+    """
+    clock = clock or VirtualClock()
+    recipe = setup.recipe
+    reserved = shelf.reserve(recipe.name_pattern, rig=rig_name, date=clock.wall().date(), container=recipe.container)
+    source = Source(setup, opener, clock)
+    source.run_until(0)
+    sound = source.reading.sound
+    lane = Lane(PartWriter(reserved.rolling, recipe, sound), closed=lambda error: None)
+    release = clock.settle_with(lane.settle)
+    lane.start()
+    roll = Roll(lane, recipe.frame.rate, sound)
+    marks = sorted(marks_s)
+    try:
+        for number, (start_s, end_s) in enumerate(rolled_s):
+            source.run_until(round(start_s * NS))
+            if number:
+                roll.carry_on()
+            source.roll = roll
+            while marks and marks[0][0] <= end_s:
+                moment_s, label = marks.pop(0)
+                source.run_until(round(moment_s * NS))
+                roll.mark(label)
+            source.run_until(round(end_s * NS))
+            roll.hold(clock.now_ns())
+            # the sound of the last frame is still on its way
+            source.run_until(clock.now_ns() + NS // 20)
+    finally:
+        roll.cut(clock.now_ns())
+        source.run_until(clock.now_ns() + NS)
+        release()
+        lane.ended.wait()
+        source.close()
+    if lane.error is not None:
+        raise lane.error
+    return VirtualTake(path=shelf.complete(reserved), counts=roll.counts, marks=tuple(roll.marks))
