@@ -1,7 +1,7 @@
 """A roll: pictures and sound placed on the time of one take, from roll to cut."""
 
 from dataclasses import dataclass, replace
-from enum import Enum
+from enum import StrEnum
 from fractions import Fraction
 
 import av
@@ -24,7 +24,7 @@ from reel.recorder.lane import Lane
 GRACE_NS = NS // 4
 
 
-class RollState(str, Enum):
+class RollState(StrEnum):
     """WAITING for the first picture, ROLLING, HOLDING, ENDING (the last sound is on its way), ENDED."""
 
     WAITING = "waiting"

@@ -79,7 +79,8 @@ class MossScene:
         sky = sky + halo.astype(np.float32)
         sky = sky * (1 - disc) + moon * disc
         self._stars(sky)
-        return np.clip(sky, 0, 1).astype(np.float32)
+        drawn: Floats = np.clip(sky, 0, 1).astype(np.float32)
+        return drawn
 
     def _stars(self, sky: Floats) -> None:
         size = max(1, self._height // 480)
@@ -139,7 +140,8 @@ class MossScene:
         moss = _rgb(0.42, 0.62, 0.24) * (1 - grey[..., None])
         reach = (self._height * 0.17 * stone - depth) / (self._height * 0.05)
         blend = (np.clip(stone * 3, 0, 1) * np.clip(reach, 0, 1))[..., None]
-        return (rgb * (1 - blend) + (rock * grey[..., None] + moss) * blend).astype(np.float32)
+        painted: Floats = (rgb * (1 - blend) + (rock * grey[..., None] + moss) * blend).astype(np.float32)
+        return painted
 
     def _texture(self, height: int, width: int) -> Floats:
         """Give soft noise in 0..1 that repeats sideways: three grids of random values, enlarged."""

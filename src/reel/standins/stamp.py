@@ -49,7 +49,9 @@ def _block(luma: Plane, size: float, row: int, column: int, blocks: int) -> floa
     top = luma.shape[0] - (ROWS + 1 - row) * size
     y, x = top + size * blocks / 4, (column + blocks / 4) * size
     half = size * blocks / 2
-    return float(luma[round(y) : max(round(y) + 1, round(y + half)), round(x) : max(round(x) + 1, round(x + half))].mean())
+    return float(
+        luma[round(y) : max(round(y) + 1, round(y + half)), round(x) : max(round(x) + 1, round(x + half))].mean()
+    )
 
 
 def _crc8(number: int) -> int:

@@ -19,12 +19,14 @@ def slug(text: str) -> str:
 
 
 def check_pattern(pattern: str) -> None:
-    """Raise BadValueError unless the pattern holds {number}, only our fields, and only characters that files may have."""
+    """Raise BadValueError unless the pattern holds {number}, only our fields, and only characters fit for files."""
     try:
         fields = [field for _, field, spec, conversion in string.Formatter().parse(pattern) if field is not None]
         odd = [spec or conversion for _, _, spec, conversion in string.Formatter().parse(pattern) if spec or conversion]
     except ValueError:
-        raise BadValueError("File name", pattern, "a brace is open; the fields are {rig}, {date} and {number}") from None
+        raise BadValueError(
+            "File name", pattern, "a brace is open; the fields are {rig}, {date} and {number}"
+        ) from None
     if odd or any(field not in FIELDS for field in fields):
         raise BadValueError("File name", pattern, "the fields are {rig}, {date} and {number}")
     if "number" not in fields:
@@ -32,7 +34,9 @@ def check_pattern(pattern: str) -> None:
     literal = "".join(text for text, *_ in string.Formatter().parse(pattern))
     if not re.fullmatch(r"[A-Za-z0-9 _.,()+-]*", literal) or literal.startswith(".") or len(pattern) > MAX_NAME:
         raise BadValueError(
-            "File name", pattern, f"letters, digits and _ - . , ( ) + may stand around the fields, {MAX_NAME} in all"
+            "File name",
+            pattern,
+            f"letters, digits and _ - . , ( ) + may stand around the fields, {MAX_NAME} in all",
         )
 
 

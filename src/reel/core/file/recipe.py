@@ -1,7 +1,7 @@
 """A recipe: what the file is to hold, each setting with its limits and the sentence that explains it."""
 
 from dataclasses import dataclass
-from enum import Enum
+from enum import StrEnum
 from fractions import Fraction
 
 from reel.core.errors import BadValueError
@@ -14,14 +14,14 @@ KEYFRAME_S = (Fraction(1, 10), Fraction(20))
 SOUND_BITRATE_BPS = (64_000, 320_000)
 
 
-class Container(str, Enum):
+class Container(StrEnum):
     """The kinds of file that Reel rolls into; both stay readable when the writer is killed."""
 
     MKV = "mkv"
     MP4 = "mp4"
 
 
-class RateControl(str, Enum):
+class RateControl(StrEnum):
     """What is held constant while the picture changes: the data rate, or the quality."""
 
     CBR = "cbr"

@@ -24,9 +24,7 @@ def fit(source: tuple[int, int], frame: tuple[int, int], pixel_aspect: Fraction 
     scale = min(frame[0] / shown_width, Fraction(frame[1], source[1]))
     width = min(frame[0], _even(shown_width * scale))
     height = min(frame[1], _even(source[1] * scale))
-    return Placed(
-        x_px=(frame[0] - width) // 4 * 2, y_px=(frame[1] - height) // 4 * 2, width_px=width, height_px=height
-    )
+    return Placed(x_px=(frame[0] - width) // 4 * 2, y_px=(frame[1] - height) // 4 * 2, width_px=width, height_px=height)
 
 
 def _even(value: Fraction) -> int:

@@ -2,7 +2,7 @@
 
 import re
 from dataclasses import dataclass
-from enum import Enum
+from enum import StrEnum
 from fractions import Fraction
 
 from reel.core.errors import BadValueError
@@ -13,7 +13,7 @@ MAX_DRIFT_PPM = 500
 _FEED_NAME = re.compile(r"[^/\\\x00-\x1f]{1,200}\Z")
 
 
-class DeviceKind(str, Enum):
+class DeviceKind(StrEnum):
     """What makes the signal."""
 
     CONSOLE = "console"

@@ -86,7 +86,7 @@ def _framing_losses(arrives: Signal | None, framed: Signal) -> tuple[Loss, ...]:
     elif source.rate < frame.rate:
         sentence = (
             f"{rate_label(source.rate)} pictures a second arrive and the file takes {rate_label(frame.rate)}: "
-            f"{rate_label(frame.rate - source.rate)} a second are repeated. Nothing is lost, but motion can look uneven."
+            f"{rate_label(frame.rate - source.rate)} a second are repeated. Nothing is lost; motion can look uneven."
         )
         losses.append(Loss(stage="frame", word="pictures repeated", sentence=sentence))
     losses += _colour_losses(arrives, framed)
@@ -134,7 +134,10 @@ def _file_stage(setup: RigSetup, sound: SoundFormat | None, measured_bps: int | 
         return Stage(key="file", fact=recipe.label, detail="size not known yet")
     about = "about " if recipe.rate_control is RateControl.CRF else ""
     return Stage(
-        key="file", fact=recipe.label, detail=f"{about}{cost.bytes_per_hour / 1e9:.1f} GB/h", rate_bps=cost.total_bps
+        key="file",
+        fact=recipe.label,
+        detail=f"{about}{cost.bytes_per_hour / 1e9:.1f} GB/h",
+        rate_bps=cost.total_bps,
     )
 
 

@@ -1,12 +1,12 @@
 """The proof: what was asked against what the file holds, line by line, with the cause of each difference."""
 
 from dataclasses import dataclass
-from enum import Enum
+from enum import StrEnum
 from fractions import Fraction
 
 from reel.core.file import RateControl, Recipe
-from reel.core.media.rate import RateFacts
 from reel.core.media.probe import MediaFacts, SoundFacts, VideoFacts
+from reel.core.media.rate import RateFacts
 from reel.core.signal import Matrix, Range, pixel_format, rate_label
 
 # A constant bitrate may differ by this part, in takes long enough for the rate control to settle.
@@ -18,7 +18,7 @@ SYNC_TOLERANCE_S = Fraction(40, 1000)
 SOUND_BITRATE_SLACK = Fraction(3, 10)
 
 
-class Verdict(str, Enum):
+class Verdict(StrEnum):
     """How a line came out. NOTED is a fact that nothing was asked of."""
 
     AS_ASKED = "as asked"
@@ -146,7 +146,11 @@ def _keyframes(recipe: Recipe, video: VideoFacts) -> ProofLine:
     asked = f"{float(recipe.keyframe_ticks / recipe.frame.rate):.2f} s"
     if not video.keyframe_ticks:
         return ProofLine(
-            label="Keyframes", asked=asked, got="one only", verdict=Verdict.NOTED, cause="The take is shorter than that."
+            label="Keyframes",
+            asked=asked,
+            got="one only",
+            verdict=Verdict.NOTED,
+            cause="The take is shorter than that.",
         )
     low, high = (float(ticks / recipe.frame.rate) for ticks in (video.keyframe_ticks[0], video.keyframe_ticks[-1]))
     got = f"{low:.2f} s" if low == high else f"{low:.2f}–{high:.2f} s"
@@ -172,9 +176,17 @@ def _frames(video: VideoFacts, counts: Counts) -> list[ProofLine]:
     by_length = round(video.length_s * rate.rate) if rate and rate.fixed else expected
     asked = max(expected, by_length, counts.ticks)
     missing = asked - video.frames
-    frames = _line("Frames", f"{asked:,}".replace(",", " "), f"{video.frames:,}".replace(",", " "), cause=_missing(missing, counts))
+    frames = _line(
+        "Frames",
+        f"{asked:,}".replace(",", " "),
+        f"{video.frames:,}".replace(",", " "),
+        cause=_missing(missing, counts),
+    )
     lost = missing + counts.lost_before
-    lines = [frames, _line("Lost frames", "0", str(lost), same=lost == 0, cause=_lost_before(counts, missing))]
+    lines = [
+        frames,
+        _line("Lost frames", "0", str(lost), same=lost == 0, cause=_lost_before(counts, missing)),
+    ]
     if counts.dropped or counts.repeated:
         got = f"{counts.repeated} repeated, {counts.dropped} dropped"
         cause = "The pictures that arrived were fitted to the file's rate."
@@ -186,8 +198,8 @@ def _missing(missing: int, counts: Counts) -> str:
     if counts.ticks == 0:
         return f"{missing} frames are missing; the recorder left no count of them."
     if missing == counts.lost_encoder:
-        return f"Encoder: it fell behind and {missing} frames found its queue full. Choose a lighter effort or a lower rate."
-    return f"{missing} frames are missing; the encoder's queue lost {counts.lost_encoder}, the rest went in writing the file."
+        return f"The encoder fell behind: {missing} frames found its queue full. Choose a lighter effort or rate."
+    return f"{missing} are missing: the encoder's queue lost {counts.lost_encoder}, the rest went in writing the file."
 
 
 def _lost_before(counts: Counts, missing: int) -> str:
@@ -217,7 +229,13 @@ def _track(name: str, recipe: Recipe, track: SoundFacts) -> list[ProofLine]:
     return [
         _line(f"{name} codec", "AAC LC", _codec(track.codec, track.profile)),
         _line(f"{name} rate", "48 kHz", f"{track.rate_hz / 1000:g} kHz"),
-        _line(f"{name} bitrate", f"{kbps:.0f} kb/s", f"{track.bitrate_bps / 1000:.0f} kb/s", same=same, cause=cause),
+        _line(
+            f"{name} bitrate",
+            f"{kbps:.0f} kb/s",
+            f"{track.bitrate_bps / 1000:.0f} kb/s",
+            same=same,
+            cause=cause,
+        ),
     ]
 
 

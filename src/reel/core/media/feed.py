@@ -5,6 +5,7 @@ from fractions import Fraction
 from pathlib import Path
 
 import av
+import numpy as np
 from av.audio.resampler import AudioResampler
 
 from reel.core.media.framing import frame_matrix, frame_range
@@ -50,11 +51,11 @@ class FileFeed:
         """When the next picture is shown or the next block of sound is complete; None after the end."""
         arrival = self._next
         if isinstance(arrival, Samples):
-            return arrival.at_ns + arrival.data.shape[1] * NS // RATE_HZ
+            return arrival.at_ns + int(arrival.data.shape[1]) * NS // RATE_HZ
         return arrival.at_ns if arrival else None
 
     def read(self, now_ns: int) -> Arrived:
-        """Give the next arrival; pictures that are more than MAX_LATE_NS old are skipped and leave a gap in sequence."""
+        """Give the next arrival; pictures more than MAX_LATE_NS old are skipped and leave a gap in sequence."""
         while True:
             arrival = self._next
             if arrival is None:
@@ -94,7 +95,7 @@ class FileFeed:
         return signal, SoundFormat() if self._container.streams.audio else None
 
     def _play(self) -> Iterator[Arrived]:
-        """Decode the file once or for ever; each round starts where the one before ended, picture and sound together."""
+        """Decode the file once or for ever; each round starts where the one before ended, picture and sound alike."""
         offset_ns = self._start_ns
         while True:
             end_ns = offset_ns
@@ -107,7 +108,8 @@ class FileFeed:
 
     def _round(self, offset_ns: int) -> Iterator[tuple[Arrived, int]]:
         self._container.seek(0)
-        streams = [*self._container.streams.video[:1], *self._container.streams.audio[:1]]
+        streams: list[av.VideoStream | av.AudioStream] = [*self._container.streams.video[:1]]
+        streams += self._container.streams.audio[:1]
         resampler = AudioResampler(format="fltp", layout="stereo", rate=RATE_HZ)
         picture_ns = round(NS / self._signal.mode.rate)
         first_ns: int | None = None
@@ -122,7 +124,7 @@ class FileFeed:
                 yield Picture(at_ns=at_ns, sequence=self._sequence - 1, frame=frame), at_ns + picture_ns
             else:
                 for block in resampler.resample(frame):
-                    samples = Samples(at_ns=at_ns, data=block.to_ndarray())
+                    samples = Samples(at_ns=at_ns, data=block.to_ndarray().astype(np.float32, copy=False))
                     yield samples, at_ns + block.samples * NS // RATE_HZ
 
     def _decode(self, streams: list[av.VideoStream | av.AudioStream]) -> Iterator[av.VideoFrame | av.AudioFrame]:

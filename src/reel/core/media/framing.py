@@ -26,7 +26,7 @@ def frame_range(frame: av.VideoFrame) -> Range:
 
 
 class Framer:
-    """Turns any frame into one of `target` (size, pixel format, BT.709 limited). One source size at a time is kept ready.
+    """Turns any frame into one of `target` (size, pixel format, BT.709 limited), ready for one source size at a time.
 
     A frame that is right already is handed through untouched.
     """
@@ -51,9 +51,7 @@ class Framer:
         self._graph.push(frame)
         return self._graph.vpull()
 
-    def _build(
-        self, frame: av.VideoFrame, matrix: Matrix, value_range: Range, aspect: Fraction
-    ) -> av.filter.Graph:
+    def _build(self, frame: av.VideoFrame, matrix: Matrix, value_range: Range, aspect: Fraction) -> av.filter.Graph:
         mode = self._target.mode
         placed = fit((frame.width, frame.height), (mode.width_px, mode.height_px), aspect)
         scale = (
@@ -63,9 +61,7 @@ class Framer:
         )
         graph = av.filter.Graph()
         steps = [
-            graph.add_buffer(
-                width=frame.width, height=frame.height, format=frame.format, time_base=Fraction(1, 1000)
-            ),
+            graph.add_buffer(width=frame.width, height=frame.height, format=frame.format, time_base=Fraction(1, 1000)),
             graph.add("scale", scale),
             graph.add("format", self._target.pixels),
             graph.add("pad", f"{mode.width_px}:{mode.height_px}:{placed.x_px}:{placed.y_px}:black"),
@@ -74,4 +70,3 @@ class Framer:
         ]
         graph.link_nodes(*steps).configure()
         return graph
-

@@ -7,9 +7,9 @@ from pathlib import Path
 import av
 import numpy as np
 
-from reel.core.media.rate import RateFacts, measure_rate
 from reel.core.media.errors import MediaError
 from reel.core.media.framing import frame_matrix, frame_range
+from reel.core.media.rate import RateFacts, measure_rate
 from reel.core.signal import Matrix, Range
 
 
@@ -75,7 +75,7 @@ class _Packets:
     size_bytes: int = 0
     end: int = 0
 
-    def add(self, packet: av.Packet) -> None:
+    def add(self, packet: av.Packet[av.stream.Stream]) -> None:
         assert packet.pts is not None
         self.stamps.append(packet.pts)
         if packet.is_keyframe:
@@ -119,9 +119,7 @@ def _first_frames(path: Path) -> dict[int, av.VideoFrame | av.AudioFrame]:
     return first
 
 
-def _video(
-    stream: av.VideoStream, packets: _Packets, frame: av.VideoFrame | av.AudioFrame | None
-) -> VideoFacts:
+def _video(stream: av.VideoStream, packets: _Packets, frame: av.VideoFrame | av.AudioFrame | None) -> VideoFacts:
     time_base = stream.time_base or Fraction(1)
     stamps = np.array(sorted(packets.stamps), dtype=np.int64)
     declared = [Fraction(rate) for rate in (stream.base_rate, stream.average_rate) if rate]
@@ -148,9 +146,7 @@ def _video(
     )
 
 
-def _sound(
-    stream: av.AudioStream, packets: _Packets, frame: av.VideoFrame | av.AudioFrame | None
-) -> SoundFacts:
+def _sound(stream: av.AudioStream, packets: _Packets, frame: av.VideoFrame | av.AudioFrame | None) -> SoundFacts:
     time_base = stream.time_base or Fraction(1)
     start = frame.pts * frame.time_base if frame and frame.pts is not None and frame.time_base else Fraction(0)
     length = packets.end * time_base - start

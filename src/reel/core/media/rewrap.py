@@ -14,10 +14,13 @@ def rewrap_to_mp4(source: Path, target: Path, progress: Callable[[float], None])
     `progress` is told the part that is done (0 to 1); it may raise to call the work off. Raises MediaError.
     """
     try:
-        with av.open(str(source)) as reader, av.open(
-            str(target), "w", format="mp4", options={"movflags": "+faststart"}
-        ) as writer:
-            streams = {s.index: writer.add_stream_from_template(s) for s in reader.streams if s.type in ("video", "audio")}
+        with (
+            av.open(str(source)) as reader,
+            av.open(str(target), "w", format="mp4", options={"movflags": "+faststart"}) as writer,
+        ):
+            streams = {
+                s.index: writer.add_stream_from_template(s) for s in reader.streams if s.type in ("video", "audio")
+            }
             length = (reader.duration or 0) / av.time_base
             for packet in reader.demux():
                 if packet.size == 0 or packet.stream_index not in streams:

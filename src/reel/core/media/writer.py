@@ -54,7 +54,9 @@ class PartWriter:
     def __enter__(self) -> "PartWriter":
         return self
 
-    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
         self.close()
 
     def write_picture(self, frame: av.VideoFrame, tick: int) -> None:

@@ -89,7 +89,7 @@ class Input(Protocol):
         """When the next arrival can be read, on the recorder's clock; None when nothing more will come."""
 
     def read(self, now_ns: int) -> Arrived:
-        """Give the arrival that is due. An input that has waited too long to be read skips pictures, as hardware does."""
+        """Give the arrival that is due. An input that waited too long to be read skips pictures, as hardware does."""
 
     def close(self) -> None:
         """Let the device go. May be called twice."""

@@ -2,7 +2,7 @@
 
 import re
 from dataclasses import dataclass
-from enum import Enum
+from enum import StrEnum
 from fractions import Fraction
 
 from reel.core.errors import BadValueError
@@ -20,7 +20,7 @@ _NAMED_RATES = {
 _MODE_KEY = re.compile(r"(?P<width>\d{2,5})x(?P<height>\d{2,5})(?P<scan>[pi])(?P<rate>\d{1,6}(/\d{1,5})?)\Z")
 
 
-class Scan(str, Enum):
+class Scan(StrEnum):
     """Whether lines arrive as whole pictures or as two fields."""
 
     PROGRESSIVE = "p"

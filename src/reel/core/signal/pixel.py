@@ -1,12 +1,12 @@
 """How pixels are stored: chroma subsampling, depth, colour matrix and range."""
 
 from dataclasses import dataclass
-from enum import Enum
+from enum import StrEnum
 
 from reel.core.errors import BadValueError
 
 
-class Matrix(str, Enum):
+class Matrix(StrEnum):
     """The luma coefficients: ITU-R BT.601, BT.709 and BT.2020."""
 
     BT601 = "601"
@@ -14,7 +14,7 @@ class Matrix(str, Enum):
     BT2020 = "2020"
 
 
-class Range(str, Enum):
+class Range(StrEnum):
     """Limited is 16-235 in 8 bit, full is 0-255 (ITU-R BT.709, ITU-T H.273)."""
 
     LIMITED = "limited"

@@ -4,6 +4,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 
 from reel.core.signal import FloatArray
 
@@ -33,6 +34,9 @@ class Meter:
         self._channels = channels
         self._held = [(FLOOR_DB, 0)] * channels
         self._position = 0
+        self._peak: FloatArray
+        self._square: npt.NDArray[np.float64]
+        self._count: int
         self._reset()
 
     def feed(self, data: FloatArray) -> None:

@@ -1,0 +1,72 @@
+"""Talking to the recorder from another process."""
+
+from collections.abc import AsyncIterator
+from contextlib import suppress
+from pathlib import Path
+
+import zmq
+import zmq.asyncio
+
+from reel.core.wire import from_json, to_json
+from reel.recorder.messages import (
+    BROADCAST,
+    PICTURE_TOPIC,
+    REQUESTS,
+    STATUS_TOPIC,
+    Done,
+    Refused,
+    RefusedError,
+    Request,
+    Status,
+    UnreachableError,
+)
+
+ANSWER_MS = 8_000
+
+
+class Client:
+    """Asks the recorder whose sockets lie in `run_folder`. May be used from any thread."""
+
+    def __init__(self, run_folder: Path) -> None:
+        self._run_folder = run_folder
+
+    def ask(self, request: Request, *, timeout_ms: int = ANSWER_MS) -> Done:
+        """Send a request and give the answer; raises RefusedError, or UnreachableError after `timeout_ms`."""
+        context: zmq.Context[zmq.Socket[bytes]] = zmq.Context.instance()
+        with context.socket(zmq.REQ) as socket:
+            socket.setsockopt(zmq.LINGER, 0)
+            socket.connect(f"ipc://{self._run_folder / REQUESTS}")
+            socket.send_multipart([type(request).__name__.encode(), to_json(request)])
+            if not socket.poll(timeout_ms):
+                raise UnreachableError
+            verdict, body = socket.recv_multipart()
+        if verdict == b"Done":
+            return from_json(body, Done)
+        raise RefusedError(from_json(body, Refused).reason)
+
+    async def statuses(self, *, silence_ms: int) -> AsyncIterator[Status | None]:
+        """Give each status as it comes; None whenever the recorder has been silent for `silence_ms`."""
+        async for body in self._listen(STATUS_TOPIC, silence_ms):
+            yield from_json(body, Status) if body else None
+
+    async def pictures(self, rig_id: int, *, silence_ms: int) -> AsyncIterator[bytes | None]:
+        """Give the newest pictures of a rig as JPEG; None whenever none came for `silence_ms`."""
+        async for body in self._listen(PICTURE_TOPIC + str(rig_id).encode(), silence_ms):
+            yield body
+
+    async def _listen(self, topic: bytes, silence_ms: int) -> AsyncIterator[bytes | None]:
+        with zmq.asyncio.Context.instance().socket(zmq.SUB) as socket:
+            socket.setsockopt(zmq.LINGER, 0)
+            socket.setsockopt(zmq.RCVHWM, 2)
+            socket.setsockopt(zmq.SUBSCRIBE, topic)
+            socket.connect(f"ipc://{self._run_folder / BROADCAST}")
+            while True:
+                if not await socket.poll(silence_ms):
+                    yield None
+                    continue
+                newest = await socket.recv_multipart()
+                with suppress(zmq.Again):
+                    while True:
+                        newest = await socket.recv_multipart(zmq.NOBLOCK)
+                if newest[0] == topic:
+                    yield newest[1]

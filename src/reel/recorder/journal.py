@@ -1,0 +1,45 @@
+"""What the recorder tells whoever keeps the takes."""
+
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import Protocol
+
+from reel.core.line import RigSetup
+from reel.core.measure import Counts
+from reel.recorder.roll import MarkedMoment
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Rolled:
+    """A roll has started: the file is written at `rolling`; `sound_tracks` is how many tracks it has."""
+
+    rig_id: int
+    rig_name: str
+    setup: RigSetup
+    name: str
+    rolling: Path
+    started_at: datetime
+    sound_tracks: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Closed:
+    """A take is complete at `path`; `problem` says why it ended by itself, None when it was cut."""
+
+    path: Path
+    counts: Counts
+    problem: str | None = None
+
+
+class Journal(Protocol):
+    """Stores what happened. Its methods may be called from several threads and may take their time."""
+
+    def rolled(self, rolled: Rolled) -> int:
+        """Store a take that has begun; gives its id."""
+
+    def marked(self, take_id: int, mark: MarkedMoment) -> None:
+        """Store a mark."""
+
+    def closed(self, take_id: int, closed: Closed) -> None:
+        """Store how a take ended."""

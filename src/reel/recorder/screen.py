@@ -1,0 +1,87 @@
+"""Showing: the newest framed picture of each watched rig as JPEG, and the status, sent to whoever subscribes."""
+
+import os
+import threading
+from collections import Counter
+from collections.abc import Callable
+from pathlib import Path
+
+import av
+import zmq
+
+from reel.core.media import JpegEncoder
+from reel.core.wire import to_json
+from reel.recorder.messages import BROADCAST, PICTURE_TOPIC, STATUS_TOPIC, Status
+
+PICTURE_WIDTH_PX = 960
+PICTURES_PER_S = 15
+STATUSES_PER_S = 10
+NICENESS = 10
+
+
+class Broadcast:
+    """One thread that sends `status` STATUSES_PER_S times a second and pictures at most PICTURES_PER_S times a second.
+
+    It runs at a lower priority than recording; a picture that it can't keep up with is replaced by the next one.
+    """
+
+    def __init__(self, context: zmq.Context[zmq.Socket[bytes]], run_folder: Path) -> None:
+        self._socket = context.socket(zmq.XPUB)
+        self._socket.setsockopt(zmq.XPUB_VERBOSER, 1)
+        self._socket.setsockopt(zmq.SNDHWM, 4)
+        self._socket.setsockopt(zmq.LINGER, 0)
+        self._socket.bind(f"ipc://{run_folder / BROADCAST}")
+        self._watchers: Counter[bytes] = Counter()
+        self._newest: dict[int, av.VideoFrame] = {}
+        self._encoders: dict[int, JpegEncoder] = {}
+        self._stop = threading.Event()
+        self._status: Callable[[], Status] = Status
+        self._thread = threading.Thread(target=self._run, name="screen")
+
+    def start(self, status: Callable[[], Status]) -> None:
+        """Begin to send; `status` is asked for what to say."""
+        self._status = status
+        self._thread.start()
+
+    def stop(self) -> None:
+        """End the thread and close the socket."""
+        self._stop.set()
+        self._thread.join()
+
+    def wanted(self, rig_id: int) -> bool:
+        """Say whether somebody watches a rig and its last picture has been taken up."""
+        return self._watchers[_topic(rig_id)] > 0 and rig_id not in self._newest
+
+    def show(self, rig_id: int, frame: av.VideoFrame) -> None:
+        """Set the newest picture of a rig; never waits."""
+        self._newest[rig_id] = frame
+
+    def _run(self) -> None:
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), NICENESS)
+        turn = 0
+        while not self._stop.wait(1 / (PICTURES_PER_S * 2)):
+            self._read_subscriptions()
+            turn += 1
+            if turn * STATUSES_PER_S % (PICTURES_PER_S * 2) < STATUSES_PER_S:
+                self._socket.send_multipart([STATUS_TOPIC, to_json(self._status())])
+            if turn % 2 == 0:
+                self._send_pictures()
+        self._socket.close()
+
+    def _send_pictures(self) -> None:
+        for rig_id in list(self._newest):
+            frame = self._newest.pop(rig_id)
+            encoder = self._encoders.setdefault(rig_id, JpegEncoder(PICTURE_WIDTH_PX))
+            self._socket.send_multipart([_topic(rig_id), encoder.encode(frame)])
+
+    def _read_subscriptions(self) -> None:
+        while True:
+            try:
+                message = self._socket.recv(zmq.NOBLOCK)
+            except zmq.Again:
+                return
+            self._watchers[message[1:]] += 1 if message[0] else -1
+
+
+def _topic(rig_id: int) -> bytes:
+    return PICTURE_TOPIC + str(rig_id).encode()

@@ -1,0 +1,243 @@
+"""The recorder: the open rigs, the take that rolls, and what may be asked of them."""
+
+import threading
+from collections.abc import Callable
+from concurrent.futures import Future
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Protocol, TypeVar
+
+import av
+
+from reel.core.line import RigSetup
+from reel.core.media import PartWriter, Shelf
+from reel.core.signal import NS
+from reel.recorder.clock import Clock
+from reel.recorder.journal import Journal, Rolled
+from reel.recorder.lane import Lane
+from reel.recorder.messages import (
+    AddMark,
+    Ask,
+    CarryOn,
+    Cut,
+    Done,
+    Hold,
+    Open,
+    RefusedError,
+    Request,
+    RigStatus,
+    StartRoll,
+    Status,
+)
+from reel.recorder.opening import opener_for
+from reel.recorder.roll import Roll, RollState
+from reel.recorder.source import Source
+from reel.recorder.take import RollingTake
+
+T = TypeVar("T")
+LEASE_NS = 8 * NS
+ANSWER_S = 5.0
+CLOSE_S = 4.0
+
+
+class Screen(Protocol):
+    """Where framed pictures go that somebody watches."""
+
+    def wanted(self, rig_id: int) -> bool: ...  # noqa: D102
+    def show(self, rig_id: int, frame: av.VideoFrame) -> None: ...  # noqa: D102
+
+
+@dataclass(slots=True)
+class _OpenRig:
+    """A source on its own thread. It is closed when nobody has asked for it for LEASE_NS, unless it rolls."""
+
+    source: Source
+    thread: threading.Thread
+    lease_ns: int
+
+
+@dataclass(slots=True)
+class Recorder:
+    """Answers requests on one thread; each open rig runs on a thread of its own, each part is written on another."""
+
+    clock: Clock
+    shelf: Shelf
+    feeds: Path
+    journal: Journal
+    screen: Screen
+    _rigs: dict[int, _OpenRig] = field(default_factory=dict)
+    _take: RollingTake | None = None
+    _closed: threading.Event = field(default_factory=threading.Event)
+
+    def answer(self, request: Request) -> Done:
+        """Do what is asked; raises RefusedError and what the rooms below raise."""
+        take_id: int | None = None
+        match request:
+            case Open():
+                self._open(request.rig_id, request.setup)
+            case StartRoll():
+                take_id = self._start(request)
+            case Hold():
+                take_id = self._hold()
+            case CarryOn():
+                take_id = self._carry_on()
+            case AddMark():
+                take_id = self._mark(request.label)
+            case Cut():
+                take_id = self._cut(request.take_id)
+            case Ask():
+                pass
+        return Done(status=self.status(), take_id=take_id)
+
+    def status(self) -> Status:
+        """Say how everything stands; may be called from any thread."""
+        rigs = []
+        for rig_id, rig in list(self._rigs.items()):
+            reading = rig.source.reading
+            rigs.append(
+                RigStatus(
+                    rig_id=rig_id,
+                    signal=reading.signal,
+                    sound=reading.sound,
+                    levels=reading.levels,
+                    arriving_per_s=reading.arriving_per_s,
+                    problem=reading.problem,
+                )
+            )
+        take = self._take
+        return Status(rigs=tuple(rigs), roll=take.status() if take else None)
+
+    def close_unwatched(self) -> None:
+        """Close the rigs whose lease has run out."""
+        now_ns = self.clock.now_ns()
+        for rig_id, rig in list(self._rigs.items()):
+            if rig.lease_ns < now_ns and not self._is_rolling(rig_id):
+                self._close_rig(rig_id)
+
+    def shut_down(self) -> None:
+        """Cut what rolls, wait for its file, close every rig."""
+        if self._take is not None:
+            self._cut(None)
+            self._closed.wait(CLOSE_S)
+        for rig_id in list(self._rigs):
+            self._close_rig(rig_id)
+
+    def _is_rolling(self, rig_id: int) -> bool:
+        return self._take is not None and self._take.rolled.rig_id == rig_id
+
+    def _open(self, rig_id: int, setup: RigSetup) -> Source:
+        rig = self._rigs.get(rig_id)
+        if rig is not None and rig.source.setup != setup and not self._is_rolling(rig_id):
+            self._close_rig(rig_id)
+            rig = None
+        if rig is None:
+            rig = self._rigs[rig_id] = self._start_rig(rig_id, setup)
+        rig.lease_ns = self.clock.now_ns() + LEASE_NS
+        return rig.source
+
+    def _start_rig(self, rig_id: int, setup: RigSetup) -> _OpenRig:
+        source = Source(
+            setup,
+            opener_for(setup.device, self.feeds),
+            self.clock,
+            wanted=lambda: self.screen.wanted(rig_id),
+            show=lambda frame: self.screen.show(rig_id, frame),
+        )
+        thread = threading.Thread(target=source.run_until, name=f"rig {rig_id}")
+        thread.start()
+        return _OpenRig(source, thread, 0)
+
+    def _close_rig(self, rig_id: int) -> None:
+        rig = self._rigs.pop(rig_id)
+        rig.source.stop()
+        rig.thread.join()
+
+    def _start(self, request: StartRoll) -> int:
+        if self._take is not None:
+            raise RefusedError(f"{self._take.rolled.rig_name} is rolling already; cut it first.")
+        source = self._open(request.rig_id, request.setup)
+        reading = _on_source(source, lambda: source.reading)
+        if reading.problem is not None:
+            raise RefusedError(f"{request.rig_name} can't roll: the signal {reading.problem.rstrip('.')}.")
+        recipe, started_at = request.setup.recipe, self.clock.wall()
+        reserved = self.shelf.reserve(
+            recipe.name_pattern, rig=request.rig_name, date=started_at.date(), container=recipe.container
+        )
+        rolled = Rolled(
+            rig_id=request.rig_id,
+            rig_name=request.rig_name,
+            setup=request.setup,
+            name=f"{request.rig_name} {reserved.number:03}",
+            rolling=reserved.rolling,
+            started_at=started_at,
+            sound_tracks=1 if reading.sound else 0,
+        )
+        take = RollingTake(
+            shelf=self.shelf,
+            reserved=reserved,
+            journal=self.journal,
+            rolled=rolled,
+            on_closed=self._on_closed,
+        )
+        lane = Lane(PartWriter(reserved.rolling, recipe, reading.sound), closed=take.close)
+        take.roll = Roll(lane, recipe.frame.rate, reading.sound)
+        take.take_id = self.journal.rolled(rolled)
+        self._closed.clear()
+        self._take = take
+        lane.start()
+        _on_source(source, lambda: setattr(source, "roll", take.roll))
+        return take.take_id
+
+    def _hold(self) -> int:
+        take, roll, source = self._rolling()
+        if roll.state is RollState.HOLDING:
+            raise RefusedError("The roll is on hold already.")
+        _on_source(source, lambda: roll.hold(self.clock.now_ns()))
+        return take.take_id
+
+    def _carry_on(self) -> int:
+        take, roll, source = self._rolling()
+        if roll.state is not RollState.HOLDING:
+            raise RefusedError("The roll is not on hold.")
+        _on_source(source, roll.carry_on)
+        return take.take_id
+
+    def _mark(self, label: str) -> int:
+        take, roll, source = self._rolling()
+        self.journal.marked(take.take_id, _on_source(source, lambda: roll.mark(label)))
+        return take.take_id
+
+    def _cut(self, take_id: int | None) -> int:
+        take, roll, source = self._rolling()
+        if take_id is not None and take_id != take.take_id:
+            raise RefusedError("That take was cut already; another one is rolling.")
+        _on_source(source, lambda: roll.cut(self.clock.now_ns()))
+        self._closed.wait(CLOSE_S)
+        return take.take_id
+
+    def _rolling(self) -> tuple[RollingTake, Roll, Source]:
+        take = self._take
+        if take is None or take.roll is None or take.roll.state in (RollState.ENDING, RollState.ENDED):
+            raise RefusedError("Nothing is rolling; the take was cut already.")
+        return take, take.roll, self._rigs[take.rolled.rig_id].source
+
+    def _on_closed(self) -> None:
+        take = self._take
+        if take is not None and (rig := self._rigs.get(take.rolled.rig_id)) is not None:
+            rig.source.roll = None
+        self._take = None
+        self._closed.set()
+
+
+def _on_source(source: Source, work: Callable[[], T]) -> T:
+    """Run `work` on the source's thread, after what is due has been read, and give its result."""
+    future: Future[T] = Future()
+
+    def run() -> None:
+        try:
+            future.set_result(work())
+        except Exception as error:
+            future.set_exception(error)
+
+    source.call(run)
+    return future.result(timeout=ANSWER_S)
