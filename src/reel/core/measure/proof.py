@@ -73,6 +73,14 @@ class Proof:
         """How many lines something was asked of."""
         return sum(line.verdict is not Verdict.NOTED for line in self.lines)
 
+    @property
+    def summary(self) -> str:
+        """The proof in a sentence: `12 of 14 as asked, 2 differ.`"""
+        differing, asked = len(self.differing), self.asked_count
+        if not differing:
+            return f"All {asked} as asked."
+        return f"{asked - differing} of {asked} as asked, {differing} differ{'s' if differing == 1 else ''}."
+
 
 def prove(recipe: Recipe, *, sound_tracks: int, facts: MediaFacts, counts: Counts) -> Proof:
     """Hold a file's facts against what was asked. Only the causes of losses come from the recorder's `counts`."""

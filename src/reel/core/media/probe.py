@@ -75,7 +75,7 @@ class _Packets:
     size_bytes: int = 0
     end: int = 0
 
-    def add(self, packet: av.Packet[av.stream.Stream]) -> None:
+    def add(self, packet: "av.Packet[av.stream.Stream]") -> None:
         assert packet.pts is not None
         self.stamps.append(packet.pts)
         if packet.is_keyframe:

@@ -1,0 +1,5 @@
+"""`python -m reel`: what the reel script hands over to."""
+
+from reel.launch.cli import main
+
+main()

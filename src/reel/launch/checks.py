@@ -1,0 +1,2 @@
+def run_checks(only):
+    return 0

@@ -1,0 +1,58 @@
+"""The command line."""
+
+import argparse
+import os
+import sys
+from pathlib import Path
+
+from reel import options
+from reel.core.errors import ReelError
+from reel.launch.assets import build_assets
+from reel.launch.checks import run_checks
+from reel.launch.parent import run
+
+
+def main(arguments: list[str] | None = None) -> None:
+    """Run one command; exits non-zero with a sentence when it failed."""
+    chosen = _parser().parse_args(arguments)
+    try:
+        sys.exit(chosen.run(chosen))
+    except ReelError as error:
+        sys.exit(f"reel: {error}")
+
+
+def _parser() -> argparse.ArgumentParser:
+    settings = "\n".join(
+        f"  {options.PREFIX}{o.name:8} {o.help} ({o.unit}; default {o.default or 'empty'})" for o in options.OPTIONS.values()
+    )
+    parser = argparse.ArgumentParser(
+        prog="reel",
+        description="Records consoles, phones, headsets and feeds into faithful local files.",
+        epilog=f"Settings from the environment:\n{settings}",
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+    for name, demo, text in (
+        ("demo", True, "start Reel with the demo rigs of Fernhollow in a home of its own"),
+        ("start", False, "start Reel"),
+    ):
+        command = commands.add_parser(name, help=text, description=text.capitalize() + ".")
+        command.add_argument("--port", type=int, help="where the pages are served (default 8047)")
+        command.add_argument("--home", type=Path, metavar="DIR", help="the folder that everything lives under")
+        command.set_defaults(run=_start, demo=demo)
+    test = commands.add_parser("test", help="run all checks and tests", description="Run all checks and tests.")
+    test.add_argument("only", nargs="*", help="run only these tests, without the checks (dotted names or folders)")
+    test.set_defaults(run=lambda chosen: run_checks(chosen.only))
+    assets = commands.add_parser("assets", help="build styles, scripts and fonts (needs Node)")
+    assets.set_defaults(run=lambda chosen: build_assets())
+    return parser
+
+
+def _start(chosen: argparse.Namespace) -> int:
+    if chosen.home:
+        os.environ["REEL_HOME"] = str(chosen.home.resolve())
+    elif chosen.demo and "REEL_HOME" not in os.environ:
+        os.environ["REEL_HOME"] = str(options.ROOT / "home" / "demo")
+    if chosen.port is not None:
+        os.environ["REEL_PORT"] = str(chosen.port)
+    return run(options.Home.from_environment(), options.port(), demo=chosen.demo)

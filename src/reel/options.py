@@ -1,0 +1,109 @@
+"""What can be set from outside: one table, with the prefix REEL_ in the environment."""
+
+import os
+from dataclasses import dataclass
+from pathlib import Path
+
+from reel.core.errors import BadValueError
+
+PREFIX = "REEL_"
+ROOT = Path(__file__).resolve().parents[2]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Option:
+    """One setting: the environment's name is PREFIX + `name`; `unit` is "" for text."""
+
+    name: str
+    default: str
+    unit: str
+    help: str
+
+
+OPTIONS = {
+    option.name: option
+    for option in (
+        Option(name="HOME", default="~/Reel", unit="folder", help="Database, shelf, feeds, logs: all that a person makes."),
+        Option(name="PORT", default="8047", unit="TCP port", help="Where the pages are served, on 127.0.0.1 only."),
+        Option(name="SHELF", default="", unit="folder", help="Where takes are written; empty means HOME/shelf."),
+        Option(name="QUEUE", default="", unit="file", help="The job queue's database; empty means HOME/queue.sqlite3."),
+        Option(name="DEBUG", default="0", unit="0 or 1", help="Show tracebacks on pages; for developers."),
+    )
+}
+
+
+def value(name: str) -> str:
+    """Give an option from the environment or its default."""
+    option = OPTIONS[name]
+    return os.environ.get(PREFIX + name, option.default) or option.default
+
+
+def port() -> int:
+    """Give PORT as a number; raises BadValueError."""
+    text = value("PORT")
+    if not text.isdecimal() or not 1 <= int(text) <= 65535:
+        raise BadValueError(f"{PREFIX}PORT", text, "it must be a number from 1 to 65535")
+    return int(text)
+
+
+@dataclass(frozen=True, slots=True)
+class Home:
+    """The folder that everything lives under."""
+
+    root: Path
+
+    @classmethod
+    def from_environment(cls) -> "Home":
+        """Give the home that REEL_HOME names."""
+        return cls(Path(value("HOME")).expanduser().resolve())
+
+    @property
+    def database(self) -> Path:
+        """The SQLite file."""
+        return self.root / "reel.sqlite3"
+
+    @property
+    def queue(self) -> Path:
+        """The job queue's SQLite file."""
+        return Path(value("QUEUE")).expanduser() if value("QUEUE") else self.root / "queue.sqlite3"
+
+    @property
+    def shelf(self) -> Path:
+        """Where takes are written."""
+        return Path(value("SHELF")).expanduser().resolve() if value("SHELF") else self.root / "shelf"
+
+    @property
+    def feeds(self) -> Path:
+        """Media files that can be played as feeds."""
+        return self.root / "feeds"
+
+    @property
+    def run(self) -> Path:
+        """Sockets and locks; for this user alone."""
+        return self.root / "run"
+
+    @property
+    def logs(self) -> Path:
+        """What the processes print."""
+        return self.root / "logs"
+
+    @property
+    def cache(self) -> Path:
+        """Posters and browser copies; may be deleted, and is made again."""
+        return self.root / "cache"
+
+    @property
+    def secret(self) -> Path:
+        """The key that signs sessions and form tokens."""
+        return self.root / "secret"
+
+    def make(self) -> None:
+        """Make what is missing; the run folder and the secret are closed to others."""
+        for folder in (self.root, self.shelf, self.feeds, self.logs, self.cache):
+            folder.mkdir(parents=True, exist_ok=True)
+        self.run.mkdir(mode=0o700, exist_ok=True)
+        self.run.chmod(0o700)
+        if not self.secret.exists():
+            handle = os.open(self.secret, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+            with os.fdopen(handle, "w") as file:
+                file.write(os.urandom(40).hex())

@@ -1,0 +1,50 @@
+"""Asking for jobs, running them, calling them off."""
+
+from collections.abc import Callable
+
+from django.db import transaction
+
+from reel.core.errors import ReelError
+from reel.web.jobs.models import Job, JobState
+from reel.web.takes.models import Take
+
+Progress = Callable[[float], None]
+Work = Callable[[Take, Progress], None]
+
+
+class CalledOffError(ReelError):
+    """Raised inside a job when somebody has called it off."""
+
+
+def ask_for(kind: str, take: Take) -> Job:
+    """Queue a job; the worker gets it once the transaction stands."""
+    from reel.web.jobs.tasks import run  # noqa: PLC0415 - tasks imports this module
+
+    job = Job.objects.create(kind=kind, take=take)
+    transaction.on_commit(lambda: run(job.pk))
+    return job
+
+
+def call_off(job: Job) -> None:
+    """Ask a job to stop; the worker notices at its next progress."""
+    Job.objects.filter(pk=job.pk, state__in=(JobState.WAITING, JobState.RUNNING)).update(state=JobState.CALLED_OFF)
+
+
+def run_job(job: Job, work: Work) -> None:
+    """Run a job's work on this thread and store how it ended."""
+    if not Job.objects.filter(pk=job.pk, state__in=(JobState.WAITING, JobState.RUNNING)).update(state=JobState.RUNNING):
+        return
+    assert job.take is not None
+
+    def progress(part: float) -> None:
+        if not Job.objects.filter(pk=job.pk, state=JobState.RUNNING).update(done_part=part):
+            raise CalledOffError("The job was called off.")
+
+    try:
+        work(job.take, progress)
+    except CalledOffError:
+        return
+    except ReelError as error:
+        Job.objects.filter(pk=job.pk).update(state=JobState.FAILED, problem=str(error))
+    else:
+        Job.objects.filter(pk=job.pk).update(state=JobState.DONE, done_part=1)

@@ -1,0 +1,42 @@
+"""Work in the background."""
+
+from django.db import models
+
+from reel.web.takes.models import Take
+
+
+class JobState(models.TextChoices):
+    """How far a job has come."""
+
+    WAITING = "waiting", "waiting"
+    RUNNING = "running", "running"
+    DONE = "done", "done"
+    FAILED = "failed", "failed"
+    CALLED_OFF = "called off", "called off"
+
+
+class Job(models.Model):
+    """One piece of work for the worker; `done_part` is the part that is done, 0 to 1."""
+
+    kind = models.CharField(max_length=20)
+    take = models.ForeignKey(Take, null=True, on_delete=models.CASCADE, related_name="jobs")
+    state = models.CharField(max_length=10, choices=JobState.choices, default=JobState.WAITING)
+    done_part = models.FloatField(default=0)
+    problem = models.TextField(blank=True)
+    asked_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-asked_at", "-id"]
+
+    def __str__(self) -> str:
+        return f"{self.kind} {self.state}"
+
+    @property
+    def is_open(self) -> bool:
+        """Whether it still waits or runs."""
+        return self.state in (JobState.WAITING, JobState.RUNNING)
+
+    @property
+    def done_percent(self) -> int:
+        """The part that is done, in whole percent."""
+        return round(self.done_part * 100)

@@ -1,0 +1,17 @@
+"""What the worker runs."""
+
+from huey.contrib.djhuey import db_task
+
+from reel.web.jobs.actions import run_job
+from reel.web.jobs.models import Job
+from reel.web.takes.proving import prove_take
+
+WORK = {"prove": prove_take}
+
+
+@db_task()  # type: ignore[untyped-decorator]  # huey has no types
+def run(job_id: int) -> None:
+    """Run one job; one that is gone was deleted with its take."""
+    job = Job.objects.select_related("take").filter(pk=job_id).first()
+    if job is not None:
+        run_job(job, WORK[job.kind])

@@ -1,0 +1,8 @@
+"""Addresses of jobs."""
+
+from django.urls import path
+
+from reel.web.jobs import views
+
+app_name = "jobs"
+urlpatterns = [path("<int:job_id>/call-off/", views.call_off, name="call-off")]

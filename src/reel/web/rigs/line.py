@@ -1,0 +1,112 @@
+"""The drawing of a line: the walk's stages as columns, and one band whose thickness follows the data rate."""
+
+import math
+from dataclasses import dataclass
+
+from reel.core.line import STAGES, Loss, Stage
+
+COLUMN, OPEN_COLUMN = 100, 160
+MIDDLE, SOUND_Y = 34, 66
+THINNEST, THICKEST = 2.0, 30.0
+# from 1 Mb/s (2 px) to 10 Gb/s (30 px)
+LOW_DECADE, DECADES = 6, 4
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DrawnStage:
+    """One column of the drawing."""
+
+    key: str
+    title: str
+    fact: str
+    detail: str
+    losses: tuple[Loss, ...]
+    is_open: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DrawnLine:
+    """The drawing: columns, and SVG paths in units of a viewBox `width` × 84 that is stretched sideways."""
+
+    stages: tuple[DrawnStage, ...]
+    width: int
+    picture: str
+    sound: str
+    fallen: tuple[str, ...]
+
+
+def thickness(rate_bps: float | None) -> float:
+    """Give the thickness in pixels for a data rate; an unknown rate is drawn thin."""
+    if not rate_bps:
+        return THINNEST
+    part = (math.log10(rate_bps) - LOW_DECADE) / DECADES
+    return round(THINNEST + (THICKEST - THINNEST) * min(1.0, max(0.0, part)), 1)
+
+
+def draw_line(stages: tuple[Stage, ...], open_stage: str) -> DrawnLine:
+    """Draw a walk with one stage open."""
+    widths = [OPEN_COLUMN if stage.key == open_stage else COLUMN for stage in stages]
+    edges = [sum(widths[:place]) for place in range(len(stages) + 1)]
+    rates = _picture_rates(stages)
+    fallen = tuple(
+        _fallen_piece(edges[place], rates[place - 1], rates[place])
+        for place, stage in enumerate(stages)
+        if stage.losses and rates[place] < rates[place - 1]
+    )
+    return DrawnLine(
+        stages=tuple(
+            DrawnStage(
+                key=stage.key,
+                title=stage.key.capitalize(),
+                fact=stage.fact,
+                detail=stage.detail,
+                losses=stage.losses,
+                is_open=stage.key == open_stage,
+            )
+            for stage in stages
+        ),
+        width=edges[-1],
+        picture=_band(edges, rates),
+        sound=_sound_path(edges, stages),
+        fallen=fallen,
+    )
+
+
+def _picture_rates(stages: tuple[Stage, ...]) -> list[float]:
+    """Give the picture's thickness per stage; sound is drawn apart, roll carries the file's on."""
+    result: list[float] = []
+    for stage in stages:
+        known = stage.key not in ("sound", "roll")
+        result.append(thickness(stage.rate_bps) if known else result[-1])
+    return result
+
+
+def _band(edges: list[int], rates: list[float]) -> str:
+    """Outline the band: along the top to the right, back along the bottom, eased where the thickness changes."""
+    end = edges[-1] - 20
+    top = f"M0 {MIDDLE - rates[0] / 2}"
+    for place in range(1, len(rates)):
+        x, before, after = edges[place], MIDDLE - rates[place - 1] / 2, MIDDLE - rates[place] / 2
+        top += f" L{x} {before} C{x + 8} {before} {x + 4} {after} {x + 14} {after}"
+    top += f" L{end} {MIDDLE - rates[-1] / 2} L{end} {MIDDLE + rates[-1] / 2}"
+    for place in range(len(rates) - 1, 0, -1):
+        x, before, after = edges[place], MIDDLE + rates[place - 1] / 2, MIDDLE + rates[place] / 2
+        top += f" L{x + 14} {after} C{x + 4} {after} {x + 8} {before} {x} {before}"
+    return f"{top} L0 {MIDDLE + rates[0] / 2} Z"
+
+
+def _sound_path(edges: list[int], stages: tuple[Stage, ...]) -> str:
+    """Draw the sound from the device along the bottom and up into the file; nothing when there is none."""
+    if stages[STAGES.index("sound")].rate_bps is None:
+        return ""
+    join = edges[STAGES.index("file")]
+    return f"M0 {SOUND_Y} L{join - 10} {SOUND_Y} C{join + 4} {SOUND_Y} {join + 2} {MIDDLE + 4} {join + 18} {MIDDLE}"
+
+
+def _fallen_piece(x: int, before: float, after: float) -> str:
+    """Draw what a stage takes away: a piece as thick as the difference, bending down from the band's lower edge."""
+    low, gone = MIDDLE + before / 2, max(2.0, (before - after) / 2)
+    return (
+        f"M{x - 8} {low} C{x + 6} {low} {x + 10} {low + 6} {x + 12} {low + 14} "
+        f"L{x + 12 + gone} {low + 14} C{x + 11 + gone} {low} {x + 4} {low - gone} {x - 8} {low - gone} Z"
+    )

@@ -1,0 +1,91 @@
+"""Prepares a home: brings the database up to date and, for the demo, fills an empty one."""
+
+from pathlib import Path
+
+from django.conf import settings
+from django.core.management import call_command
+from django.core.management.base import BaseCommand, CommandParser
+from django.utils import timezone
+
+from reel.core.file import Container, Recipe
+from reel.core.line import DeviceKind, DeviceSetup, RigSetup
+from reel.core.media import Shelf
+from reel.core.signal import Mode
+from reel.recorder.clock import VirtualClock
+from reel.recorder.opening import opener_for
+from reel.recorder.virtual import record
+from reel.web.rigs.actions import make_rig
+from reel.web.rigs.models import Rig
+from reel.web.takes import actions as takes
+from reel.web.takes.models import Mark
+from reel.web.takes.proving import prove_take
+
+FEED_NAME = "greenhouse.mp4"
+
+
+class Command(BaseCommand):
+    """Migrates the database; with --demo it adds Fernhollow's rigs, a feed and a first take where there are none."""
+
+    help = "Bring the home's database up to date; --demo fills an empty one."
+
+    def add_arguments(self, parser: CommandParser) -> None:
+        """Add --demo."""
+        parser.add_argument("--demo", action="store_true")
+
+    def handle(self, *args: object, **options: object) -> None:
+        """Prepare."""
+        call_command("migrate", verbosity=0, interactive=False)
+        if options["demo"] and not Rig.objects.exists():
+            self._fill()
+
+    def _fill(self) -> None:
+        home = settings.HOME
+        self._make_feed(home.feeds)
+        frame = Mode.parse("1280x720p30")
+        console = RigSetup(device=DeviceSetup(kind=DeviceKind.CONSOLE, mode=frame), recipe=Recipe(frame=frame))
+        rig = make_rig("Moss & Stone, console", console)
+        feed = RigSetup(
+            device=DeviceSetup(kind=DeviceKind.FEED, feed=FEED_NAME),
+            recipe=Recipe(frame=Mode.parse("1280x720p25"), container=Container.MP4),
+        )
+        make_rig("Greenhouse camera, feed", feed)
+        self._record_take(rig)
+
+    def _make_feed(self, feeds: Path) -> None:
+        """Record the feed's file from a stand-in: 20 s at 640×360, 25 pictures a second."""
+        if (feeds / FEED_NAME).exists():
+            return
+        device = DeviceSetup(kind=DeviceKind.CONSOLE, mode=Mode.parse("1280x720p50"))
+        recipe = Recipe(frame=Mode.parse("640x360p25"), container=Container.MP4, name_pattern="feed_{number}")
+        setup = RigSetup(device=device, recipe=recipe)
+        taken = record(
+            setup, opener_for(device, feeds), Shelf(feeds), rig_name="greenhouse", rolled_s=[(0, 12)]
+        )
+        taken.path.rename(feeds / FEED_NAME)
+
+    def _record_take(self, rig: Rig) -> None:
+        """Record a first take of the console on the virtual clock, and prove it."""
+        setup = rig.plan
+        started = timezone.now()
+        taken = record(
+            setup,
+            opener_for(setup.device, settings.HOME.feeds),
+            Shelf(settings.HOME.shelf),
+            rig_name=rig.name,
+            rolled_s=[(0, 10)],
+            marks_s=[(3, "first bloom"), (7.5, "stone path, good")],
+            clock=VirtualClock(timezone.localtime(started)),
+        )
+        take = takes.begin(
+            rig_id=rig.pk,
+            rig_name=rig.name,
+            name=f"{rig.name} 001",
+            file_name=taken.path.name,
+            setup=setup,
+            started_at=started,
+            sound_tracks=1,
+        )
+        Mark.objects.bulk_create(Mark(take=take, tick=mark.tick, label=mark.label) for mark in taken.marks)
+        takes.close(take, file_name=taken.path.name, counts=taken.counts, problem="", prove=False)
+        take.refresh_from_db()
+        prove_take(take, lambda part: None)

@@ -1,0 +1,31 @@
+"""Rigs."""
+
+from django.db import models
+
+from reel.core.line import RigSetup
+from reel.core.wire import from_plain, to_plain
+
+MAX_NAME = 60
+
+
+class Rig(models.Model):
+    """Everything set up for one way of recording; `setup` holds a core RigSetup as JSON."""
+
+    name = models.CharField(max_length=MAX_NAME, unique=True)
+    setup = models.JSONField()
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def plan(self) -> RigSetup:
+        """The setup as the core knows it; raises BadValueError for one that no longer fits."""
+        return from_plain(self.setup, RigSetup)
+
+    @plan.setter
+    def plan(self, plan: RigSetup) -> None:
+        self.setup = to_plain(plan)

@@ -1,0 +1,65 @@
+"""The live facts as a page shows them: the same words for the first rendering and for every update."""
+
+from reel.core.sound import FLOOR_DB
+from reel.recorder.messages import RigStatus, RollStatus, Status
+from reel.web.ui.templatetags.units import bitrate, length, size
+
+METER_FLOOR_DB = -60.0
+
+
+def band_facts(roll: RollStatus | None) -> dict[str, object] | None:
+    """Give the rolling band's facts in words; None when nothing rolls."""
+    if roll is None:
+        return None
+    counts = roll.counts
+    steps = []
+    if counts.lost_encoder:
+        steps.append(f"{counts.lost_encoder} at the encoder: it falls behind")
+    if counts.lost_before:
+        steps.append(f"{counts.lost_before} before Reel: the signal or its reading stalled")
+    return {
+        "take_id": roll.take_id,
+        "rig_id": roll.rig_id,
+        "rig": roll.rig_name,
+        "name": roll.name,
+        "path": roll.path,
+        "state": roll.state,
+        "holding": roll.state == "holding",
+        "timecode": roll.timecode,
+        "size": size(roll.size_bytes),
+        "rate": bitrate(roll.bitrate_bps),
+        "lost": f"{counts.lost} lost",
+        "losing": "; ".join(steps),
+        "fitted": f"{counts.repeated} repeated, {counts.dropped} dropped",
+        "room": f"{length(roll.seconds_left)} left" if roll.seconds_left is not None else f"{size(roll.free_bytes)} left",
+        "queue": f"{roll.queue} of {roll.queue_limit}",
+        "marks": roll.marks,
+    }
+
+
+def rig_facts(rig: RigStatus | None) -> dict[str, object] | None:
+    """Give an open rig's facts; levels as numbers in dBFS, since the page draws them."""
+    if rig is None:
+        return None
+    return {
+        "problem": f"The signal {rig.problem}" if rig.problem and rig.problem[0].islower() else rig.problem,
+        "signal": f"{rig.signal.mode.label} {rig.signal.pixels}" if rig.signal else "",
+        "arriving": f"{rig.arriving_per_s:.2f}" if rig.arriving_per_s else "–",
+        "levels": [
+            {"peak": _shown(level.peak_db), "rms": _shown(level.rms_db), "held": _shown(level.held_db)}
+            for level in rig.levels
+        ],
+    }
+
+
+def live_facts(status: Status | None, rig: RigStatus | None) -> dict[str, object]:
+    """Give all that one page's event carries."""
+    return {
+        "answers": status is not None,
+        "roll": band_facts(status.roll) if status else None,
+        "rig": rig_facts(rig),
+    }
+
+
+def _shown(level_db: float) -> float:
+    return round(max(level_db, METER_FLOOR_DB, FLOOR_DB), 1)

@@ -1,0 +1,30 @@
+"""The recorder as the web process reaches it."""
+
+from django.conf import settings
+from django.http import HttpRequest
+
+from reel.recorder.client import Client
+from reel.recorder.messages import Ask, RigStatus, Status, UnreachableError
+
+GLANCE_MS = 400
+
+
+def client() -> Client:
+    """Give a client of this home's recorder."""
+    return Client(settings.HOME.run)
+
+
+def glance(request: HttpRequest) -> Status | None:
+    """Give the recorder's status, asked once a request; None when it does not answer at once."""
+    if not hasattr(request, "_recorder_status"):
+        try:
+            status: Status | None = client().ask(Ask(), timeout_ms=GLANCE_MS).status
+        except UnreachableError:
+            status = None
+        request._recorder_status = status  # type: ignore[attr-defined]  # a cache for one request
+    return request._recorder_status  # type: ignore[attr-defined,no-any-return]
+
+
+def rig_status(status: Status | None, rig_id: int) -> RigStatus | None:
+    """Give what is said of one rig; None while it is closed."""
+    return next((rig for rig in status.rigs if rig.rig_id == rig_id), None) if status else None

@@ -1,0 +1,15 @@
+"""Addresses of rolling."""
+
+from django.urls import path
+
+from reel.web.roll import views
+
+app_name = "roll"
+urlpatterns = [
+    path("start/<int:rig_id>/", views.start, name="start"),
+    path("hold/", views.hold, name="hold"),
+    path("mark/", views.mark, name="mark"),
+    path("cut/", views.cut, name="cut"),
+    path("events/", views.events, name="events"),
+    path("picture/<int:rig_id>/", views.picture, name="picture"),
+]

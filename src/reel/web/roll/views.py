@@ -1,0 +1,115 @@
+"""Rolling, holding, marking and cutting; and what streams to the page meanwhile."""
+
+import asyncio
+import json
+import time
+from collections.abc import AsyncIterator
+from contextlib import suppress
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
+from django.shortcuts import get_object_or_404, redirect
+from django.urls import reverse
+from django.utils.http import url_has_allowed_host_and_scheme
+from django.views.decorators.http import require_GET, require_POST
+
+from reel.core.errors import ReelError
+from reel.recorder.messages import MAX_LABEL, AddMark, CarryOn, Cut, Hold, Open, StartRoll
+from reel.web.rigs.models import Rig
+from reel.web.roll.live import live_facts
+from reel.web.roll.recorder import client, rig_status
+from reel.web.takes.actions import clean_name
+
+KEEP_OPEN_S = 2.0
+SILENCE_MS = 1_500
+BOUNDARY = "picture"
+
+
+@require_POST
+def start(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Roll a rig; the page stays where it is."""
+    rig = get_object_or_404(Rig, pk=rig_id)
+    client().ask(StartRoll(rig_id=rig.pk, rig_name=rig.name, setup=rig.plan))
+    return _done(request, reverse("rigs:stage", args=[rig.pk, "roll"]))
+
+
+@require_POST
+def hold(request: HttpRequest) -> HttpResponse:
+    """Hold, or carry on after a hold, as the form says."""
+    client().ask(CarryOn() if request.POST.get("carry_on") else Hold())
+    return _done(request, _come_from(request))
+
+
+@require_POST
+def mark(request: HttpRequest) -> HttpResponse:
+    """Note this moment."""
+    label = request.POST.get("label", "").strip()
+    client().ask(AddMark(label=clean_name("Mark", label, MAX_LABEL) if label else ""))
+    return _done(request, _come_from(request))
+
+
+@require_POST
+def cut(request: HttpRequest) -> HttpResponse:
+    """Stop the roll and go to its take."""
+    seen = request.POST.get("take", "")
+    done = client().ask(Cut(take_id=int(seen) if seen.isdecimal() and len(seen) < 19 else None))
+    address = reverse("takes:take", args=[done.take_id])
+    if getattr(request, "htmx", False):
+        return HttpResponse(headers={"HX-Redirect": address})
+    messages.success(request, "The take is on the shelf.")
+    return redirect(address)
+
+
+@require_GET
+async def events(request: HttpRequest) -> StreamingHttpResponse:
+    """Stream the status ten times a second, and keep the rig of `?rig=` open meanwhile."""
+    wanted = request.GET.get("rig", "")
+    rig_id = int(wanted) if wanted.isdecimal() and len(wanted) < 19 else None
+    return StreamingHttpResponse(
+        _events(rig_id), content_type="text/event-stream", headers={"Cache-Control": "no-store"}
+    )
+
+
+@require_GET
+async def picture(request: HttpRequest, rig_id: int) -> StreamingHttpResponse:
+    """Stream a rig's framed picture as motion JPEG."""
+    return StreamingHttpResponse(
+        _pictures(rig_id),
+        content_type=f"multipart/x-mixed-replace; boundary={BOUNDARY}",
+        headers={"Cache-Control": "no-store"},
+    )
+
+
+async def _events(rig_id: int | None) -> AsyncIterator[bytes]:
+    asked_at = 0.0
+    async for status in client().statuses(silence_ms=SILENCE_MS):
+        if rig_id is not None and time.monotonic() - asked_at > KEEP_OPEN_S:
+            asked_at = time.monotonic()
+            await _keep_open(rig_id)
+        rig = rig_status(status, rig_id) if rig_id is not None else None
+        yield b"data: " + json.dumps(live_facts(status, rig)).encode() + b"\n\n"
+
+
+async def _keep_open(rig_id: int) -> None:
+    rig = await Rig.objects.filter(pk=rig_id).afirst()
+    if rig is not None:
+        with suppress(ReelError):  # the next status says what is wrong
+            await asyncio.to_thread(client().ask, Open(rig_id=rig.pk, setup=rig.plan))
+
+
+async def _pictures(rig_id: int) -> AsyncIterator[bytes]:
+    async for jpeg in client().pictures(rig_id, silence_ms=SILENCE_MS):
+        if jpeg is not None:
+            head = f"--{BOUNDARY}\r\nContent-Type: image/jpeg\r\nContent-Length: {len(jpeg)}\r\n\r\n"
+            yield head.encode() + jpeg + b"\r\n"
+
+
+def _done(request: HttpRequest, address: str) -> HttpResponse:
+    """Answer htmx with nothing, since the event stream shows what changed; send a plain form to a page."""
+    return HttpResponse(status=204) if getattr(request, "htmx", False) else redirect(address)
+
+
+def _come_from(request: HttpRequest) -> str:
+    referrer = request.headers.get("Referer", "")
+    ours = url_has_allowed_host_and_scheme(referrer, allowed_hosts={request.get_host()})
+    return referrer if ours else reverse("rigs:index")

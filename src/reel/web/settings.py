@@ -1,0 +1,121 @@
+"""Django's settings; what can be changed from outside stands in reel.options."""
+
+from csp.constants import NONE, SELF
+
+from reel import options
+
+HOME = options.Home.from_environment()
+HOME.make()
+
+SECRET_KEY = HOME.secret.read_text()
+DEBUG = options.value("DEBUG") == "1"
+ALLOWED_HOSTS = ["127.0.0.1", "localhost"]
+ROOT_URLCONF = "reel.web.urls"
+ASGI_APPLICATION = "reel.web.asgi.application"
+
+INSTALLED_APPS = [
+    "django.contrib.messages",
+    "django.contrib.sessions",
+    "django.contrib.staticfiles",
+    "django_htmx",
+    "huey.contrib.djhuey",
+    "csp",
+    "reel.web.ui",
+    "reel.web.rigs",
+    "reel.web.roll",
+    "reel.web.takes",
+    "reel.web.jobs",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "django_htmx.middleware.HtmxMiddleware",
+    "reel.web.ui.middleware.Refusals",
+]
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.messages.context_processors.messages",
+                "reel.web.roll.context.roll",
+            ],
+            "builtins": ["reel.web.ui.templatetags.units"],
+        },
+    }
+]
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": HOME.database,
+        "OPTIONS": {
+            "timeout": 10,
+            "transaction_mode": "IMMEDIATE",
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL;",
+        },
+        "TEST": {"NAME": HOME.root / "test.sqlite3"},
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+SESSION_ENGINE = "django.contrib.sessions.backends.signed_cookies"
+MESSAGE_STORAGE = "django.contrib.messages.storage.cookie.CookieStorage"
+
+LANGUAGE_CODE = "en"
+USE_TZ = True
+# Dates are shown in the machine's own zone: the recorder stores aware times.
+TIME_ZONE = "UTC"
+
+STATIC_URL = "/static/"
+WHITENOISE_USE_FINDERS = True
+WHITENOISE_AUTOREFRESH = DEBUG
+WHITENOISE_MAX_AGE = 0 if DEBUG else 60
+
+# Everything comes from here; nothing inline is run, nothing is framed.
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [NONE],
+        "script-src": [SELF],
+        "style-src": [SELF],
+        "img-src": [SELF, "data:"],
+        "media-src": [SELF],
+        "font-src": [SELF],
+        "connect-src": [SELF],
+        "form-action": [SELF],
+        "base-uri": [NONE],
+        "frame-ancestors": [NONE],
+    }
+}
+SECURE_REFERRER_POLICY = "same-origin"
+X_FRAME_OPTIONS = "DENY"
+CSRF_COOKIE_SAMESITE = "Strict"
+SESSION_COOKIE_SAMESITE = "Strict"
+DATA_UPLOAD_MAX_MEMORY_SIZE = 1_000_000
+CSRF_FAILURE_VIEW = "reel.web.ui.views.forbidden"
+
+HUEY = {
+    "huey_class": "huey.SqliteHuey",
+    "name": "reel",
+    "filename": str(HOME.queue),
+    "immediate": False,
+    "results": False,
+    "utc": True,
+    "consumer": {"workers": 1, "initial_delay": 0.1, "max_delay": 0.5, "periodic": False},
+}
+
+TEST_RUNNER = "reel.web.runner.CountingRunner"
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"plain": {"format": "{asctime} {levelname} {name}: {message}", "style": "{"}},
+    "handlers": {"stderr": {"class": "logging.StreamHandler", "formatter": "plain"}},
+    "root": {"handlers": ["stderr"], "level": "INFO"},
+    "loggers": {"django.server": {"level": "WARNING"}, "huey": {"level": "WARNING"}},
+}

@@ -1,0 +1,58 @@
+"""What changes takes."""
+
+from django.db import transaction
+
+from reel.core.errors import BadValueError
+from reel.core.line import RigSetup
+from reel.core.wire import to_plain
+from reel.recorder.messages import RefusedError
+from reel.web.jobs.actions import ask_for
+from reel.web.takes.models import MAX_NAME, Take, TakeState
+from reel.web.takes.proving import copy_path, poster_path, shelf
+
+
+def clean_name(thing: str, text: str, limit: int) -> str:
+    """Give a name without blanks around it; raises BadValueError for an empty, long or unprintable one."""
+    name = " ".join(text.split(" ")).strip()
+    if not name or len(name) > limit or not name.isprintable():
+        raise BadValueError(thing, text, f"it needs 1 to {limit} printable characters")
+    return name
+
+
+def rename(take: Take, name: str) -> None:
+    """Rename a take and its file; raises BadValueError, NameTakenError, RefusedError."""
+    _refuse_rolling(take, "renamed")
+    take.name = clean_name("Name", name, MAX_NAME)
+    take.file_name = shelf().rename(take.file_name, take.name)
+    take.save(update_fields=["name", "file_name"])
+
+
+def delete(take: Take) -> None:
+    """Delete a take with its file, poster and browser copy; raises RefusedError, MediaError."""
+    _refuse_rolling(take, "deleted")
+    shelf().delete(take.file_name)
+    for path in (poster_path(take), copy_path(take)):
+        path.unlink(missing_ok=True)
+    take.delete()
+
+
+def begin(*, rig_id: int, rig_name: str, name: str, file_name: str, setup: RigSetup, **facts: object) -> Take:
+    """Store a take that has begun to roll."""
+    return Take.objects.create(
+        rig_id=rig_id, rig_name=rig_name, name=name, file_name=file_name, asked=to_plain(setup), **facts
+    )
+
+
+@transaction.atomic
+def close(take: Take, *, file_name: str, counts: object, problem: str, prove: bool = True) -> None:
+    """Store that a take is complete, and ask for its proof unless the caller makes it."""
+    take.state, take.file_name, take.problem = TakeState.CLOSED, file_name, problem
+    take.counts = to_plain(counts)
+    take.save(update_fields=["state", "file_name", "problem", "counts"])
+    if prove:
+        ask_for("prove", take)
+
+
+def _refuse_rolling(take: Take, verb: str) -> None:
+    if take.state == TakeState.ROLLING:
+        raise RefusedError(f"{take.name} is rolling and can't be {verb}; cut it first.")

@@ -1,0 +1,103 @@
+"""Takes, their marks and their proof."""
+
+from fractions import Fraction
+
+from django.db import models
+
+from reel.core.line import RigSetup
+from reel.core.measure import Counts, Proof
+from reel.core.signal import timecode
+from reel.core.wire import from_plain
+from reel.web.rigs.models import Rig
+
+MAX_NAME = 80
+
+
+class TakeState(models.TextChoices):
+    """How far a take has come."""
+
+    ROLLING = "rolling", "rolling"
+    CLOSED = "closed", "closed"
+
+
+class ProofState(models.TextChoices):
+    """What the proof says."""
+
+    WAITING = "waiting", "not proved yet"
+    AS_ASKED = "as asked", "as asked"
+    DIFFERS = "differs", "differs"
+    FAILED = "failed", "can't be proved"
+
+
+class Take(models.Model):
+    """One recording. `file_name` is a plain name on the shelf; `asked` is the rig's setup when it was rolled."""
+
+    rig = models.ForeignKey(Rig, null=True, on_delete=models.SET_NULL, related_name="takes")
+    rig_name = models.CharField(max_length=MAX_NAME)
+    name = models.CharField(max_length=MAX_NAME)
+    state = models.CharField(max_length=10, choices=TakeState.choices, default=TakeState.ROLLING)
+    started_at = models.DateTimeField(db_index=True)
+    asked = models.JSONField()
+    sound_tracks = models.PositiveSmallIntegerField(default=0)
+    file_name = models.CharField(max_length=255)
+    size_bytes = models.BigIntegerField(null=True)
+    length_ms = models.BigIntegerField(null=True)
+    bitrate_bps = models.BigIntegerField(null=True)
+    counts = models.JSONField(null=True)
+    problem = models.TextField(blank=True)
+    proof_state = models.CharField(max_length=10, choices=ProofState.choices, default=ProofState.WAITING)
+    proof = models.JSONField(null=True)
+    playable = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["-started_at", "-id"]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def setup(self) -> RigSetup:
+        """What was asked."""
+        return from_plain(self.asked, RigSetup)
+
+    @property
+    def counted(self) -> Counts:
+        """What the recorder counted; all 0 when it left nothing."""
+        return from_plain(self.counts, Counts) if self.counts else Counts()
+
+    @property
+    def proved(self) -> Proof | None:
+        """The proof, once there is one."""
+        return from_plain(self.proof, Proof) if self.proof else None
+
+    @property
+    def length_s(self) -> float | None:
+        """Seconds of picture."""
+        return self.length_ms / 1000 if self.length_ms is not None else None
+
+    @property
+    def plays_itself(self) -> bool:
+        """Whether a browser plays the file as it is; otherwise it needs a copy."""
+        return self.file_name.endswith(".mp4")
+
+
+class Mark(models.Model):
+    """A moment of a take, at frame `tick`."""
+
+    take = models.ForeignKey(Take, on_delete=models.CASCADE, related_name="marks")
+    tick = models.PositiveBigIntegerField()
+    label = models.CharField(max_length=120, blank=True)
+
+    class Meta:
+        ordering = ["tick", "id"]
+
+    def __str__(self) -> str:
+        return self.label or f"frame {self.tick}"
+
+    def at(self, rate: Fraction) -> float:
+        """Give the second of the take at which it lies."""
+        return float(self.tick / rate)
+
+    def code(self, rate: Fraction) -> str:
+        """Give its timecode."""
+        return timecode(self.tick, rate)

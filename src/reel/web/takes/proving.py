@@ -1,0 +1,67 @@
+"""Proving a take: read its file, hold it against what was asked, make the poster and what a browser can play."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from django.conf import settings
+
+from reel.core.errors import ReelError
+from reel.core.measure import prove
+from reel.core.media import Shelf, poster, probe, rewrap_to_mp4
+from reel.core.wire import to_plain
+from reel.web.takes.models import ProofState, Take
+
+
+def shelf() -> Shelf:
+    """Give the shelf that takes are written to."""
+    return Shelf(settings.HOME.shelf)
+
+
+def poster_path(take: Take) -> Path:
+    """Give where a take's poster lies."""
+    return Path(settings.HOME.cache / f"{take.pk}.jpg")
+
+
+def copy_path(take: Take) -> Path:
+    """Give where a take's browser copy lies; a file that plays itself has none."""
+    return Path(settings.HOME.cache / f"{take.pk}.mp4")
+
+
+def playable_path(take: Take) -> Path:
+    """Give the file that a browser plays."""
+    return shelf().path(take.file_name) if take.plays_itself else copy_path(take)
+
+
+def prove_take(take: Take, progress: Callable[[float], None]) -> None:
+    """Prove a closed take and store the proof; raises what reading the file raises, which is stored too."""
+    path = shelf().path(take.file_name)
+    try:
+        facts = probe(path)
+    except ReelError as error:
+        Take.objects.filter(pk=take.pk).update(proof_state=ProofState.FAILED, problem=take.problem or str(error))
+        raise
+    progress(0.4)
+    recipe = take.setup.recipe
+    proof = prove(recipe, sound_tracks=take.sound_tracks, facts=facts, counts=take.counted)
+    Take.objects.filter(pk=take.pk).update(
+        proof=to_plain(proof),
+        proof_state=ProofState.DIFFERS if proof.differing else ProofState.AS_ASKED,
+        size_bytes=facts.size_bytes,
+        length_ms=round(facts.length_s * 1000),
+        bitrate_bps=round(facts.size_bytes * 8 / facts.length_s) if facts.length_s else None,
+    )
+    _put(poster_path(take), lambda target: target.write_bytes(poster(path)))
+    progress(0.5)
+    if not take.plays_itself:
+        _put(copy_path(take), lambda target: rewrap_to_mp4(path, target, lambda part: progress(0.5 + part / 2)))
+    Take.objects.filter(pk=take.pk).update(playable=True)
+
+
+def _put(target: Path, make: Callable[[Path], object]) -> None:
+    """Make a file beside its place and move it there when it is complete."""
+    making = target.with_name(f"{target.stem}.making{target.suffix}")
+    try:
+        make(making)
+        making.replace(target)
+    finally:
+        making.unlink(missing_ok=True)

@@ -1,0 +1,32 @@
+// Keys: a button with data-key is pressed by that key, unless somebody types or holds a modifier.
+const typing = (element) => element.closest("input:not([type=radio]):not([type=checkbox]), textarea, select, [contenteditable], video");
+
+document.addEventListener("keydown", (event) => {
+  if (event.ctrlKey || event.metaKey || event.altKey || event.repeat || typing(event.target)) return;
+  const dialog = document.getElementById("keys");
+  if (event.key === "?") return dialog.open ? dialog.close() : dialog.showModal();
+  if (dialog.open) return;
+  const key = event.key.toLowerCase();
+  const button = [...document.querySelectorAll(`[data-key="${CSS.escape(key)}"]`)].find(
+    (found) => !found.disabled && found.offsetParent !== null,
+  );
+  if (button) {
+    event.preventDefault();
+    button.click();
+  }
+});
+
+document.addEventListener("click", (event) => {
+  const target = event.target.closest("[data-opens], [data-seek], [data-theme-switch]");
+  if (!target) return;
+  if (target.dataset.opens) document.getElementById(target.dataset.opens).showModal();
+  if (target.dataset.seek) {
+    const video = document.querySelector("video");
+    if (video) video.currentTime = Number(target.dataset.seek);
+  }
+  if ("themeSwitch" in target.dataset) {
+    const dark = getComputedStyle(document.documentElement).colorScheme.includes("dark");
+    document.documentElement.dataset.theme = dark ? "light" : "dark";
+    localStorage.setItem("reel-theme", dark ? "light" : "dark");
+  }
+});

@@ -1,0 +1,58 @@
+"""Numbers with their units, for people: the one place where they are formatted."""
+
+from fractions import Fraction
+
+from django import template
+
+from reel.core.file import Forecast
+from reel.core.signal import length_label, rate_label
+
+register = template.Library()
+THIN_SPACE = "\u202f"
+
+
+@register.filter
+def size(size_bytes: int | None) -> str:
+    """Give bytes as the drive makers count: 912 kB, 48.2 MB, 1.21 GB."""
+    if size_bytes is None:
+        return "–"
+    for unit, step, places in (("TB", 1e12, 2), ("GB", 1e9, 2), ("MB", 1e6, 1)):
+        if size_bytes >= step:
+            return f"{size_bytes / step:.{places}f} {unit}"
+    return f"{size_bytes / 1000:.0f} kB"
+
+
+@register.filter
+def bitrate(bits_per_second: float | Fraction | None) -> str:
+    """Give a data rate: 192 kb/s, 12.6 Mb/s, 1.49 Gb/s."""
+    if not bits_per_second:
+        return "–"
+    if bits_per_second >= 1e9:
+        return f"{float(bits_per_second) / 1e9:.2f} Gb/s"
+    if bits_per_second >= 1e6:
+        return f"{float(bits_per_second) / 1e6:.1f} Mb/s"
+    return f"{float(bits_per_second) / 1e3:.0f} kb/s"
+
+
+@register.filter
+def length(seconds: float | Fraction | None) -> str:
+    """Give a length: 8.4 s, 14 min 02 s, 2 h 05 min."""
+    return "–" if seconds is None else length_label(seconds)
+
+
+@register.filter
+def rate(pictures_per_second: Fraction) -> str:
+    """Give a frame rate: 29.97."""
+    return rate_label(pictures_per_second)
+
+
+@register.filter
+def grouped(number: int) -> str:
+    """Group thousands with a thin space."""
+    return f"{number:,}".replace(",", THIN_SPACE)
+
+
+@register.filter
+def seconds_left(forecast: Forecast, free_bytes: int) -> int:
+    """Give the seconds until the free room is full at a forecast's rate."""
+    return forecast.seconds_left(free_bytes)

@@ -1,0 +1,22 @@
+"""Pages for what went wrong."""
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+
+
+def forbidden(request: HttpRequest, reason: str = "") -> HttpResponse:
+    """Refuse a form without the right token."""
+    text = "The form's token is missing or old. Load the page again and send it once more; nothing was changed."
+    return render(request, "ui/refused.html", {"title": "Not done", "text": text}, status=403)
+
+
+def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
+    """Say that there is no such page."""
+    text = "Nothing is at this address. It may have been deleted."
+    return render(request, "ui/refused.html", {"title": "Not here", "text": text}, status=404)
+
+
+def failed(request: HttpRequest) -> HttpResponse:
+    """Say that Reel failed; the log says more."""
+    text = "Reel failed at this. The web log in the home folder says more; a roll goes on meanwhile."
+    return render(request, "ui/refused.html", {"title": "Reel failed", "text": text}, status=500)

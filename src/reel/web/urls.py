@@ -1,0 +1,14 @@
+"""All addresses of Reel."""
+
+from django.urls import include, path
+from django.views.generic import RedirectView
+
+urlpatterns = [
+    path("", RedirectView.as_view(pattern_name="rigs:index")),
+    path("rigs/", include("reel.web.rigs.urls")),
+    path("roll/", include("reel.web.roll.urls")),
+    path("takes/", include("reel.web.takes.urls")),
+    path("jobs/", include("reel.web.jobs.urls")),
+]
+handler404 = "reel.web.ui.views.not_found"
+handler500 = "reel.web.ui.views.failed"
