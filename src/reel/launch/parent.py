@@ -22,7 +22,7 @@ WATCH_S = 0.2
 READY_S = 30.0
 END_S = 4.0
 # A child that dies is started again after these pauses; one that has lived for STEADY_S counts as healthy.
-PAUSES_S = (0.2, 1.0, 3.0, 10.0)
+PAUSES_S = (0.2, 0.5, 1.0, 3.0, 10.0)
 STEADY_S = 30.0
 _PR_SET_PDEATHSIG = 1  # prctl(2), Linux
 

@@ -120,6 +120,12 @@ class Roll:
         self.state = RollState.ENDING
         self.step(now_ns)
 
+    def abandon(self, now_ns: int) -> None:
+        """End the take at once, since no more will arrive."""
+        self.cut(now_ns)
+        self._deadline_ns = now_ns
+        self.step(now_ns)
+
     def step(self, now_ns: int) -> None:
         """Do what time asks for: fill ticks that stayed empty, close the take."""
         if self.state is RollState.ROLLING:

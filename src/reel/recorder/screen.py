@@ -1,6 +1,5 @@
 """Showing: the newest framed picture of each watched rig as JPEG, and the status, sent to whoever subscribes."""
 
-import os
 import threading
 from collections import Counter
 from collections.abc import Callable
@@ -16,13 +15,13 @@ from reel.recorder.messages import BROADCAST, PICTURE_TOPIC, STATUS_TOPIC, Statu
 PICTURE_WIDTH_PX = 960
 PICTURES_PER_S = 15
 STATUSES_PER_S = 10
-NICENESS = 10
 
 
 class Broadcast:
     """One thread that sends `status` STATUSES_PER_S times a second and pictures at most PICTURES_PER_S times a second.
 
-    It runs at a lower priority than recording; a picture that it can't keep up with is replaced by the next one.
+    A picture that it can't keep up with is replaced by the next one. It keeps the normal priority: a thread that holds
+    the interpreter's lock while the system lets others go first would stop the recording too.
     """
 
     def __init__(self, context: zmq.Context[zmq.Socket[bytes]], run_folder: Path) -> None:
@@ -57,7 +56,6 @@ class Broadcast:
         self._newest[rig_id] = frame
 
     def _run(self) -> None:
-        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), NICENESS)
         turn = 0
         while not self._stop.wait(1 / (PICTURES_PER_S * 2)):
             self._read_subscriptions()

@@ -37,6 +37,7 @@ from reel.recorder.take import RollingTake
 T = TypeVar("T")
 LEASE_NS = 8 * NS
 ANSWER_S = 5.0
+OPEN_S = 6.0
 CLOSE_S = 4.0
 
 
@@ -156,7 +157,8 @@ class Recorder:
         if self._take is not None:
             raise RefusedError(f"{self._take.rolled.rig_name} is rolling already; cut it first.")
         source = self._open(request.rig_id, request.setup)
-        reading = _on_source(source, lambda: source.reading)
+        source.tried.wait(OPEN_S)
+        reading = source.reading
         if reading.problem is not None:
             raise RefusedError(f"{request.rig_name} can't roll: the signal {reading.problem.rstrip('.')}.")
         recipe, started_at = request.setup.recipe, self.clock.wall()

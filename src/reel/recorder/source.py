@@ -40,7 +40,8 @@ class Reading:
 class Source:
     """Reads one input on the clock it is given. `show` is handed framed pictures that somebody watches.
 
-    Everything but `call`, `stop` and `reading` belongs to the thread that runs `run_until`.
+    Everything but `call`, `stop`, `reading` and `tried` belongs to the thread that runs `run_until`; `tried` is set
+    once the input has been opened, or could not be.
     """
 
     def __init__(
@@ -55,6 +56,7 @@ class Source:
         self.setup = setup
         self.roll: Roll | None = None
         self.reading = Reading()
+        self.tried = threading.Event()
         self._opener, self._clock = opener, clock
         self._wanted, self._show = wanted, show
         self._framer = Framer(framed_signal(setup))
@@ -85,16 +87,23 @@ class Source:
             while self._commands:
                 self._commands.popleft()()
             now_ns = self._clock.now_ns()
+            if now_ns >= self._step_ns:
+                self._step(now_ns)
             if self._read_due(now_ns, until_ns):
                 continue
-            self._step(now_ns)
             if until_ns is not None and now_ns >= until_ns:
                 return
-            self._clock.wait(self._next_ns(now_ns, until_ns), self._wake)
+            self._clock.wait(self._next_ns(until_ns), self._wake)
         self.close()
 
     def close(self) -> None:
-        """Let the input go."""
+        """Let the input go; a roll that has not ended ends here."""
+        if self.roll is not None:
+            self.roll.abandon(self._clock.now_ns())
+            self.roll = None
+        self._release()
+
+    def _release(self) -> None:
         if self._input is not None:
             self._input.close()
             self._input = None
@@ -141,12 +150,13 @@ class Source:
             self.roll.take_samples(samples)
 
     def _step(self, now_ns: int) -> None:
-        """Do what is done ten times a second."""
+        """Do what is done ten times a second, however far the reading is behind."""
         if self.roll is not None:
             self.roll.step(now_ns)
-        if now_ns < self._step_ns:
-            return
         self._step_ns = now_ns + STEP_NS
+        self._read_instruments(now_ns)
+
+    def _read_instruments(self, now_ns: int) -> None:
         while self._arrivals and now_ns - self._arrivals[0] > NS:
             self._arrivals.popleft()
         opened = self._input
@@ -172,14 +182,16 @@ class Source:
             self._input = self._opener(now_ns)
         except ReelError as error:
             self._lose(error, now_ns)
-            return
-        self._problem, self._failures = None, 0
-        sound = self._input.sound
-        self._meter = Meter(sound.channels, sound.rate_hz) if sound else None
+        else:
+            self._problem, self._failures = None, 0
+            sound = self._input.sound
+            self._meter = Meter(sound.channels, sound.rate_hz) if sound else None
+        self._read_instruments(now_ns)
+        self.tried.set()
 
     def _lose(self, error: ReelError, now_ns: int) -> None:
         """Note why there is no signal and when to try again: after 1, 2, 4, then every 8 s."""
-        self.close()
+        self._release()
         self._problem = str(error)
         self._retry_ns = now_ns + RETRY_NS[min(self._failures, len(RETRY_NS) - 1)]
         self._failures += 1
@@ -187,6 +199,6 @@ class Source:
     def _due_ns(self) -> int | None:
         return self._input.due_ns() if self._input else self._retry_ns
 
-    def _next_ns(self, now_ns: int, until_ns: int | None) -> int:
-        moments = (self._due_ns(), until_ns, self._step_ns if self._step_ns > now_ns else now_ns + STEP_NS)
+    def _next_ns(self, until_ns: int | None) -> int:
+        moments = (self._due_ns(), until_ns, self._step_ns)
         return min(moment for moment in moments if moment is not None)

@@ -26,17 +26,21 @@ class DrawnStage:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class DrawnLine:
-    """The drawing: columns, and SVG paths in units of a viewBox `width` × 84 that is stretched sideways."""
+    """The drawing: columns, and SVG paths in units of a viewBox `width` × 84 that is stretched sideways.
+
+    `unknown` is the stretch before the first stage whose rate is known, "" when all are.
+    """
 
     stages: tuple[DrawnStage, ...]
     width: int
+    unknown: str
     picture: str
     sound: str
     fallen: tuple[str, ...]
 
 
 def thickness(rate_bps: float | None) -> float:
-    """Give the thickness in pixels for a data rate; an unknown rate is drawn thin."""
+    """Give the thickness in pixels for a data rate; one that is not known is drawn thin."""
     if not rate_bps:
         return THINNEST
     part = (math.log10(rate_bps) - LOW_DECADE) / DECADES
@@ -48,6 +52,7 @@ def draw_line(stages: tuple[Stage, ...], open_stage: str) -> DrawnLine:
     widths = [OPEN_COLUMN if stage.key == open_stage else COLUMN for stage in stages]
     edges = [sum(widths[:place]) for place in range(len(stages) + 1)]
     rates = _picture_rates(stages)
+    first = next(place for place, stage in enumerate(stages) if stage.rate_bps)
     fallen = tuple(
         _fallen_piece(edges[place], rates[place - 1], rates[place])
         for place, stage in enumerate(stages)
@@ -66,7 +71,8 @@ def draw_line(stages: tuple[Stage, ...], open_stage: str) -> DrawnLine:
             for stage in stages
         ),
         width=edges[-1],
-        picture=_band(edges, rates),
+        unknown=f"M0 {MIDDLE} L{edges[first]} {MIDDLE}" if first else "",
+        picture=_band(edges[first:], rates[first:]),
         sound=_sound_path(edges, stages),
         fallen=fallen,
     )
@@ -83,8 +89,8 @@ def _picture_rates(stages: tuple[Stage, ...]) -> list[float]:
 
 def _band(edges: list[int], rates: list[float]) -> str:
     """Outline the band: along the top to the right, back along the bottom, eased where the thickness changes."""
-    end = edges[-1] - 20
-    top = f"M0 {MIDDLE - rates[0] / 2}"
+    start, end = edges[0], edges[-1] - 20
+    top = f"M{start} {MIDDLE - rates[0] / 2}"
     for place in range(1, len(rates)):
         x, before, after = edges[place], MIDDLE - rates[place - 1] / 2, MIDDLE - rates[place] / 2
         top += f" L{x} {before} C{x + 8} {before} {x + 4} {after} {x + 14} {after}"
@@ -92,7 +98,7 @@ def _band(edges: list[int], rates: list[float]) -> str:
     for place in range(len(rates) - 1, 0, -1):
         x, before, after = edges[place], MIDDLE + rates[place - 1] / 2, MIDDLE + rates[place] / 2
         top += f" L{x + 14} {after} C{x + 4} {after} {x + 8} {before} {x} {before}"
-    return f"{top} L0 {MIDDLE + rates[0] / 2} Z"
+    return f"{top} L{start} {MIDDLE + rates[0] / 2} Z"
 
 
 def _sound_path(edges: list[int], stages: tuple[Stage, ...]) -> str:

@@ -1,6 +1,6 @@
 """Storing what the recorder tells."""
 
-from django.db import close_old_connections
+from django.db import close_old_connections, connections
 
 from reel.recorder.journal import Closed, Rolled
 from reel.recorder.roll import MarkedMoment
@@ -31,6 +31,8 @@ class DatabaseJournal:
 
     def closed(self, take_id: int, closed: Closed) -> None:
         """Store the end of a take and ask for its proof."""
-        close_old_connections()
-        take = Take.objects.get(pk=take_id)
-        actions.close(take, file_name=closed.path.name, counts=closed.counts, problem=closed.problem or "")
+        try:
+            take = Take.objects.get(pk=take_id)
+            actions.close(take, file_name=closed.path.name, counts=closed.counts, problem=closed.problem or "")
+        finally:
+            connections.close_all()  # the thread that calls this ends here

@@ -43,7 +43,7 @@ def rig_facts(rig: RigStatus | None) -> dict[str, object] | None:
         return None
     return {
         "problem": f"The signal {rig.problem}" if rig.problem and rig.problem[0].islower() else rig.problem,
-        "signal": f"{rig.signal.mode.label} {rig.signal.pixels}" if rig.signal else "",
+        "signal": f"{rig.signal.mode.label} {rig.signal.pixels}{' with sound' if rig.sound else ''}" if rig.signal else "",
         "arriving": f"{rig.arriving_per_s:.2f}" if rig.arriving_per_s else "–",
         "levels": [
             {"peak": _shown(level.peak_db), "rms": _shown(level.rms_db), "held": _shown(level.held_db)}
