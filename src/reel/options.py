@@ -7,6 +7,8 @@ from pathlib import Path
 from reel.core.errors import BadValueError
 
 PREFIX = "REEL_"
+# where a test run leaves its counts for the checks that started it
+TEST_COUNTS = PREFIX + "TEST_COUNTS"
 ROOT = Path(__file__).resolve().parents[2]
 
 
@@ -23,7 +25,9 @@ class Option:
 OPTIONS = {
     option.name: option
     for option in (
-        Option(name="HOME", default="~/Reel", unit="folder", help="Database, shelf, feeds, logs: all that a person makes."),
+        Option(
+            name="HOME", default="~/Reel", unit="folder", help="Database, shelf, feeds, logs: all that a person makes."
+        ),
         Option(name="PORT", default="8047", unit="TCP port", help="Where the pages are served, on 127.0.0.1 only."),
         Option(name="SHELF", default="", unit="folder", help="Where takes are written; empty means HOME/shelf."),
         Option(name="QUEUE", default="", unit="file", help="The job queue's database; empty means HOME/queue.sqlite3."),

@@ -1,4 +1,4 @@
-"""Building the page's styles, scripts and fonts from the npm packages of package.json into ui/static, which is committed."""
+"""Building styles, scripts and fonts from the packages of package.json into ui/static, which is committed."""
 
 import shutil
 import subprocess

@@ -1,2 +1,74 @@
-def run_checks(only):
-    return 0
+"""`./reel test`: the checks, then the tests, counted together."""
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from collections import Counter
+from pathlib import Path
+
+from reel.options import ROOT, TEST_COUNTS
+
+CHROMIUM = "/usr/bin/chromium"
+TOOLS = Path(sys.executable).parent
+CHECKS = {
+    "format": [str(TOOLS / "ruff"), "format", "--check", "--quiet", "."],
+    "lint": [str(TOOLS / "ruff"), "check", "--quiet", "."],
+    "types": [str(TOOLS / "mypy")],
+    "imports": [str(TOOLS / "lint-imports")],
+    "django": [sys.executable, "-m", "django", "check", "--fail-level", "WARNING"],
+    "migrations": [sys.executable, "-m", "django", "makemigrations", "--check", "--dry-run"],
+}
+
+
+def run_checks(only: list[str]) -> int:
+    """Run all checks and tests, or only some tests; the last line is `N passed, N failed, N skipped`."""
+    counts: Counter[str] = Counter(passed=0, failed=0, skipped=0)
+    _ensure_chromium()
+    with tempfile.TemporaryDirectory(prefix="reel-test-") as folder:
+        os.environ["REEL_HOME"] = folder
+        os.environ["DJANGO_SETTINGS_MODULE"] = "reel.web.settings"
+        if not only:
+            counts.update(_check(name, command) for name, command in CHECKS.items())
+        counts.update(_test(only or ["reel"], Path(folder) / "counts.json"))
+    print(f"{counts['passed']} passed, {counts['failed']} failed, {counts['skipped']} skipped")
+    return 1 if counts["failed"] else 0
+
+
+def _check(name: str, command: list[str]) -> str:
+    started = time.monotonic()
+    done = subprocess.run(command, cwd=ROOT, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+    print(f"{name:12} {'ok' if done.returncode == 0 else 'FAILED'}  {time.monotonic() - started:.1f} s", flush=True)
+    if done.returncode:
+        print(done.stdout, flush=True)
+    return "failed" if done.returncode else "passed"
+
+
+def _test(labels: list[str], counts_file: Path) -> dict[str, int]:
+    """Run the tests; a run that dies before it has counted is one failure."""
+    os.environ[TEST_COUNTS] = str(counts_file)
+    command = [sys.executable, "-W", "error::ResourceWarning", "-m", "django", "test", "--noinput", *labels]
+    code = subprocess.run(command, cwd=ROOT / "src").returncode
+    if not counts_file.exists():
+        return {"failed": 1}
+    counts: dict[str, int] = json.loads(counts_file.read_text())
+    if code and not counts["failed"]:
+        counts["failed"] = 1
+    return counts
+
+
+def _ensure_chromium() -> None:
+    """Install Debian's chromium where it is missing and we may; the browser tests skip without it."""
+    if Path(CHROMIUM).exists():
+        return
+    if os.geteuid() == 0 and shutil.which("apt-get"):
+        print("reel: installing chromium for the browser tests", flush=True)
+        environment = os.environ | {"DEBIAN_FRONTEND": "noninteractive"}
+        quiet = {"stdout": subprocess.DEVNULL, "env": environment}
+        subprocess.run(["apt-get", "update", "-qq"], **quiet)  # type: ignore[call-overload]
+        subprocess.run(["apt-get", "install", "-y", "-qq", "chromium"], **quiet)  # type: ignore[call-overload]
+    if not Path(CHROMIUM).exists():
+        print(f"reel: the browser tests need {CHROMIUM}; install it with: apt-get install chromium", flush=True)

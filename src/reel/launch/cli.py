@@ -23,7 +23,8 @@ def main(arguments: list[str] | None = None) -> None:
 
 def _parser() -> argparse.ArgumentParser:
     settings = "\n".join(
-        f"  {options.PREFIX}{o.name:8} {o.help} ({o.unit}; default {o.default or 'empty'})" for o in options.OPTIONS.values()
+        f"  {options.PREFIX}{o.name:8} {o.help} ({o.unit}; default {o.default or 'empty'})"
+        for o in options.OPTIONS.values()
     )
     parser = argparse.ArgumentParser(
         prog="reel",

@@ -15,7 +15,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from reel.core.errors import ReelError
-from reel.options import Home
+from reel.options import ROOT, Home
 from reel.recorder.messages import REQUESTS
 
 WATCH_S = 0.2
@@ -46,7 +46,7 @@ class Child:
     def start(self) -> None:
         """Start it in a session of its own, its output in its log; it ends when the parent is gone."""
         with self.log.open("ab") as log:
-            self.process = subprocess.Popen(  # noqa: PLW1509 - the parent has one thread
+            self.process = subprocess.Popen(
                 self.command, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True,
                 preexec_fn=_die_with_parent,
             )  # fmt: skip
@@ -93,9 +93,22 @@ def run(home: Home, port: int, *, demo: bool) -> int:
     with _locked(home):
         _check_port(port)
         os.environ["DJANGO_SETTINGS_MODULE"] = "reel.web.settings"
-        subprocess.run(_django("prepare", *(["--demo"] if demo else [])), check=True)
+        _prepare(home, demo)
         _watch(_children(home, port), home, port, stop)
     return 0
+
+
+def _prepare(home: Home, demo: bool) -> None:
+    """Bring the database up to date; a start with the same migrations as the last one needs not ask Django."""
+    names = sorted(str(path.relative_to(ROOT)) for path in (ROOT / "src" / "reel" / "web").glob("*/migrations/0*.py"))
+    wanted, stamp = "\n".join([*names, f"demo {demo}"]), home.run / "prepared"
+    if home.database.exists() and stamp.exists() and stamp.read_text() == wanted:
+        return
+    try:
+        subprocess.run(_django("prepare", *(["--demo"] if demo else [])), check=True)
+    except subprocess.CalledProcessError as error:
+        raise StartError(f"{home.root} could not be prepared; what failed is said above.") from error
+    stamp.write_text(wanted)
 
 
 def _watch(children: list[Child], home: Home, port: int, stop: threading.Event) -> None:

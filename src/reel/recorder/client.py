@@ -32,10 +32,13 @@ class Client:
 
     def ask(self, request: Request, *, timeout_ms: int = ANSWER_MS) -> Done:
         """Send a request and give the answer; raises RefusedError, or UnreachableError after `timeout_ms`."""
+        address = self._run_folder / REQUESTS
+        if not address.exists():
+            raise UnreachableError
         context: zmq.Context[zmq.Socket[bytes]] = zmq.Context.instance()
         with context.socket(zmq.REQ) as socket:
             socket.setsockopt(zmq.LINGER, 0)
-            socket.connect(f"ipc://{self._run_folder / REQUESTS}")
+            socket.connect(f"ipc://{address}")
             socket.send_multipart([type(request).__name__.encode(), to_json(request)])
             if not socket.poll(timeout_ms):
                 raise UnreachableError

@@ -41,7 +41,7 @@ def record(
     recipe = setup.recipe
     reserved = shelf.reserve(recipe.name_pattern, rig=rig_name, date=clock.wall().date(), container=recipe.container)
     source = Source(setup, opener, clock)
-    source.run_until(0)
+    source.run_until(-1)  # opens it, and reads nothing yet
     sound = source.reading.sound
     lane = Lane(PartWriter(reserved.rolling, recipe, sound), closed=lambda error: None)
     release = clock.settle_with(lane.settle)
@@ -50,7 +50,7 @@ def record(
     marks = sorted(marks_s)
     try:
         for number, (start_s, end_s) in enumerate(rolled_s):
-            source.run_until(round(start_s * NS))
+            source.run_until(round(start_s * NS) - 1)  # the picture of that very moment belongs to the take
             if number:
                 roll.carry_on()
             source.roll = roll
@@ -58,7 +58,7 @@ def record(
                 moment_s, label = marks.pop(0)
                 source.run_until(round(moment_s * NS))
                 roll.mark(label)
-            source.run_until(round(end_s * NS))
+            source.run_until(round(end_s * NS) - 1)
             roll.hold(clock.now_ns())
             # the sound of the last frame is still on its way
             source.run_until(clock.now_ns() + NS // 20)

@@ -1,5 +1,6 @@
 """The sound of *Moss & Stone*: wind, a slow chord, crickets, and a drop that falls every two seconds."""
 
+from fractions import Fraction
 from functools import lru_cache
 
 import numpy as np
@@ -9,7 +10,7 @@ from reel.core.signal import FloatArray
 RATE_HZ = 48_000
 LOOP_S = 8
 CLICK_EVERY_S = 2
-CLICK_SHOWN_S = 0.1
+CLICK_SHOWN_S = Fraction(1, 10)
 
 
 @lru_cache(maxsize=1)

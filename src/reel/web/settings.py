@@ -15,7 +15,6 @@ ASGI_APPLICATION = "reel.web.asgi.application"
 
 INSTALLED_APPS = [
     "django.contrib.messages",
-    "django.contrib.sessions",
     "django.contrib.staticfiles",
     "django_htmx",
     "huey.contrib.djhuey",
@@ -30,7 +29,6 @@ MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "csp.middleware.CSPMiddleware",
-    "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.messages.middleware.MessageMiddleware",
@@ -61,11 +59,9 @@ DATABASES = {
             "transaction_mode": "IMMEDIATE",
             "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL;",
         },
-        "TEST": {"NAME": HOME.root / "test.sqlite3"},
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
-SESSION_ENGINE = "django.contrib.sessions.backends.signed_cookies"
 MESSAGE_STORAGE = "django.contrib.messages.storage.cookie.CookieStorage"
 
 LANGUAGE_CODE = "en"
@@ -96,7 +92,6 @@ CONTENT_SECURITY_POLICY = {
 SECURE_REFERRER_POLICY = "same-origin"
 X_FRAME_OPTIONS = "DENY"
 CSRF_COOKIE_SAMESITE = "Strict"
-SESSION_COOKIE_SAMESITE = "Strict"
 DATA_UPLOAD_MAX_MEMORY_SIZE = 1_000_000
 CSRF_FAILURE_VIEW = "reel.web.ui.views.forbidden"
 
@@ -117,5 +112,5 @@ LOGGING = {
     "formatters": {"plain": {"format": "{asctime} {levelname} {name}: {message}", "style": "{"}},
     "handlers": {"stderr": {"class": "logging.StreamHandler", "formatter": "plain"}},
     "root": {"handlers": ["stderr"], "level": "INFO"},
-    "loggers": {"django.server": {"level": "WARNING"}, "huey": {"level": "WARNING"}},
+    "loggers": {"django.request": {"level": "ERROR"}, "huey": {"level": "WARNING"}},
 }

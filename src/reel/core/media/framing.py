@@ -55,7 +55,7 @@ class Framer:
         mode = self._target.mode
         placed = fit((frame.width, frame.height), (mode.width_px, mode.height_px), aspect)
         scale = (
-            f"{placed.width_px}:{placed.height_px}:flags=bicubic"
+            f"{placed.width_px}:{placed.height_px}:flags=bicubic+accurate_rnd+full_chroma_int+full_chroma_inp"
             f":in_color_matrix={_SCALE_MATRIX[matrix]}:in_range={value_range.value}"
             f":out_color_matrix={_SCALE_MATRIX[self._target.matrix]}:out_range={self._target.range.value}"
         )

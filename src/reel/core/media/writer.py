@@ -131,6 +131,7 @@ class PartWriter:
         options = {
             "preset": effort.preset,
             "profile": "high",
+            "8x8dct": "1",  # what makes it High; ultrafast would leave it out
             "keyint_min": str(recipe.keyframe_ticks),
             "sc_threshold": "0",
             "rc-lookahead": str(lookahead),

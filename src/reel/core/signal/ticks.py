@@ -1,8 +1,9 @@
 """Placing arriving pictures on the ticks of a fixed-rate take, and sound beside them.
 
-Tick k of a segment is the window [start + k/rate, start + (k+1)/rate). The first picture to arrive in a window is
-its frame; more are dropped; a window that ends empty repeats the picture before. A segment starts half a picture
-before its first picture, so that arrivals fall into the middle of their windows and jitter does no harm.
+A segment starts when its first picture is shown; tick k lasts from start + k/rate to start + (k+1)/rate, and so does
+its sound. The window in which a picture is taken for a tick begins half a picture earlier, so that arrivals fall into
+the middle of their windows and jitter does no harm. The first picture in a window is its frame; more are dropped; a
+window that ends empty repeats the picture before.
 """
 
 from dataclasses import dataclass
@@ -35,11 +36,12 @@ class Ticks:
         self.rate = rate
         self.next_tick = 0
         self.segment: Segment | None = None
+        self._early_ns = 0
 
     def begin(self, picture_ns: int, interval: Fraction) -> Segment:
         """Start a segment whose first picture was shown at `picture_ns`; pictures come every `interval` seconds."""
-        half = min(interval, 1 / self.rate) / 2
-        self.segment = Segment(start_ns=picture_ns - round(half * NS), first_tick=self.next_tick)
+        self._early_ns = round(min(interval, 1 / self.rate) / 2 * NS)
+        self.segment = Segment(start_ns=picture_ns, first_tick=self.next_tick)
         return self.segment
 
     def place(self, at_ns: int) -> Placement:
@@ -69,7 +71,7 @@ class Ticks:
 
     def _window(self, at_ns: int) -> int:
         segment = self._open_segment()
-        return segment.first_tick + (at_ns - segment.start_ns) * self.rate // NS
+        return segment.first_tick + (at_ns - segment.start_ns + self._early_ns) * self.rate // NS
 
     def _open_segment(self) -> Segment:
         if self.segment is None:

@@ -18,7 +18,7 @@ class CalledOffError(ReelError):
 
 def ask_for(kind: str, take: Take) -> Job:
     """Queue a job; the worker gets it once the transaction stands."""
-    from reel.web.jobs.tasks import run  # noqa: PLC0415 - tasks imports this module
+    from reel.web.jobs.tasks import run
 
     job = Job.objects.create(kind=kind, take=take)
     transaction.on_commit(lambda: run(job.pk))

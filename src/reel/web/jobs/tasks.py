@@ -9,7 +9,7 @@ from reel.web.takes.proving import prove_take
 WORK = {"prove": prove_take}
 
 
-@db_task()  # type: ignore[untyped-decorator]  # huey has no types
+@db_task()
 def run(job_id: int) -> None:
     """Run one job; one that is gone was deleted with its take."""
     job = Job.objects.select_related("take").filter(pk=job_id).first()

@@ -68,16 +68,14 @@ class ConsoleForm(_StageForm):
     def build(self, cleaned: dict[str, Any]) -> DeviceSetup:
         """Make the device."""
         return DeviceSetup(
-            kind=DeviceKind.CONSOLE, mode=Mode.parse(cleaned["mode"]), drift_ppm=cleaned["drift_ppm"]
+            kind=DeviceKind.CONSOLE, mode=Mode.parse(cleaned["mode"]), drift_ppm=cleaned["drift_ppm"] + 0.0
         )
 
 
 class FeedForm(_StageForm):
     """Which file a feed plays."""
 
-    feed = forms.ChoiceField(
-        label="File", help_text="A media file in the feeds folder; it is played at its own pace."
-    )
+    feed = forms.ChoiceField(label="File", help_text="A media file in the feeds folder; it is played at its own pace.")
     loop = forms.BooleanField(
         label="Start again at the end",
         required=False,

@@ -40,7 +40,9 @@ def new(request: HttpRequest) -> HttpResponse:
     if request.method == "POST" and form.is_valid():
         rig = actions.make_rig(form.cleaned_data["name"], form.value)
         return redirect("rigs:stage", rig_id=rig.pk, stage="device")
-    return render(request, "rigs/new.html", {"form": form, "feeds": feed_names(), "room": "rigs"}, status=_form_status(form))
+    return render(
+        request, "rigs/new.html", {"form": form, "feeds": feed_names(), "room": "rigs"}, status=_form_status(form)
+    )
 
 
 @require_http_methods(["GET", "POST"])

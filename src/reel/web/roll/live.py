@@ -31,7 +31,9 @@ def band_facts(roll: RollStatus | None) -> dict[str, object] | None:
         "lost": f"{counts.lost} lost",
         "losing": "; ".join(steps),
         "fitted": f"{counts.repeated} repeated, {counts.dropped} dropped",
-        "room": f"{length(roll.seconds_left)} left" if roll.seconds_left is not None else f"{size(roll.free_bytes)} left",
+        "room": f"{length(roll.seconds_left)} left"
+        if roll.seconds_left is not None
+        else f"{size(roll.free_bytes)} left",
         "queue": f"{roll.queue} of {roll.queue_limit}",
         "marks": roll.marks,
     }
@@ -43,7 +45,9 @@ def rig_facts(rig: RigStatus | None) -> dict[str, object] | None:
         return None
     return {
         "problem": f"The signal {rig.problem}" if rig.problem and rig.problem[0].islower() else rig.problem,
-        "signal": f"{rig.signal.mode.label} {rig.signal.pixels}{' with sound' if rig.sound else ''}" if rig.signal else "",
+        "signal": f"{rig.signal.mode.label} {rig.signal.pixels}{' with sound' if rig.sound else ''}"
+        if rig.signal
+        else "",
         "arriving": f"{rig.arriving_per_s:.2f}" if rig.arriving_per_s else "–",
         "levels": [
             {"peak": _shown(level.peak_db), "rms": _shown(level.rms_db), "held": _shown(level.held_db)}

@@ -43,7 +43,13 @@ def rename(request: HttpRequest, take_id: int) -> HttpResponse:
         else:
             messages.success(request, f"Renamed; the file is {found.file_name}.")
             return redirect("takes:take", take_id=found.pk)
-    context = {"room": "takes", "take": found, "typed": typed, "problem": problem, "ending": found.file_name.rpartition(".")[2]}
+    context = {
+        "room": "takes",
+        "take": found,
+        "typed": typed,
+        "problem": problem,
+        "ending": found.file_name.rpartition(".")[2],
+    }
     return render(request, "takes/rename.html", context, status=422 if problem else 200)
 
 

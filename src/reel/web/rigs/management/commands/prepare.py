@@ -58,9 +58,7 @@ class Command(BaseCommand):
         device = DeviceSetup(kind=DeviceKind.CONSOLE, mode=Mode.parse("1280x720p50"))
         recipe = Recipe(frame=Mode.parse("640x360p25"), container=Container.MP4, name_pattern="feed_{number}")
         setup = RigSetup(device=device, recipe=recipe)
-        taken = record(
-            setup, opener_for(device, feeds), Shelf(feeds), rig_name="greenhouse", rolled_s=[(0, 12)]
-        )
+        taken = record(setup, opener_for(device, feeds), Shelf(feeds), rig_name="greenhouse", rolled_s=[(0, 12)])
         taken.path.rename(feeds / FEED_NAME)
 
     def _record_take(self, rig: Rig) -> None:

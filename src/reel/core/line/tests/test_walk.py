@@ -1,0 +1,51 @@
+import unittest
+
+from reel.core.errors import BadValueError
+from reel.core.file import RateControl, Recipe
+from reel.core.line import DeviceKind, DeviceSetup, RigSetup, walk
+from reel.core.signal import Mode, Range, Signal, SoundFormat
+
+
+def console(sent, recorded, **recipe):
+    device = DeviceSetup(kind=DeviceKind.CONSOLE, mode=Mode.parse(sent))
+    return RigSetup(device=device, recipe=Recipe(frame=Mode.parse(recorded), **recipe))
+
+
+def words(stages):
+    return [loss.word for stage in stages for loss in stage.losses]
+
+
+class WalkTests(unittest.TestCase):
+    def test_losses_stand_where_they_happen(self):
+        self.assertEqual(words(walk(console("1280x720p30", "1280x720p30"), None, None)), [])
+        stages = walk(console("3840x2160p30", "1920x1080p24"), None, None)
+        self.assertEqual(words(stages), ["scaled down", "pictures dropped"])
+        self.assertEqual({loss.stage for stage in stages for loss in stage.losses}, {"frame"})
+        self.assertEqual(
+            words(walk(console("1280x720p30", "1920x1080p60"), None, None)), ["scaled up", "pictures repeated"]
+        )
+
+    def test_feed_is_unknown_until_it_arrives(self):
+        feed = RigSetup(
+            device=DeviceSetup(kind=DeviceKind.FEED, feed="a.mp4"), recipe=Recipe(frame=Mode.parse("1280x720p25"))
+        )
+        self.assertIsNone(walk(feed, None, None)[0].rate_bps)
+        arrives = Signal(mode=Mode.parse("1280x720p25"), pixels="yuv422p10le", range=Range.FULL)
+        stages = walk(feed, arrives, SoundFormat())
+        self.assertEqual(words(stages), ["colour halved", "depth reduced", "colour converted"])
+        self.assertEqual(stages[4].fact, "1 track")
+
+    def test_file_stage_is_the_forecast(self):
+        setup = console("1280x720p30", "1280x720p30", rate_control=RateControl.CBR, bitrate_bps=8_000_000)
+        self.assertEqual(walk(setup, None, SoundFormat())[5].rate_bps, 8_192_000)
+
+    def test_devices_refuse_what_they_cannot_be(self):
+        for settings in (
+            {"kind": DeviceKind.CONSOLE, "mode": Mode.parse("640x480p60")},
+            {"kind": DeviceKind.CONSOLE, "mode": Mode.parse("1280x720p30"), "drift_ppm": float("nan")},
+            {"kind": DeviceKind.FEED, "feed": "../secret.mp4"},
+            {"kind": DeviceKind.FEED, "feed": ".."},
+            {"kind": DeviceKind.FEED},
+        ):
+            with self.subTest(settings), self.assertRaises(BadValueError):
+                DeviceSetup(**settings)

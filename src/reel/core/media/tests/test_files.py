@@ -1,0 +1,103 @@
+import tempfile
+import unittest
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+
+from reel.core.file import Container, RateControl, Recipe
+from reel.core.media import MediaError, measure_rate, poster, probe, rewrap_to_mp4
+from reel.core.media.rate import STANDARD_RATES
+from reel.core.media.tests.clips import FRAME, write_clip
+from reel.core.signal import Matrix, Mode, Range
+
+
+class FolderTestCase(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+
+class RateTests(unittest.TestCase):
+    @given(
+        st.sampled_from(STANDARD_RATES),
+        st.sampled_from([Fraction(1, 1000), Fraction(1, 90_000), Fraction(1, 15_360)]),
+        st.sets(st.integers(1, 398), max_size=40),
+        st.integers(0, 5000),
+    )
+    def test_fixed_rate_and_missing_ticks_are_found_exactly(self, rate, unit, gone, start):
+        ticks = [tick for tick in range(400) if tick not in gone]
+        stamps = np.array([start + round(tick / rate / unit) for tick in ticks], dtype=np.int64)
+        facts = measure_rate(stamps, unit)
+        self.assertEqual((facts.rate, facts.fixed, facts.missing), (rate, True, len(gone)))
+
+    def test_varying_and_too_few(self):
+        facts = measure_rate(np.array([0, 33, 70, 99, 140, 161], dtype=np.int64), Fraction(1, 1000))
+        self.assertFalse(facts.fixed)
+        self.assertIsNone(measure_rate(np.array([5], dtype=np.int64), Fraction(1, 1000)))
+
+
+class WriterTests(FolderTestCase):
+    def test_file_holds_what_was_asked(self):
+        for container in Container:
+            for rate in ("30", "30000/1001", "60", "24"):
+                frame = Mode.parse(f"320x180p{rate}")
+                recipe = Recipe(frame=frame, container=container, keyframe_s=Fraction(1, 2))
+                with self.subTest(container=container, rate=rate):
+                    facts = probe(write_clip(self.folder / f"a.{container.value}", recipe, range(90)))
+                    video, sound = facts.video, facts.sound[0]
+                    self.assertEqual((video.width_px, video.height_px, video.frames), (320, 180, 90))
+                    self.assertEqual((video.rate.rate, video.rate.fixed, video.rate.missing), (frame.rate, True, 0))
+                    self.assertEqual((video.codec, video.profile, video.pixels), ("h264", "High", "yuv420p"))
+                    self.assertEqual((video.matrix, video.range), (Matrix.BT709, Range.LIMITED))
+                    self.assertEqual(set(video.keyframe_ticks), {recipe.keyframe_ticks})
+                    self.assertEqual((sound.codec, sound.rate_hz, sound.channels), ("aac", 48_000, 2))
+                    self.assertEqual((video.start_s, sound.start_s), (0, 0))
+                    self.assertLess(abs(sound.length_s - video.length_s), Fraction(1, 20))
+
+    def test_lost_ticks_leave_gaps(self):
+        kept = [tick for tick in range(120) if tick not in (40, 41, 42, 77)]
+        facts = probe(write_clip(self.folder / "a.mkv", Recipe(frame=FRAME), kept))
+        self.assertEqual((facts.video.frames, facts.video.rate.rate, facts.video.rate.missing), (116, 30, 4))
+
+    def test_constant_bitrate_is_constant(self):
+        recipe = Recipe(frame=FRAME, rate_control=RateControl.CBR, bitrate_bps=1_500_000)
+        facts = probe(write_clip(self.folder / "a.mp4", replace(recipe, container=Container.MP4), range(240)))
+        self.assertAlmostEqual(facts.video.bitrate_bps / 1_500_000, 1, delta=0.05)
+
+    def test_unwritable_place_is_a_media_error(self):
+        with self.assertRaises(MediaError) as raised:
+            write_clip(self.folder / "none" / "a.mkv", Recipe(frame=FRAME), [0])
+        self.assertIn("a.mkv", str(raised.exception))
+
+    def test_rewrap_keeps_every_frame(self):
+        source = write_clip(self.folder / "a.mkv", Recipe(frame=FRAME), range(60))
+        parts = []
+        rewrap_to_mp4(source, self.folder / "a.mp4", parts.append)
+        facts = probe(self.folder / "a.mp4")
+        self.assertEqual((facts.video.frames, len(facts.sound)), (60, 1))
+        self.assertEqual(parts, sorted(parts))
+        with av.open(str(source)) as before, av.open(str(self.folder / "a.mp4")) as after:
+            pairs = zip(before.decode(video=0), after.decode(video=0), strict=True)
+            self.assertTrue(all(np.array_equal(a.to_ndarray(), b.to_ndarray()) for a, b in pairs))
+
+    def test_poster_is_a_jpeg_of_the_picture(self):
+        data = poster(write_clip(self.folder / "a.mkv", Recipe(frame=FRAME), range(60)))
+        self.assertEqual(data[:3], b"\xff\xd8\xff")
+        with self.assertRaises(MediaError):
+            (self.folder / "b.mkv").write_bytes(b"no video" * 100)
+            poster(self.folder / "b.mkv")
+
+    def test_rubbish_is_refused(self):
+        for name, content in (("empty.mkv", b""), ("text.mp4", b"hello" * 50), ("cut.mkv", b"\x1a\x45\xdf\xa3")):
+            (self.folder / name).write_bytes(content)
+            with self.subTest(name), self.assertRaises(MediaError) as raised:
+                probe(self.folder / name)
+            self.assertIn(name, str(raised.exception))
+        with self.assertRaises(MediaError):
+            probe(self.folder / "missing.mkv")

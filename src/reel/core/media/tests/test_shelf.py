@@ -1,0 +1,55 @@
+import datetime
+
+from reel.core.file import Container
+from reel.core.media import MediaError, NameTakenError, Shelf
+from reel.core.media.tests.test_files import FolderTestCase
+
+DAY = datetime.date(2026, 5, 2)
+
+
+class ShelfTests(FolderTestCase):
+    def reserve(self, container=Container.MKV):
+        return self.shelf.reserve("{rig}_{number}", rig="Moss & Stone", date=DAY, container=container)
+
+    def setUp(self):
+        super().setUp()
+        self.shelf = Shelf(self.folder)
+
+    def test_numbers_go_on_and_nothing_is_written_over(self):
+        names = []
+        for container in (Container.MKV, Container.MP4, Container.MKV):
+            reserved = self.reserve(container)
+            reserved.rolling.write_text(container)
+            names.append(self.shelf.complete(reserved).name)
+        self.assertEqual(names, ["moss-stone_001.mkv", "moss-stone_002.mp4", "moss-stone_003.mkv"])
+        self.assertEqual(self.reserve().number, 4)
+        self.assertEqual(self.reserve().number, 5, "a name that is rolling is taken too")
+
+    def test_name_taken_meanwhile(self):
+        reserved = self.reserve()
+        reserved.rolling.write_text("new")
+        reserved.final.write_text("old")
+        self.assertEqual(self.shelf.complete(reserved).name, "moss-stone_001b.mkv")
+        self.assertEqual(reserved.final.read_text(), "old")
+
+    def test_rename(self):
+        (self.folder / "a.mkv").write_text("a")
+        (self.folder / "b.mp4").write_text("b")
+        with self.assertRaises(NameTakenError):
+            self.shelf.rename("a.mkv", "B")
+        self.assertEqual(self.shelf.rename("a.mkv", "../../Stone path: good"), "stone-path-good.mkv")
+        self.assertEqual(self.shelf.rename("stone-path-good.mkv", "stone path good"), "stone-path-good.mkv")
+        with self.assertRaises(MediaError):
+            self.shelf.rename("gone.mkv", "c")
+
+    def test_paths_stay_on_the_shelf(self):
+        for name in ("../a", "/etc/passwd", "..", ".", "", "a/b", "a\x00b"):
+            with self.subTest(name), self.assertRaises(MediaError):
+                self.shelf.path(name)
+
+    def test_a_shelf_that_is_gone_is_said(self):
+        gone = Shelf(self.folder / "gone")
+        with self.assertRaises(MediaError):
+            gone.free_bytes()
+        with self.assertRaises(MediaError):
+            gone.reserve("{number}", rig="a", date=DAY, container=Container.MKV)

@@ -1,0 +1,33 @@
+import unittest
+from fractions import Fraction
+
+from reel.core.errors import BadValueError
+from reel.core.file import Recipe
+from reel.core.line import DeviceKind, DeviceSetup, RigSetup
+from reel.core.signal import Mode
+from reel.core.wire import from_json, from_plain, to_json, to_plain
+
+SETUP = RigSetup(
+    device=DeviceSetup(kind=DeviceKind.CONSOLE, mode=Mode.parse("1920x1080p60"), drift_ppm=-12.5),
+    recipe=Recipe(frame=Mode.parse("1280x720p30000/1001"), keyframe_s=Fraction(1, 2)),
+)
+
+
+class WireTests(unittest.TestCase):
+    def test_there_and_back(self):
+        self.assertEqual(from_json(to_json(SETUP), RigSetup), SETUP)
+        self.assertEqual(from_plain(to_plain(SETUP), RigSetup), SETUP)
+
+    def test_every_wrong_field_is_refused(self):
+        good = to_json(SETUP)
+        for old, new in (
+            (b'"quality_crf":20', b'"quality_crf":99'),
+            (b'"quality_crf":20', b'"quality_crf":"x"'),
+            (b'"30000/1001"', b'"1/0"'),
+            (b'"drift_ppm":-12.5', b'"drift_ppm":1e309'),
+            (b'"console"', b'"toaster"'),
+            (b"}", b""),
+        ):
+            with self.subTest(new), self.assertRaises(BadValueError):
+                self.assertIn(old, good)
+                from_json(good.replace(old, new, 1), RigSetup)

@@ -1,0 +1,86 @@
+"""The bounded queue: what it takes, what it loses, how it ends."""
+
+import threading
+import unittest
+from fractions import Fraction
+
+import av
+import numpy as np
+
+from reel.core.media import MediaError
+from reel.core.signal import NS, Picture
+from reel.recorder.lane import Lane
+from reel.recorder.roll import Roll, RollState
+
+
+class SlowWriter:
+    """Writes one picture for each release."""
+
+    def __init__(self, fails_at=None):
+        self.written, self.turns, self.closed, self.fails_at = [], threading.Semaphore(0), False, fails_at
+
+    def __enter__(self):
+        return self
+
+    def __exit__(self, *error):
+        self.closed = True
+
+    def write_picture(self, frame, tick):
+        self.turns.acquire()
+        if tick == self.fails_at:
+            raise MediaError(__import__("pathlib").Path("a.mkv"), "could not be written (No space left on device)")
+        self.written.append(tick)
+
+    def write_samples(self, data, position):
+        pass
+
+
+def frame():
+    return av.VideoFrame.from_ndarray(np.zeros((24, 16), dtype=np.uint8), format="yuv420p")
+
+
+class LaneTests(unittest.TestCase):
+    def start(self, **settings):
+        self.writer, self.ended_with = SlowWriter(**settings), []
+        lane = Lane(self.writer, closed=self.ended_with.append, limit=4)
+        lane.start()
+        self.addCleanup(lane._thread.join, 5)
+        return lane
+
+    def test_overload_is_counted_exactly_and_never_waited_for(self):
+        lane = self.start()
+        roll = Roll(lane, Fraction(30), None)
+        for number in range(50):
+            roll.take_picture(
+                Picture(at_ns=number * NS // 30, sequence=number, frame=frame()), frame(), Fraction(1, 30), []
+            )
+        roll.cut(49 * NS // 30)
+        self.writer.turns.release(100)
+        self.assertTrue(lane.ended.wait(5))
+        self.assertIs(roll.state, RollState.ENDED)
+        self.assertEqual(self.ended_with, [None])
+        self.assertGreater(roll.counts.lost_encoder, 40)
+        self.assertEqual(len(self.writer.written) + roll.counts.lost_encoder, roll.counts.ticks)
+        self.assertEqual(self.writer.written[0], 0, "what was queued first is written")
+
+    def test_a_write_error_ends_the_lane_and_keeps_what_was_written(self):
+        lane = self.start(fails_at=2)
+        for tick in range(4):
+            self.assertTrue(lane.offer_picture(frame(), tick))
+        self.writer.turns.release(10)
+        self.assertTrue(lane.ended.wait(5))
+        self.assertEqual((self.writer.written, self.writer.closed), ([0, 1], True))
+        self.assertIn("No space left", str(self.ended_with[0]))
+        self.assertFalse(lane.offer_picture(frame(), 5), "nothing is taken after the end")
+
+    def test_gaps_in_the_source_are_counted(self):
+        lane = self.start()
+        roll = Roll(lane, Fraction(30), None)
+        for number in (0, 1, 5, 6):
+            roll.take_picture(
+                Picture(at_ns=number * NS // 30, sequence=number, frame=frame()), frame(), Fraction(1, 30), []
+            )
+        roll.cut(7 * NS // 30)
+        self.writer.turns.release(20)
+        self.assertTrue(lane.ended.wait(5))
+        self.assertEqual((roll.counts.lost_before, roll.counts.repeated), (3, 3))

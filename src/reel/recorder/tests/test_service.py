@@ -1,0 +1,146 @@
+"""The recorder in real time, over its sockets: states, refusals, rubbish."""
+
+import tempfile
+import threading
+import time
+import unittest
+from pathlib import Path
+
+import zmq
+
+from reel.core.file import Recipe
+from reel.core.line import DeviceKind, DeviceSetup, RigSetup
+from reel.core.media import probe
+from reel.core.signal import Mode
+from reel.recorder.client import Client
+from reel.recorder.messages import (
+    REQUESTS,
+    AddMark,
+    Ask,
+    CarryOn,
+    Cut,
+    Hold,
+    Open,
+    RefusedError,
+    StartRoll,
+    UnreachableError,
+)  # fmt: skip
+from reel.recorder.server import serve
+
+CONSOLE = RigSetup(
+    device=DeviceSetup(kind=DeviceKind.CONSOLE, mode=Mode.parse("1280x720p30")),
+    recipe=Recipe(frame=Mode.parse("640x360p30"), effort="ultrafast"),
+)
+FEED = RigSetup(device=DeviceSetup(kind=DeviceKind.FEED, feed="gone.mp4"), recipe=CONSOLE.recipe)
+
+
+class MemoryJournal:
+    def __init__(self):
+        self.takes, self.marks, self.ends = [], [], {}
+
+    def rolled(self, rolled):
+        self.takes.append(rolled)
+        return len(self.takes)
+
+    def marked(self, take_id, mark):
+        self.marks.append((take_id, mark))
+
+    def closed(self, take_id, closed):
+        self.ends[take_id] = closed
+
+
+class ServiceTests(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder, self.journal, self.stop = Path(folder.name), MemoryJournal(), threading.Event()
+        self.thread = threading.Thread(
+            target=serve,
+            kwargs={
+                "run_folder": self.folder, "shelf": self.folder, "feeds": self.folder,
+                "journal": self.journal, "stop": self.stop,
+            },
+        )  # fmt: skip
+        self.thread.start()
+        self.addCleanup(self.end)
+        self.client = Client(self.folder)
+        deadline = time.monotonic() + 5
+        while not (self.folder / REQUESTS).exists() and time.monotonic() < deadline:
+            self.stop.wait(0.01)
+
+    def end(self):
+        self.stop.set()
+        self.thread.join(10)
+        self.assertFalse(self.thread.is_alive())
+
+    def start_roll(self, setup=CONSOLE, rig_id=1):
+        return self.client.ask(StartRoll(rig_id=rig_id, rig_name="Moss & Stone", setup=setup)).take_id
+
+    def wait_for(self, is_so):
+        deadline = time.monotonic() + 6
+        while not is_so(status := self.client.ask(Ask()).status):
+            self.assertLess(time.monotonic(), deadline, status)
+        return status
+
+    def test_roll_hold_mark_carry_on_cut(self):
+        take = self.start_roll()
+        self.wait_for(lambda status: status.roll.length_s > 0.5)
+        self.client.ask(AddMark(label="first bloom"))
+        self.client.ask(Hold())
+        held = self.client.ask(Ask()).status.roll
+        self.assertEqual(held.state, "holding")
+        with self.assertRaises(RefusedError):
+            self.client.ask(Hold())
+        self.wait_for(lambda status: status.rigs[0].levels and status.rigs[0].arriving_per_s > 25)
+        self.assertEqual(self.client.ask(Ask()).status.roll.length_s, held.length_s, "time stands still on hold")
+        self.client.ask(CarryOn())
+        self.wait_for(lambda status: status.roll.length_s > held.length_s + 0.3)
+        self.assertEqual(self.client.ask(Cut(take_id=take)).take_id, take)
+        ended = self.journal.ends[take]
+        self.assertEqual((ended.problem, ended.path.suffix, len(self.journal.marks)), (None, ".mkv", 1))
+        facts = probe(ended.path)
+        self.assertEqual(facts.video.frames + ended.counts.lost_encoder, ended.counts.ticks)
+        self.assertFalse(list(self.folder.glob("*.rolling.*")))
+
+    def test_conflicting_commands_are_refused_in_a_sentence(self):
+        for request in (Hold(), CarryOn(), AddMark(), Cut(), Cut(take_id=7)):
+            with self.subTest(request), self.assertRaises(RefusedError) as raised:
+                self.client.ask(request)
+            self.assertTrue(str(raised.exception).endswith("."))
+        self.start_roll()
+        with self.assertRaises(RefusedError) as raised:
+            self.start_roll(rig_id=2)
+        self.assertIn("rolling already", str(raised.exception))
+        with self.assertRaises(RefusedError):
+            self.client.ask(Cut(take_id=99))
+        self.assertIsNotNone(self.client.ask(Ask()).status.roll, "a wrong cut cuts nothing")
+
+    def test_a_rig_without_signal_does_not_roll(self):
+        with self.assertRaises(RefusedError) as raised:
+            self.start_roll(FEED)
+        self.assertIn("gone.mp4", str(raised.exception))
+        self.assertEqual(self.journal.takes, [])
+        self.client.ask(Open(rig_id=5, setup=FEED))
+        self.assertIn("gone.mp4", self.wait_for(lambda status: len(status.rigs) == 2).rigs[1].problem)
+
+    def test_ending_the_process_closes_the_file(self):
+        take = self.start_roll()
+        self.wait_for(lambda status: status.roll.length_s > 0.3)
+        self.end()
+        self.assertGreater(probe(self.journal.ends[take].path).video.frames, 5)
+        with self.assertRaises(UnreachableError):
+            self.client.ask(Ask(), timeout_ms=100)
+
+    def test_rubbish_is_refused_and_survived(self):
+        context = zmq.Context.instance()
+        for parts in (
+            [b"Nonsense", b"{}"], [b"Open"], [b"", b"", b""], [b"Open", b"\xff\xfe"], [b"Cut", b'{"take_id":"x"}'],
+            [b"AddMark", b'{"label":"' + b"x" * 500 + b'"}'], [b"Open", b"[" * 5000], [b"Cut", b'{"take_id":1e309}'],
+        ):  # fmt: skip
+            with self.subTest(parts[0]), context.socket(zmq.REQ) as socket:
+                socket.setsockopt(zmq.LINGER, 0)
+                socket.connect(f"ipc://{self.folder / REQUESTS}")
+                socket.send_multipart(parts)
+                self.assertTrue(socket.poll(3000))
+                self.assertEqual(socket.recv_multipart()[0], b"Refused")
+        self.assertEqual(self.client.ask(Ask()).status.rigs, ())

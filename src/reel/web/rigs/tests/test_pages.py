@@ -1,0 +1,109 @@
+from django.test import TestCase
+from django.urls import reverse
+
+from reel.core.file import Recipe
+from reel.core.line import DeviceKind, DeviceSetup, RigSetup
+from reel.core.signal import Mode
+from reel.web.rigs.actions import make_rig
+from reel.web.rigs.models import Rig
+
+FRAME = Mode.parse("1280x720p30")
+CONSOLE = RigSetup(device=DeviceSetup(kind=DeviceKind.CONSOLE, mode=FRAME), recipe=Recipe(frame=FRAME))
+FILE = {
+    "size": "1280x720", "rate": "30", "container": "mkv", "rate_control": "crf", "quality_crf": "20", "effort": "fast",
+    "bitrate_mbps": "12", "keyframe_s": "2", "sound_kbps": "192", "name_pattern": "{rig}_{number}",
+}  # fmt: skip
+HOSTILE = ("NaN", "1e309", "-0", str(2**63), "inf", "<b>", "\x00", "", "'; drop table", "9" * 10_000)
+
+
+class StageTests(TestCase):
+    def setUp(self):
+        self.rig = make_rig("Moss & Stone <i>", CONSOLE)
+
+    def address(self, stage):
+        return reverse("rigs:stage", args=[self.rig.pk, stage])
+
+    def test_every_stage_answers_without_a_recorder_and_escapes_the_name(self):
+        for stage in ("device", "path", "arrival", "frame", "sound", "file", "roll"):
+            response = self.client.get(self.address(stage))
+            self.assertContains(response, "Moss &amp; Stone &lt;i&gt;")
+            self.assertContains(response, "The recorder does not answer")
+        self.assertEqual(self.client.get(self.address("elsewhere")).status_code, 404)
+
+    def test_device_is_kept(self):
+        response = self.client.post(self.address("device"), {"mode": "1920x1080p60", "drift_ppm": "12.5"})
+        self.assertRedirects(response, self.address("device"))
+        device = Rig.objects.get().plan.device
+        self.assertEqual((device.mode.label, device.drift_ppm), ("1080p 60", 12.5))
+
+    def test_file_is_kept(self):
+        self.client.post(
+            self.address("file"), FILE | {"rate": "30000/1001", "rate_control": "cbr", "keyframe_s": "0.5"}
+        )
+        recipe = Rig.objects.get().plan.recipe
+        self.assertEqual(
+            (recipe.frame.rate * 1001, float(recipe.keyframe_s), recipe.label), (30_000, 0.5, "H.264 12 Mb/s")
+        )
+
+    def test_refused_values_change_nothing_and_keep_what_was_typed(self):
+        before = Rig.objects.get().setup
+        for field in FILE:
+            for value in HOSTILE:
+                if (field, value) == ("quality_crf", "-0"):
+                    continue  # nothing is the matter with zero
+                response = self.client.post(self.address("file"), FILE | {field: value})
+                with self.subTest(field=field, value=value[:20]):
+                    self.assertEqual(response.status_code, 422)
+                    self.assertEqual(Rig.objects.get().setup, before)
+        response = self.client.post(self.address("file"), FILE | {"quality_crf": "77", "bitrate_mbps": "3.5"})
+        self.assertContains(response, 'value="77"', status_code=422)
+        self.assertContains(response, 'value="3.5"', status_code=422)
+        for value in HOSTILE:
+            response = self.client.post(self.address("device"), {"mode": "1280x720p30", "drift_ppm": value})
+            if value != "-0":
+                self.assertEqual(response.status_code, 422, value[:20])
+        self.assertEqual(Rig.objects.get().setup, before)
+
+    def test_cost_follows_the_form(self):
+        response = self.client.get(reverse("rigs:cost", args=[self.rig.pk]), FILE | {"rate_control": "cbr"})
+        self.assertContains(response, "91.4 MB")  # (12 000 + 192) kb/s for a minute
+        response = self.client.get(reverse("rigs:cost", args=[self.rig.pk]), FILE | {"bitrate_mbps": "NaN"})
+        self.assertContains(response, "out of its limits")
+
+    def test_new_rigs(self):
+        for name in ("", "x" * 61, "Moss & Stone <i>", "a\x07b", "right\u202eleft"):
+            response = self.client.post(reverse("rigs:new"), {"name": name, "kind": "console"})
+            self.assertEqual(response.status_code, 422, name)
+        self.assertEqual(
+            self.client.post(reverse("rigs:new"), {"name": "a", "kind": "feed", "feed": "../x"}).status_code, 422
+        )
+        self.assertEqual(
+            self.client.post(reverse("rigs:new"), {"name": "a", "kind": "feed", "feed": ""}).status_code, 422
+        )
+        self.assertEqual(self.client.post(reverse("rigs:new"), {"name": "Second", "kind": "console"}).status_code, 302)
+        self.assertEqual(Rig.objects.count(), 2)
+
+    def test_the_list_has_a_fixed_number_of_queries(self):
+        for number in range(12):
+            make_rig(f"Rig {number}", CONSOLE)
+        with self.assertNumQueries(1):
+            self.client.get(reverse("rigs:index"))
+
+    def test_pages_are_closed_to_others(self):
+        response = self.client.get(reverse("rigs:index"))
+        policy = response["Content-Security-Policy"]
+        self.assertIn("default-src 'none'", policy)
+        self.assertIn("script-src 'self'", policy)
+        self.assertNotIn("unsafe", policy)
+        self.assertNotRegex(response.content.decode(), r"<script(?![^>]*(src=|application/json))|\son\w+=|style=")
+        self.assertEqual(self.client.get(reverse("rigs:index"), headers={"host": "evil.example"}).status_code, 400)
+        strict = type(self.client)(enforce_csrf_checks=True)
+        for address in (self.address("device"), reverse("roll:cut"), reverse("roll:start", args=[self.rig.pk])):
+            response = strict.post(address, {"mode": "1920x1080p60", "drift_ppm": "0"})
+            self.assertContains(response, "token is missing", status_code=403)
+        for address in (reverse("roll:cut"), reverse("roll:hold"), reverse("roll:start", args=[self.rig.pk])):
+            self.assertEqual(self.client.get(address).status_code, 405)
+
+    def test_no_recorder_is_said_and_nothing_breaks(self):
+        response = self.client.post(reverse("roll:mark"), {"label": "x"})
+        self.assertContains(response, "The recorder does not answer", status_code=503)

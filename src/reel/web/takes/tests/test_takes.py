@@ -1,0 +1,143 @@
+import tempfile
+from pathlib import Path
+
+from django.conf import settings
+from django.test import TestCase
+from django.urls import reverse
+from django.utils import timezone
+
+from reel.core.file import Recipe
+from reel.core.line import DeviceKind, DeviceSetup, RigSetup
+from reel.core.measure import Counts
+from reel.core.media.tests.clips import FRAME, write_clip
+from reel.core.signal import Mode
+from reel.options import Home
+from reel.web.jobs.actions import call_off, run_job
+from reel.web.jobs.models import Job, JobState
+from reel.web.takes import actions
+from reel.web.takes.models import Mark, ProofState, Take, TakeState
+from reel.web.takes.proving import copy_path, poster_path, prove_take
+
+SETUP = RigSetup(
+    device=DeviceSetup(kind=DeviceKind.CONSOLE, mode=Mode.parse("1280x720p30")), recipe=Recipe(frame=FRAME)
+)
+
+
+class TakeTests(TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        home = Home(Path(folder.name))
+        home.make()
+        self.enterContext(self.settings(HOME=home))
+        self.take = self.make("stone.mkv")
+
+    def make(self, file_name, state=TakeState.CLOSED, content=True):
+        take = actions.begin(
+            rig_id=None, rig_name="Moss & Stone", name=file_name, file_name=file_name, setup=SETUP,
+            started_at=timezone.now(), sound_tracks=1, state=state,
+        )  # fmt: skip
+        if content:
+            write_clip(settings.HOME.shelf / file_name, SETUP.recipe, range(90))
+        return take
+
+    def prove(self, take):
+        prove_take(take, lambda part: None)
+        take.refresh_from_db()
+        return take
+
+    def test_proof_poster_and_browser_copy(self):
+        actions.close(self.take, file_name="stone.mkv", counts=Counts(ticks=90), problem="", prove=False)
+        take = self.prove(self.take)
+        self.assertEqual((take.proof_state, take.length_ms, take.playable), (ProofState.AS_ASKED, 3000, True))
+        self.assertTrue(poster_path(take).exists() and copy_path(take).exists())
+        Mark.objects.create(take=take, tick=45, label="<script>")
+        response = self.client.get(reverse("takes:take", args=[take.pk]))
+        self.assertContains(response, f"All {take.proved.asked_count} as asked.")
+        self.assertContains(response, "00:00:01:15")
+        self.assertContains(response, "&lt;script&gt;")
+
+    def test_a_broken_file_is_said(self):
+        (settings.HOME.shelf / "stone.mkv").write_bytes(b"broken")
+        job = Job.objects.create(kind="prove", take=self.take)
+        run_job(job, prove_take)
+        job.refresh_from_db()
+        self.assertEqual(job.state, JobState.FAILED)
+        self.assertContains(self.client.get(reverse("takes:take", args=[self.take.pk])), "can&#x27;t be read")
+        self.assertEqual(Take.objects.get().proof_state, ProofState.FAILED)
+
+    def test_a_job_is_called_off(self):
+        job = Job.objects.create(kind="prove", take=self.take)
+
+        def work(take, progress):
+            progress(0.5)
+            self.client.post(reverse("jobs:call-off", args=[job.pk]))
+            progress(0.6)
+            self.fail("it went on")
+
+        run_job(job, work)
+        job.refresh_from_db()
+        self.assertEqual((job.state, job.done_part), (JobState.CALLED_OFF, 0.5))
+        call_off(job)
+        run_job(job, work)  # a job that was called off does not run
+
+    def test_rename_moves_the_file_and_never_over_another(self):
+        self.make("other.mkv")
+        response = self.client.post(reverse("takes:rename", args=[self.take.pk]), {"name": "Other"})
+        self.assertContains(response, "already on the shelf", status_code=422)
+        self.assertContains(response, 'value="Other"', status_code=422)
+        for name in ("", " ", "x" * 81, "a\x00b", "a\u202eb", "a\nb"):
+            response = self.client.post(reverse("takes:rename", args=[self.take.pk]), {"name": name})
+            self.assertEqual(response.status_code, 422, name)
+        self.client.post(reverse("takes:rename", args=[self.take.pk]), {"name": "../../Moss & <b>"})
+        self.take.refresh_from_db()
+        self.assertEqual((self.take.name, self.take.file_name), ("../../Moss & <b>", "moss-b.mkv"))
+        self.assertEqual(sorted(p.name for p in settings.HOME.shelf.iterdir()), ["moss-b.mkv", "other.mkv"])
+
+    def test_delete_asks_and_takes_the_file_along(self):
+        take = self.prove(self.take)
+        address = reverse("takes:delete", args=[take.pk])
+        self.assertContains(self.client.get(address), "Delete stone.mkv?")
+        self.assertTrue((settings.HOME.shelf / "stone.mkv").exists())
+        self.client.post(address)
+        self.assertFalse(Take.objects.exists())
+        self.assertEqual([*settings.HOME.shelf.iterdir(), *settings.HOME.cache.iterdir()], [])
+
+    def test_a_rolling_take_is_left_alone(self):
+        take = self.make("now.rolling.mkv", TakeState.ROLLING)
+        for action in ("rename", "delete"):
+            response = self.client.post(reverse(f"takes:{action}", args=[take.pk]), {"name": "x"})
+            self.assertContains(response, "cut it first", status_code=422 if action == "rename" else 409)
+        self.assertTrue((settings.HOME.shelf / "now.rolling.mkv").exists())
+
+    async def test_video_comes_in_ranges(self):
+        path = settings.HOME.cache / f"{self.take.pk}.mp4"
+        path.write_bytes(bytes(range(256)) * 4)
+        await Take.objects.filter(pk=self.take.pk).aupdate(playable=True)
+        address = reverse("takes:video", args=[self.take.pk])
+        for wanted, status, first, count in (
+            (None, 200, 0, 1024), ("bytes=0-", 206, 0, 1024), ("bytes=10-19", 206, 10, 10), ("bytes=-4", 206, 252, 4),
+            ("bytes=1000-9999", 206, 232, 24), ("bytes=x-y", 200, 0, 1024), ("bytes=-", 200, 0, 1024),
+        ):  # fmt: skip
+            response = await self.async_client.get(address, headers={"range": wanted} if wanted else {})
+            body = b"".join([chunk async for chunk in response.streaming_content])
+            with self.subTest(wanted):
+                self.assertEqual((response.status_code, len(body), body[0]), (status, count, first))
+                self.assertEqual(int(response["Content-Length"]), count)
+        response = await self.async_client.get(address, headers={"range": "bytes=1024-"})
+        self.assertEqual((response.status_code, response["Content-Range"]), (416, "bytes */1024"))
+
+    def test_the_list_has_a_fixed_number_of_queries_and_pages(self):
+        for number in range(40):
+            self.make(f"t{number}.mkv", content=False)
+        with self.assertNumQueries(2):
+            response = self.client.get(reverse("takes:index"))
+        self.assertContains(response, "1 of 2")
+        for page in ("2", "-1", "x", "1e309", str(2**63)):
+            self.assertEqual(self.client.get(reverse("takes:index"), {"page": page}).status_code, 200)
+
+    def test_ids_that_are_none(self):
+        for number in (0, 999, 2**62):
+            for name in ("take", "rename", "delete", "video", "poster"):
+                self.assertEqual(self.client.get(reverse(f"takes:{name}", args=[number])).status_code, 404)
+        self.assertEqual(self.client.get(f"/takes/{2**63}/").status_code, 404)

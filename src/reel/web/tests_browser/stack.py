@@ -1,0 +1,96 @@
+"""A started Reel with a browser: what the browser tests stand on."""
+
+import os
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+from pathlib import Path
+
+from playwright.sync_api import sync_playwright
+
+from reel.launch.checks import CHROMIUM
+from reel.options import ROOT
+
+ARGUMENTS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return probe.getsockname()[1]
+
+
+@unittest.skipUnless(Path(CHROMIUM).exists(), f"{CHROMIUM} is not installed")
+class StackTestCase(unittest.TestCase):
+    """Starts `reel demo` on a fresh home once for the class, and a browser with one page for each test."""
+
+    @classmethod
+    def setUpClass(cls):
+        folder = tempfile.TemporaryDirectory(prefix="reel-browser-")
+        cls.addClassCleanup(folder.cleanup)
+        cls.home, cls.port = Path(folder.name) / "home", free_port()
+        cls.url = f"http://127.0.0.1:{cls.port}"
+        cls.log = Path(folder.name) / "parent.log"
+        cls.parent = cls.start_reel()
+        playwright = sync_playwright().start()
+        cls.addClassCleanup(playwright.stop)
+        cls.browser = playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
+        cls.addClassCleanup(cls.browser.close)
+
+    @classmethod
+    def start_reel(cls):
+        command = [sys.executable, "-m", "reel", "demo", "--home", str(cls.home), "--port", str(cls.port)]
+        environment = {key: value for key, value in os.environ.items() if not key.startswith("REEL_")}
+        with cls.log.open("ab") as log:
+            process = subprocess.Popen(
+                command, cwd=ROOT, stdout=log, stderr=log, stdin=subprocess.DEVNULL,
+                env=environment | {"PYTHONPATH": str(ROOT / "src")}, start_new_session=True,
+            )  # fmt: skip
+        cls.addClassCleanup(cls.end, process)
+        deadline = time.monotonic() + 90
+        while "ready at" not in cls.log.read_text():
+            if process.poll() is not None or time.monotonic() > deadline:
+                raise AssertionError(cls.log.read_text())
+            time.sleep(0.05)
+        return process
+
+    @staticmethod
+    def end(process) -> float:
+        """End a parent as Ctrl-C does; gives the seconds that it took."""
+        started = time.monotonic()
+        if process.poll() is None:
+            process.send_signal(signal.SIGINT)
+            try:
+                process.wait(10)
+            except subprocess.TimeoutExpired:
+                os.killpg(process.pid, signal.SIGKILL)
+                raise
+        return time.monotonic() - started
+
+    def setUp(self):
+        self.complaints = []
+        self.page = self.new_page()
+
+    def new_page(self):
+        context = self.browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
+        self.addCleanup(context.close)
+        page = context.new_page()
+        page.set_default_timeout(15_000)
+        page.on("pageerror", lambda error: self.complaints.append(str(error)))
+        page.on("console", lambda entry: self.complaints.append(entry.text) if entry.type == "error" else None)
+        return page
+
+    def tearDown(self):
+        self.assertEqual(self.complaints, [], "the browser complained")

@@ -1,0 +1,180 @@
+"""What a person does, in a browser against the started stack; the files are opened afterwards on their own."""
+
+import re
+import shutil
+from fractions import Fraction
+
+import av
+import numpy as np
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import expect
+
+from reel.standins import read_stamp
+from reel.web.tests_browser.stack import StackTestCase
+
+
+class WalkTests(StackTestCase):
+    def test_from_the_list_of_rigs_to_a_proved_file(self):
+        page = self.page
+        page.goto(self.url)
+        page.get_by_role("link", name="Moss & Stone, console").click()
+        for stage in ("Device", "Path", "Arrival", "Frame", "Sound", "File", "Roll"):
+            expect(page.locator(".stage-title", has_text=re.compile(f"^{stage}$"))).to_be_visible()
+        # Device: 60 pictures a second, so that the file's 30 drops half
+        page.get_by_label("Output mode").select_option(label="720p 60")
+        page.get_by_role("button", name="Set the device").click()
+        expect(page.locator(".stage .loss")).to_have_text("pictures dropped")
+        # File: constant bitrate, and what it costs
+        page.locator(".stage-link", has_text="File").click()
+        page.get_by_label("Frame size").select_option(label="640×360")
+        page.get_by_label("Container").select_option(value="mp4")
+        page.get_by_label("bitrate", exact=True).check()
+        page.get_by_label("Bitrate", exact=True).fill("3")
+        expect(page.locator("#cost")).to_contain_text("23.9 MB")
+        expect(page.locator("#cost")).to_contain_text("1.44 GB")
+        page.get_by_role("button", name="Keep these settings").click()
+        expect(page.locator(".stage.is-open .stage-facts")).to_contain_text("H.264 3 Mb/s")
+        take_url = self.roll_and_cut()
+        self.check_take(take_url)
+
+    def roll_and_cut(self):
+        """Roll by keys, look from a second tab, hold, carry on, mark, reload, cut; gives the take's address."""
+        page = self.page
+        page.locator(".stage-link", has_text="Roll").click()
+        expect(page.locator(".meter-rms").first).not_to_have_attribute("width", "0")
+        page.wait_for_function("() => document.querySelector('img[data-live]').naturalWidth > 100")
+        page.keyboard.press("r")
+        band = page.locator("#band")
+        expect(band).to_be_visible()
+        expect(page).to_have_title(re.compile("^Rolling"))
+        self.wait_for_timecode(page, 1.5)
+        other = self.new_page()
+        other.goto(f"{self.url}/takes/")
+        expect(other.locator("#band")).to_be_visible()
+        page.keyboard.press("h")
+        expect(other.locator("#band")).to_contain_text("On hold")
+        expect(other.locator("#band")).to_contain_text("Carry on")
+        held = band.locator(".band-time").text_content()
+        page.reload()
+        expect(band).to_contain_text("On hold")
+        self.assertEqual(band.locator(".band-time").text_content(), held)
+        page.get_by_label("Label of the mark").fill("mmm h x")  # keys do nothing while somebody types
+        page.keyboard.press("Enter")
+        page.locator("h2").first.click()
+        page.keyboard.press("h")
+        expect(band).to_contain_text("Rolling")
+        self.wait_for_timecode(page, 6)
+        page.keyboard.press("m")
+        page.wait_for_timeout(300)
+        page.keyboard.press("x")
+        page.wait_for_url(re.compile(r"/takes/\d+/$"))
+        expect(other.locator("#band")).to_be_hidden()
+        return page.url
+
+    def wait_for_timecode(self, page, seconds):
+        page.wait_for_function(
+            """(wanted) => {
+                const [h, m, s, f] = document.querySelector(".band-time").textContent.split(":").map(Number);
+                return h * 3600 + m * 60 + s + f / 30 >= wanted;
+            }""",
+            arg=seconds,
+        )
+
+    def check_take(self, take_url):
+        page = self.page
+        expect(page.locator("#take video")).to_be_visible()
+        expect(page.locator("table.marks tr")).to_have_count(2)
+        proof = {
+            row.locator("th").text_content(): row.locator("td").all_text_contents()
+            for row in page.locator("section[aria-labelledby=proof-title] tbody tr").all()
+        }
+        for label in ("Size", "Rate", "Codec, profile", "Matrix, range", "Keyframes", "Sound rate", "Sound starts at"):
+            self.assertEqual(proof[label][0], proof[label][1], proof)
+        # it plays and seeks in the page
+        page.evaluate("document.querySelector('video').muted = true; document.querySelector('video').play()")
+        page.wait_for_function("() => document.querySelector('video').currentTime > 0.3")
+        page.locator("table.marks button").last.click()
+        page.wait_for_function("() => document.querySelector('video').currentTime > 5")
+        path = page.locator(".path").first.text_content()
+        self.check_file(path, proof)
+
+    def check_file(self, path, proof):
+        """Open the file with PyAV alone: size, rate, colour, frames in order, sound."""
+        with av.open(path) as container:
+            video, sound = container.streams.video[0], container.streams.audio[0]
+            self.assertEqual((video.width, video.height, video.pix_fmt), (640, 360, "yuv420p"))
+            self.assertEqual((video.codec_context.name, video.profile), ("h264", "High"))
+            self.assertEqual((video.codec_context.colorspace, video.codec_context.color_range), (1, 1))
+            self.assertEqual((sound.codec_context.name, sound.rate), ("aac", 48_000))
+            frames = [(frame.pts * frame.time_base * 30, frame.to_ndarray()[:360]) for frame in container.decode(video)]
+        self.assertEqual(proof["Frames"][1].replace("\u202f", ""), str(len(frames)))
+        self.assertTrue(all(tick.denominator == 1 for tick, _ in frames), "every frame lies on a tick of 1/30 s")
+        stamps = [read_stamp(luma) for _, luma in frames]
+        self.assertNotIn(None, stamps)
+        self.assertEqual(stamps, sorted(stamps))
+        steps = np.diff(stamps)
+        self.assertGreater(np.mean(steps == 2), 0.9, f"60 to 30 shows every second picture: {steps}")
+        length = frames[-1][0] / 30
+        self.assertGreater(length, Fraction(5))
+
+    def test_rename_and_delete(self):
+        page = self.page
+        page.goto(f"{self.url}/takes/")
+        page.locator("li", has_text="console 001").get_by_role("link", name="Rename").click()
+        page.get_by_label("Name").fill("Stone path, <b>good</b>")
+        page.get_by_role("button", name="Rename").click()
+        expect(page.locator("h1")).to_have_text("Stone path, <b>good</b>")
+        path = self.home / "shelf" / "stone-path-b-good-b.mkv"
+        self.assertTrue(path.exists())
+        page.get_by_role("link", name="Delete").click()
+        expect(page.locator("h1")).to_have_text(f"Delete {path.name}?")
+        page.get_by_role("button", name="Delete the file").click()
+        expect(page.locator("#notice")).to_contain_text(f"{path.name} is deleted.")
+        self.assertFalse(path.exists())
+
+    def test_a_feed_becomes_a_rig_and_rolls(self):
+        shutil.copy(self.home / "feeds" / "greenhouse.mp4", self.home / "feeds" / "bench two.mp4")
+        page = self.page
+        page.goto(f"{self.url}/rigs/new/")
+        page.get_by_label("Name").fill("Bench camera")
+        page.get_by_label("A video feed").check()
+        page.get_by_label("Feed file").select_option("bench two.mp4")
+        page.get_by_role("button", name="Make the rig").click()
+        expect(page.locator(".stage").first).to_contain_text("640×360p 25", timeout=10_000)
+        page.locator(".stage-link", has_text="Roll").click()
+        page.get_by_role("button", name="Roll R").click()
+        self.wait_for_timecode(page, 1)
+        page.get_by_role("button", name="Cut X").click()
+        page.wait_for_url(re.compile(r"/takes/\d+/$"))
+        expect(page.locator("section[aria-labelledby=proof-title] tbody tr").first).to_be_visible()
+        self.assertEqual(len(list((self.home / "shelf").glob("bench-camera_*_001.mkv"))), 1)
+
+    def test_every_page_is_accessible_in_both_themes(self):
+        page = self.page
+        for scheme in ("light", "dark"):
+            page.emulate_media(color_scheme=scheme)
+            for path in (
+                "rigs/",
+                "rigs/new/",
+                "rigs/1/device/",
+                "rigs/1/frame/",
+                "rigs/1/sound/",
+                "rigs/1/file/",
+                "rigs/1/roll/",
+                "takes/",
+            ):
+                page.goto(f"{self.url}/{path}")
+                found = Axe().run(page, options={"runOnly": ["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"]})
+                problems = [(v["id"], [n["html"][:120] for n in v["nodes"]]) for v in found.response["violations"]]
+                self.assertEqual(problems, [], f"{path} {scheme}")
+
+    def test_ctrl_c_ends_everything_and_it_starts_again(self):
+        page = self.page
+        page.goto(f"{self.url}/rigs/1/roll/")
+        page.keyboard.press("r")
+        self.wait_for_timecode(page, 0.5)
+        page.goto("about:blank")
+        self.assertLess(self.end(self.parent), 5, "a roll is cut and everything ends within 5 s")
+        self.assertEqual(list((self.home / "shelf").glob("*.rolling.*")), [])
+        self.log.write_text("")
+        type(self).parent = self.start_reel()
