@@ -1,6 +1,6 @@
 """Simulated devices that ship with Reel."""
 
-from reel.standins.console import Console
+from reel.standins.devices import Console, GreenhouseCamera
 from reel.standins.stamp import read_beacon, read_stamp
 
-__all__ = ["Console", "read_beacon", "read_stamp"]
+__all__ = ["Console", "GreenhouseCamera", "read_beacon", "read_stamp"]

@@ -112,5 +112,10 @@ LOGGING = {
     "formatters": {"plain": {"format": "{asctime} {levelname} {name}: {message}", "style": "{"}},
     "handlers": {"stderr": {"class": "logging.StreamHandler", "formatter": "plain"}},
     "root": {"handlers": ["stderr"], "level": "INFO"},
-    "loggers": {"django.request": {"level": "ERROR"}, "huey": {"level": "WARNING"}},
+    # a forged host is refused with a sentence; its traceback tells nobody anything
+    "loggers": {
+        "django.security": {"level": "CRITICAL"},
+        "django.request": {"level": "ERROR"},
+        "huey": {"level": "WARNING"},
+    },
 }

@@ -1,12 +1,14 @@
-"""The stand-in console: it plays *Moss & Stone* at any output mode, on a clock of its own."""
+"""What all stand-in devices share: a scene and a sound, sent at any mode on a clock of their own."""
 
+from collections.abc import Callable
 from fractions import Fraction
+from typing import Protocol
 
 import av
 
-from reel.core.signal import NS, Arrived, InputError, Mode, Picture, Samples, Signal, SoundFormat
-from reel.standins.ambience import CLICK_EVERY_S, CLICK_SHOWN_S, RATE_HZ, ambience_at
-from reel.standins.moss import moss_scene
+from reel.core.signal import NS, Arrived, FloatArray, InputError, Mode, Picture, Samples, Signal, SoundFormat
+from reel.standins.ambience import CLICK_EVERY_S, CLICK_SHOWN_S, RATE_HZ
+from reel.standins.layers import Canvas
 from reel.standins.stamp import draw_stamp
 
 BLOCK = 480
@@ -14,16 +16,33 @@ BLOCK = 480
 BUFFERED_PICTURES = 8
 
 
-class Console:
-    """Sends `mode` from `start_ns` on. Implements Input.
+class Scene(Protocol):
+    """A picture for every moment, at a fixed size."""
 
-    Its clock runs `drift_ppm` parts per million fast against the recorder's, for picture and sound alike. Every
-    picture carries its number; on every drop in the sound the beacon lights up.
+    def draw(self, seconds: float) -> Canvas:
+        """Give the picture of a moment; the same moment gives the same picture."""
+
+
+class StandIn:
+    """Sends `scene` and `sound` in `mode` from `start_ns` on. Implements Input.
+
+    `sound` gives float32 (2, count) from a sample position on. The clock runs `drift_ppm` parts per million fast
+    against the recorder's, for picture and sound alike. Every picture carries its number; on every drop the beacon
+    lights up.
     """
 
-    def __init__(self, mode: Mode, *, start_ns: int, drift_ppm: float = 0.0) -> None:
-        self._signal = Signal(mode=mode)
-        self._scene = moss_scene(mode.width_px, mode.height_px)
+    def __init__(
+        self,
+        name: str,
+        mode: Mode,
+        *,
+        scene: Scene,
+        sound: Callable[[int, int], FloatArray],
+        start_ns: int,
+        drift_ppm: float = 0.0,
+    ) -> None:
+        self._name, self._signal = name, Signal(mode=mode)
+        self._scene, self._samples = scene, sound
         pace = 1 + Fraction(drift_ppm) / 1_000_000
         self._start_ns = start_ns
         self._picture_ns = NS / mode.rate / pace
@@ -48,7 +67,7 @@ class Console:
     def read(self, now_ns: int) -> Arrived:
         """Give the next picture or block of sound; pictures that the buffer no longer holds are skipped."""
         if not self._open:
-            raise InputError("The console", "is switched off")
+            raise InputError(self._name, "is switched off")
         if self._heard_ns(self._next_block + 1) < self._shown_ns(self._next_picture):
             return self._read_block()
         waiting = int((now_ns - self._shown_ns(self._next_picture)) / self._picture_ns)
@@ -73,7 +92,7 @@ class Console:
     def _read_block(self) -> Samples:
         number = self._next_block
         self._next_block += 1
-        return Samples(at_ns=self._heard_ns(number), data=ambience_at(number * BLOCK, BLOCK))
+        return Samples(at_ns=self._heard_ns(number), data=self._samples(number * BLOCK, BLOCK))
 
     def _shown_ns(self, picture: int) -> int:
         return self._start_ns + round(picture * self._picture_ns)
