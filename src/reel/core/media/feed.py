@@ -104,7 +104,9 @@ class FileFeed:
                 yield arrival
             if not self._loop or end_ns == offset_ns:
                 return
-            offset_ns = end_ns
+            # the pictures keep their beat over the seam, also when the sound is a little longer
+            rounds = -((offset_ns - end_ns) * self._signal.mode.rate // NS)
+            offset_ns += round(rounds * NS / self._signal.mode.rate)
 
     def _round(self, offset_ns: int) -> Iterator[tuple[Arrived, int]]:
         self._container.seek(0)

@@ -1,5 +1,7 @@
 """The forms of a rig's stages: text from a page into core values, with the core's own refusals beside the field."""
 
+from collections.abc import Iterable
+from dataclasses import replace
 from decimal import Decimal
 from fractions import Fraction
 from pathlib import Path
@@ -8,12 +10,13 @@ from typing import Any
 from django import forms
 from django.conf import settings
 
-from reel.core.errors import BadValueError
+from reel.core.errors import BadValueError, ReelError
 from reel.core.file import EFFORTS, Container, RateControl, Recipe
 from reel.core.file.recipe import KEYFRAME_S, QUALITY_CRF, VIDEO_BITRATE_BPS
 from reel.core.line import CONSOLE_MODES, DeviceKind, DeviceSetup, RigSetup
 from reel.core.line.rig import MAX_DRIFT_PPM
-from reel.core.signal import Mode, rate_label
+from reel.core.media import FileFeed
+from reel.core.signal import Mode, Scan, rate_label
 from reel.web.rigs.models import MAX_NAME, Rig
 from reel.web.takes.actions import clean_name
 
@@ -31,17 +34,19 @@ def feed_names() -> list[str]:
 class _StageForm(forms.Form):
     """A form that makes one core value; the core's refusal becomes the form's error."""
 
+    value: Any
+
     def clean(self) -> dict[str, Any]:
         cleaned = super().clean() or {}
         if not self.errors:
             try:
                 self.value = self.build(cleaned)
-            except BadValueError as error:
+            except ReelError as error:
                 self.add_error(None, str(error))
         return cleaned
 
     def build(self, cleaned: dict[str, Any]) -> Any:
-        """Make the value; raises BadValueError."""
+        """Make the value; raises a ReelError when that can't be."""
         raise NotImplementedError
 
 
@@ -63,7 +68,7 @@ class ConsoleForm(_StageForm):
     @classmethod
     def initial_of(cls, device: DeviceSetup) -> dict[str, object]:
         """Give the fields of a device."""
-        return {"mode": device.mode.key if device.mode else "", "drift_ppm": device.drift_ppm}
+        return {"mode": device.mode.key if device.mode else "", "drift_ppm": f"{device.drift_ppm:g}"}
 
     def build(self, cleaned: dict[str, Any]) -> DeviceSetup:
         """Make the device."""
@@ -106,17 +111,26 @@ DEVICE_FORMS: dict[DeviceKind, type[ConsoleForm | FeedForm]] = {
 }
 
 
+def _size_choices(sizes: Iterable[str]) -> list[tuple[str, str]]:
+    by_area = sorted(set(sizes), key=lambda size: [int(side) for side in size.split("x")])
+    return [(size, size.replace("x", "×")) for size in by_area]
+
+
+def _rate_choices(rates: Iterable[str]) -> list[tuple[str, str]]:
+    return [(rate, rate_label(Fraction(rate))) for rate in sorted(set(rates), key=Fraction)]
+
+
 class FileForm(_StageForm):
-    """The recipe."""
+    """The recipe. A rig's own size and rate stand among the choices, also when they are uncommon ones."""
 
     size = forms.ChoiceField(
         label="Frame size",
-        choices=[(size, size.replace("x", "×")) for size in SIZES],
+        choices=_size_choices(SIZES),
         help_text="The recorded picture. The arriving picture is fitted into it whole.",
     )
     rate = forms.ChoiceField(
         label="Frame rate",
-        choices=[(rate, rate_label(Fraction(rate))) for rate in RATES],
+        choices=_rate_choices(RATES),
         help_text="Pictures per second, fixed. Other than the arriving rate, pictures are dropped or repeated.",
     )
     container = forms.ChoiceField(
@@ -165,8 +179,14 @@ class FileForm(_StageForm):
         help_text="{rig}, {date} and {number} are filled in. An existing file is never written over.",
     )
 
+    def __init__(self, data: Any = None, *, recipe: Recipe) -> None:
+        initial = self.initial_of(recipe)
+        super().__init__(data, initial=initial)
+        self.fields["size"].choices = _size_choices([*SIZES, initial["size"]])  # type: ignore[attr-defined]
+        self.fields["rate"].choices = _rate_choices([*RATES, initial["rate"]])  # type: ignore[attr-defined]
+
     @classmethod
-    def initial_of(cls, recipe: Recipe) -> dict[str, object]:
+    def initial_of(cls, recipe: Recipe) -> dict[str, Any]:
         """Give the fields of a recipe."""
         return {
             "size": f"{recipe.frame.width_px}x{recipe.frame.height_px}",
@@ -224,10 +244,13 @@ class NewRigForm(_StageForm):
         return name
 
     def build(self, cleaned: dict[str, Any]) -> RigSetup:
-        """Make the setup: 720p 30 all through."""
+        """Make the setup: a console at 720p 30, a feed recorded as it is; raises what opening the feed raises."""
         frame = Mode.parse("1280x720p30")
         if cleaned["kind"] == DeviceKind.CONSOLE.value:
             device = DeviceSetup(kind=DeviceKind.CONSOLE, mode=frame)
         else:
             device = DeviceSetup(kind=DeviceKind.FEED, feed=cleaned["feed"])
+            feed = FileFeed(settings.HOME.feeds / cleaned["feed"], start_ns=0)
+            feed.close()
+            frame = replace(feed.signal.mode, scan=Scan.PROGRESSIVE)
         return RigSetup(device=device, recipe=Recipe(frame=frame))

@@ -54,7 +54,7 @@ def stage(request: HttpRequest, rig_id: int, stage: str = "device") -> HttpRespo
     if stage == "device":
         form = _device_form(request, rig)
     elif stage == "file":
-        form = FileForm(request.POST or None, initial=FileForm.initial_of(rig.plan.recipe))
+        form = FileForm(request.POST or None, recipe=rig.plan.recipe)
     else:
         form = None
     if request.method == "POST" and form is not None and form.is_valid():
@@ -76,7 +76,7 @@ def line(request: HttpRequest, rig_id: int, stage: str) -> HttpResponse:
 def cost(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Say what the File form's values would cost, before they are kept."""
     rig = get_object_or_404(Rig, pk=rig_id)
-    form = FileForm(request.GET)
+    form = FileForm(request.GET, recipe=rig.plan.recipe)
     recipe = form.value if form.is_valid() else None
     context = {"forecast": _forecast(rig, recipe, 1), "free_bytes": shelf().free_bytes(), "form": form, "draft": True}
     return render(request, "rigs/_cost.html", context)

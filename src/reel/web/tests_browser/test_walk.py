@@ -25,7 +25,7 @@ class WalkTests(StackTestCase):
         page.get_by_role("button", name="Set the device").click()
         expect(page.locator(".stage .loss")).to_have_text("pictures dropped")
         # File: constant bitrate, and what it costs
-        page.locator(".stage-link", has_text="File").click()
+        page.locator(".stage-title", has_text="File").click()
         page.get_by_label("Frame size").select_option(label="640×360")
         page.get_by_label("Container").select_option(value="mp4")
         page.get_by_label("bitrate", exact=True).check()
@@ -40,7 +40,7 @@ class WalkTests(StackTestCase):
     def roll_and_cut(self):
         """Roll by keys, look from a second tab, hold, carry on, mark, reload, cut; gives the take's address."""
         page = self.page
-        page.locator(".stage-link", has_text="Roll").click()
+        page.locator(".stage-title", has_text="Roll").click()
         expect(page.locator(".meter-rms").first).not_to_have_attribute("width", "0")
         page.wait_for_function("() => document.querySelector('img[data-live]').naturalWidth > 100")
         page.keyboard.press("r")
@@ -112,8 +112,10 @@ class WalkTests(StackTestCase):
         stamps = [read_stamp(luma) for _, luma in frames]
         self.assertNotIn(None, stamps)
         self.assertEqual(stamps, sorted(stamps))
+        # 60 to 30 shows every second picture, but for the hold and for what the proof owns up to on a busy machine
+        counted = int(proof["Lost frames"][1]) + int(re.match(r"\d+", proof["Fitted"][1])[0])
         steps = np.diff(stamps)
-        self.assertGreater(np.mean(steps == 2), 0.9, f"60 to 30 shows every second picture: {steps}")
+        self.assertLessEqual(np.count_nonzero(steps != 2), 1 + 3 * counted, f"{counted} counted, {steps}")
         length = frames[-1][0] / 30
         self.assertGreater(length, Fraction(5))
 
@@ -141,7 +143,7 @@ class WalkTests(StackTestCase):
         page.get_by_label("Feed file").select_option("bench two.mp4")
         page.get_by_role("button", name="Make the rig").click()
         expect(page.locator(".stage").first).to_contain_text("960×540p 25", timeout=10_000)
-        page.locator(".stage-link", has_text="Roll").click()
+        page.locator(".stage-title", has_text="Roll").click()
         page.get_by_role("button", name="Roll R").click()
         self.wait_for_timecode(page, 1)
         page.get_by_role("button", name="Cut X").click()

@@ -5,6 +5,7 @@ from pathlib import Path
 from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandParser
+from django.db import transaction
 from django.utils import timezone
 
 from reel.core.file import Container, Recipe
@@ -14,6 +15,7 @@ from reel.core.signal import Mode
 from reel.recorder.clock import VirtualClock
 from reel.recorder.opening import opener_for
 from reel.recorder.virtual import record
+from reel.standins import GreenhouseCamera
 from reel.web.rigs.actions import make_rig
 from reel.web.rigs.models import Rig
 from reel.web.takes import actions as takes
@@ -38,9 +40,9 @@ class Command(BaseCommand):
         if options["demo"] and not Rig.objects.exists():
             self._fill()
 
+    @transaction.atomic
     def _fill(self) -> None:
         home = settings.HOME
-        self._make_feed(home.feeds)
         frame = Mode.parse("1280x720p30")
         console = RigSetup(device=DeviceSetup(kind=DeviceKind.CONSOLE, mode=frame), recipe=Recipe(frame=frame))
         rig = make_rig("Moss & Stone, console", console)
@@ -49,16 +51,25 @@ class Command(BaseCommand):
             recipe=Recipe(frame=Mode.parse("1280x720p25"), container=Container.MP4),
         )
         make_rig("Greenhouse camera, feed", feed)
+        self._make_feed(home.feeds)
         self._record_take(rig)
 
     def _make_feed(self, feeds: Path) -> None:
-        """Record the feed's file from a stand-in: 20 s at 640×360, 25 pictures a second."""
+        """Record the feed's file from the stand-in camera: 12 s at 960×540, 25 pictures a second."""
         if (feeds / FEED_NAME).exists():
             return
-        device = DeviceSetup(kind=DeviceKind.CONSOLE, mode=Mode.parse("1280x720p50"))
-        recipe = Recipe(frame=Mode.parse("640x360p25"), container=Container.MP4, name_pattern="feed_{number}")
-        setup = RigSetup(device=device, recipe=recipe)
-        taken = record(setup, opener_for(device, feeds), Shelf(feeds), rig_name="greenhouse", rolled_s=[(0, 12)])
+        frame = Mode.parse("960x540p25")
+        setup = RigSetup(
+            device=DeviceSetup(kind=DeviceKind.FEED, feed=FEED_NAME),
+            recipe=Recipe(frame=frame, container=Container.MP4, name_pattern="making_{number}"),
+        )
+        taken = record(
+            setup,
+            lambda start_ns: GreenhouseCamera(frame, start_ns=start_ns),
+            Shelf(feeds),
+            rig_name="greenhouse",
+            rolled_s=[(0, 12)],
+        )
         taken.path.rename(feeds / FEED_NAME)
 
     def _record_take(self, rig: Rig) -> None:

@@ -53,7 +53,6 @@ function show(live) {
   Alpine.store("live", live);
   const roll = live.roll;
   document.title = roll ? `${roll.holding ? "On hold" : "Rolling"} ${roll.timecode} · ${title}` : title;
-  document.body.classList.toggle("is-rolling", !!roll);
   const icon = document.querySelector("link[rel=icon]");
   const wanted = roll ? icon.dataset.rolling : icon.dataset.idle;
   if (icon.getAttribute("href") !== wanted) icon.setAttribute("href", wanted);
