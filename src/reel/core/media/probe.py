@@ -91,7 +91,10 @@ def probe(path: Path) -> MediaFacts:
         with av.open(str(path)) as container:
             packets = {stream.index: _Packets() for stream in container.streams}
             for packet in container.demux():
-                if packet.pts is not None and packet.size:
+                hidden = (
+                    packet.is_discard and packet.stream.type == "video"
+                )  # left out by an edit list: no player shows it
+                if packet.pts is not None and packet.size and not hidden:
                     packets[packet.stream_index].add(packet)
             video = [_video(s, packets[s.index], first.get(s.index)) for s in container.streams.video[:1]]
             sound = [_sound(s, packets[s.index], first.get(s.index)) for s in container.streams.audio]

@@ -50,6 +50,7 @@ class PartWriter:
         if sound is not None:
             self._add_sound(sound)
         self._closed = False
+        self._end = 0
 
     def __enter__(self) -> "PartWriter":
         return self
@@ -99,9 +100,22 @@ class PartWriter:
     def _mux(self, stream: av.VideoStream | av.AudioStream, frame: av.VideoFrame | av.AudioFrame | None) -> None:
         try:
             for packet in stream.encode(frame):  # type: ignore[arg-type]  # the union is narrowed by the caller
+                if stream is self._video:
+                    self._reach_to_the_end(packet)
                 self._container.mux(packet)
         except OSError as error:
             raise MediaError(self._path, f"could not be written ({error.strerror})") from error
+
+    def _reach_to_the_end(self, packet: "av.Packet[av.VideoStream]") -> None:
+        """Have a B-frame last until the end of the latest picture so far.
+
+        libavformat's mov muxer takes the length that it writes into the edit list from the last fragment alone. Where
+        that holds only B-frames, their own end lies before that of the P-frame in the fragment before, and every
+        player would leave the take's last picture out.
+        """
+        if packet.pts is not None:
+            self._end = max(self._end, packet.pts + 1)  # in ticks, as the encoder's time base has them
+            packet.duration = self._end - packet.pts
 
     def _follow(self, frame: av.AudioFrame | None) -> None:
         """Send a block through the drift-following filter into the encoder; None drains it."""

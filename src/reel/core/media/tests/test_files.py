@@ -1,3 +1,4 @@
+import random
 import tempfile
 import unittest
 from dataclasses import replace
@@ -64,6 +65,19 @@ class WriterTests(FolderTestCase):
         kept = [tick for tick in range(120) if tick not in (40, 41, 42, 77)]
         facts = probe(write_clip(self.folder / "a.mkv", Recipe(frame=FRAME), kept))
         self.assertEqual((facts.video.frames, facts.video.rate.rate, facts.video.rate.missing), (116, 30, 4))
+
+    def test_every_written_picture_is_shown_at_its_tick(self):
+        """Whatever is lost, and wherever a fragment ends: what was written is what a player decodes."""
+        choose = random.Random(8)
+        for number in range(40):
+            count = choose.randint(5, 70)
+            lost = {choose.randint(1, count) + step for step in range(choose.choice((0, 3, 14)))}
+            ticks = [tick for tick in range(count) if tick not in lost]
+            recipe = Recipe(frame=FRAME, container=choose.choice(list(Container)), effort="veryfast")
+            path = write_clip(self.folder / f"a{number}.{recipe.container}", recipe, ticks, sound=number % 2 == 0)
+            with av.open(str(path)) as container:
+                shown = [round(frame.pts * frame.time_base * 30) for frame in container.decode(video=0)]
+            self.assertEqual(shown, ticks, path.name)
 
     def test_constant_bitrate_is_constant(self):
         recipe = Recipe(frame=FRAME, rate_control=RateControl.CBR, bitrate_bps=1_500_000)
