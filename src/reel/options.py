@@ -30,6 +30,12 @@ OPTIONS = {
         ),
         Option(name="PORT", default="8047", unit="TCP port", help="Where the pages are served, on 127.0.0.1 only."),
         Option(name="SHELF", default="", unit="folder", help="Where takes are written; empty means HOME/shelf."),
+        Option(
+            name="RESERVE_MB",
+            default="1000",
+            unit="megabytes",
+            help="Room that a roll leaves free on the shelf's drive; it is cut when the reserve is reached.",
+        ),
         Option(name="QUEUE", default="", unit="file", help="The job queue's database; empty means HOME/queue.sqlite3."),
         Option(name="DEBUG", default="0", unit="0 or 1", help="Show tracebacks on pages; for developers."),
     )
@@ -48,6 +54,14 @@ def port() -> int:
     if not text.isdecimal() or not 1 <= int(text) <= 65535:
         raise BadValueError(f"{PREFIX}PORT", text, "it must be a number from 1 to 65535")
     return int(text)
+
+
+def reserve_bytes() -> int:
+    """Give RESERVE_MB in bytes; raises BadValueError."""
+    text = value("RESERVE_MB")
+    if not text.isdecimal() or len(text) > 9:
+        raise BadValueError(f"{PREFIX}RESERVE_MB", text, "it must be a whole number of megabytes")
+    return int(text) * 1_000_000
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,6 +9,7 @@ from reel import options
 from reel.core.errors import ReelError
 from reel.launch.assets import build_assets
 from reel.launch.checks import run_checks
+from reel.launch.commands import add_commands
 from reel.launch.parent import run
 
 
@@ -46,6 +47,7 @@ def _parser() -> argparse.ArgumentParser:
     test.set_defaults(run=lambda chosen: run_checks(chosen.only))
     assets = commands.add_parser("assets", help="build styles, scripts and fonts (needs Node)")
     assets.set_defaults(run=lambda chosen: build_assets())
+    add_commands(commands)
     return parser
 
 

@@ -86,7 +86,7 @@ REQUEST_KINDS: dict[str, type[Request]] = {
 class RollStatus:
     """A roll at a moment. `state` is one of core's RollState; `bitrate_bps` is the average so far.
 
-    `seconds_left` is until the shelf's drive is full at that rate; None before there is one.
+    `free_bytes` and `seconds_left` count until the reserve is reached, at that rate; None before there is one.
     """
 
     take_id: int
@@ -105,6 +105,7 @@ class RollStatus:
     free_bytes: int
     seconds_left: int | None
     marks: int
+    warning: str | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -121,10 +122,14 @@ class RigStatus:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Status:
-    """Everything that a page shows of the recorder: the open rigs, and the roll if there is one."""
+    """Everything that a page shows of the recorder: the open rigs, and the roll if there is one.
+
+    `notice` says why the last take ended by itself; None when it was cut.
+    """
 
     rigs: tuple[RigStatus, ...] = ()
     roll: RollStatus | None = None
+    notice: str | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -19,18 +19,25 @@ log = logging.getLogger(__name__)
 POLL_MS = 250
 
 
-def serve(*, run_folder: Path, shelf: Path, feeds: Path, journal: Journal, stop: threading.Event) -> None:
-    """Answer requests until `stop` is set; then cut what rolls and return. `run_folder` must be private (0700)."""
+def serve(
+    *, run_folder: Path, shelf: Path, feeds: Path, journal: Journal, stop: threading.Event, reserve_bytes: int = 0
+) -> None:
+    """Answer requests until `stop` is set; then cut what rolls and return. `run_folder` must be private (0700).
+
+    A roll leaves `reserve_bytes` free on the shelf's drive.
+    """
     context: zmq.Context[zmq.Socket[bytes]] = zmq.Context()
     screen = Broadcast(context, run_folder)
-    recorder = Recorder(clock=RealClock(), shelf=Shelf(shelf), feeds=feeds, journal=journal, screen=screen)
+    recorder = Recorder(
+        clock=RealClock(), shelf=Shelf(shelf), feeds=feeds, journal=journal, screen=screen, reserve_bytes=reserve_bytes
+    )
     screen.start(recorder.status)
     requests = context.socket(zmq.REP)
     requests.setsockopt(zmq.LINGER, 0)
     requests.bind(f"ipc://{run_folder / REQUESTS}")
     try:
         while not stop.is_set():
-            recorder.close_unwatched()
+            recorder.look_after()
             if requests.poll(POLL_MS):
                 requests.send_multipart(_reply(recorder, requests.recv_multipart()))
     finally:

@@ -3,6 +3,7 @@
 import threading
 from collections.abc import Callable
 from concurrent.futures import Future
+from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Protocol, TypeVar
@@ -66,6 +67,8 @@ class Recorder:
     feeds: Path
     journal: Journal
     screen: Screen
+    reserve_bytes: int = 0
+    _notice: str | None = None
     _rigs: dict[int, _OpenRig] = field(default_factory=dict)
     _take: RollingTake | None = None
     _closed: threading.Event = field(default_factory=threading.Event)
@@ -106,10 +109,17 @@ class Recorder:
                 )
             )
         take = self._take
-        return Status(rigs=tuple(rigs), roll=take.status() if take else None)
+        return Status(rigs=tuple(rigs), roll=take.status() if take else None, notice=self._notice)
 
-    def close_unwatched(self) -> None:
-        """Close the rigs whose lease has run out."""
+    def look_after(self) -> None:
+        """Do what nobody asks for: cut a take that has reached the reserve, close rigs whose lease has run out."""
+        take = self._take
+        if take is not None and take.ends_by is None and take.must_end():
+            with suppress(RefusedError):  # the person was quicker
+                self._cut(take.take_id)
+        self._close_unwatched()
+
+    def _close_unwatched(self) -> None:
         now_ns = self.clock.now_ns()
         for rig_id, rig in list(self._rigs.items()):
             if rig.lease_ns < now_ns and not self._is_rolling(rig_id):
@@ -156,6 +166,7 @@ class Recorder:
     def _start(self, request: StartRoll) -> int:
         if self._take is not None:
             raise RefusedError(f"{self._take.rolled.rig_name} is rolling already; cut it first.")
+        self.shelf.check(self.reserve_bytes)
         source = self._open(request.rig_id, request.setup)
         source.tried.wait(OPEN_S)
         reading = source.reading
@@ -175,6 +186,7 @@ class Recorder:
             sound_tracks=1 if reading.sound else 0,
         )
         take = RollingTake(
+            reserve_bytes=self.reserve_bytes,
             shelf=self.shelf,
             reserved=reserved,
             journal=self.journal,
@@ -185,7 +197,7 @@ class Recorder:
         take.roll = Roll(lane, recipe.frame.rate, reading.sound)
         take.take_id = self.journal.rolled(rolled)
         self._closed.clear()
-        self._take = take
+        self._take, self._notice = take, None
         lane.start()
         _on_source(source, lambda: setattr(source, "roll", take.roll))
         return take.take_id
@@ -223,8 +235,10 @@ class Recorder:
             raise RefusedError("Nothing is rolling; the take was cut already.")
         return take, take.roll, self._rigs[take.rolled.rig_id].source
 
-    def _on_closed(self) -> None:
+    def _on_closed(self, problem: str | None) -> None:
         take = self._take
+        if take is not None and problem:
+            self._notice = f"{take.rolled.name} ended by itself. {problem}"
         if take is not None and (rig := self._rigs.get(take.rolled.rig_id)) is not None:
             rig.source.roll = None
         self._take = None

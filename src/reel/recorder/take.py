@@ -12,18 +12,25 @@ from reel.recorder.journal import Closed, Journal, Rolled
 from reel.recorder.messages import RollStatus
 from reel.recorder.roll import Roll, RollState
 
+WARN_S = 600
+
 
 @dataclass(slots=True, kw_only=True)
 class RollingTake:
-    """A take from roll to close; `on_closed` is called when its file has its name."""
+    """A take from roll to close; `on_closed` is called with the problem, if any, when its file has its name.
+
+    `ends_by` says why the recorder itself cuts it; None while it is the person who will.
+    """
 
     shelf: Shelf
+    reserve_bytes: int
     reserved: Reserved
     journal: Journal
     rolled: Rolled
-    on_closed: Callable[[], None]
+    on_closed: Callable[[str | None], None]
     take_id: int = 0
     roll: Roll | None = None
+    ends_by: str | None = None
 
     @property
     def setup(self) -> RigSetup:
@@ -34,7 +41,7 @@ class RollingTake:
         """Give the file its name and store the end; runs on the lane's thread once the part is closed."""
         assert self.roll is not None
         path = self.reserved.rolling
-        problem = str(error) if error else None
+        problem = str(error) if error else self.ends_by
         try:
             path = self.shelf.complete(self.reserved)
         except ReelError as naming:
@@ -42,15 +49,31 @@ class RollingTake:
         try:
             self.journal.closed(self.take_id, Closed(path=path, counts=self.roll.counts, problem=problem))
         finally:
-            self.on_closed()
+            self.on_closed(problem)
+
+    def must_end(self) -> bool:
+        """Say whether the reserve is reached; the reason is kept for the take."""
+        if self.room_bytes() > 0:
+            return False
+        kept = f"{self.reserve_bytes / 1e6:,.0f} MB".replace(",", " ")
+        self.ends_by = f"It was cut because only the reserve of {kept} was left on the drive; all until then is kept."
+        return True
+
+    def room_bytes(self) -> int:
+        """Bytes until the reserve is reached; 0 when the shelf can't be reached."""
+        try:
+            return max(0, self.shelf.free_bytes() - self.reserve_bytes)
+        except ReelError:
+            return 0
 
     def status(self) -> RollStatus:
         """Say how the roll stands."""
         assert self.roll is not None
         roll, rate = self.roll, self.setup.recipe.frame.rate
-        size, free = _size(self.reserved.rolling), self._free_bytes()
+        size, room = _size(self.reserved.rolling), self.room_bytes()
         length_s = float(roll.ticks / rate)
         bitrate = round(size * 8 / length_s) if length_s > 0.5 else 0
+        seconds_left = room * 8 // bitrate if bitrate else None
         return RollStatus(
             take_id=self.take_id,
             rig_id=self.rolled.rig_id,
@@ -65,16 +88,11 @@ class RollingTake:
             counts=roll.counts,
             queue=roll.lane.waiting,
             queue_limit=roll.lane.limit,
-            free_bytes=free,
-            seconds_left=free * 8 // bitrate if bitrate else None,
+            free_bytes=room,
+            seconds_left=seconds_left,
             marks=len(roll.marks),
+            warning="The drive is almost full" if seconds_left is not None and seconds_left < WARN_S else None,
         )
-
-    def _free_bytes(self) -> int:
-        try:
-            return self.shelf.free_bytes()
-        except ReelError:
-            return 0
 
 
 def _size(path: Path) -> int:

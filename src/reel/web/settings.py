@@ -7,6 +7,8 @@ from reel import options
 HOME = options.Home.from_environment()
 HOME.make()
 
+RESERVE_BYTES = options.reserve_bytes()
+
 SECRET_KEY = HOME.secret.read_text()
 DEBUG = options.value("DEBUG") == "1"
 ALLOWED_HOSTS = ["127.0.0.1", "localhost"]

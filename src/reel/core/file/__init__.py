@@ -1,6 +1,7 @@
 """The file: recipe, forecast, names."""
 
 from reel.core.file.forecast import Forecast, forecast
+from reel.core.file.length import parse_length
 from reel.core.file.naming import DEFAULT_PATTERN, file_stem, slug
 from reel.core.file.recipe import EFFORTS, Container, Effort, RateControl, Recipe
 
@@ -14,5 +15,6 @@ __all__ = [
     "Recipe",
     "file_stem",
     "forecast",
+    "parse_length",
     "slug",
 ]

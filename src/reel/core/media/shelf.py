@@ -35,6 +35,24 @@ class Shelf:
         except OSError as error:
             raise MediaError(self.root, "is a shelf that can't be reached") from error
 
+    def check(self, reserve_bytes: int) -> None:
+        """Raise MediaError, in a sentence for people, when no take can be written: gone, read-only, or too full."""
+        free = self.free_bytes()
+        if not os.access(self.root, os.W_OK | os.X_OK):
+            raise MediaError(self.root, "is a shelf that can't be written to; change its rights or choose another")
+        if free <= reserve_bytes:
+            room = f"{free / 1e6:,.0f} MB".replace(",", " ")
+            kept = f"{reserve_bytes / 1e6:,.0f} MB".replace(",", " ")
+            raise MediaError(self.root, f"has {room} left, and {kept} are kept free; make room on the drive first")
+
+    def rescue(self, name: str) -> str:
+        """Give a rolling file that nobody writes any more its name; gives the new name. Raises MediaError."""
+        rolling = self.path(name)
+        if not rolling.exists():
+            raise MediaError(rolling, "is gone")
+        final = rolling.with_name(rolling.name.replace(ROLLING, "", 1))
+        return self.complete(Reserved(rolling=rolling, final=final, number=0)).name
+
     def path(self, name: str) -> Path:
         """Give the path of a file on the shelf; raises MediaError for anything but a plain name."""
         if not name or name in (".", "..") or Path(name).name != name or "\x00" in name:

@@ -25,6 +25,25 @@ def ask_for(kind: str, take: Take) -> Job:
     return job
 
 
+def take_up_left() -> int:
+    """Queue the jobs again that a killed worker left running; gives how many. Called when the worker starts."""
+    from reel.web.jobs.tasks import run
+
+    left = list(Job.objects.filter(state=JobState.RUNNING))
+    for job in left:
+        Job.objects.filter(pk=job.pk).update(state=JobState.WAITING, done_part=0)
+        run(job.pk)
+    return len(left)
+
+
+def run_here(take: Take, kind: str, work: Work) -> Job:
+    """Run the take's newest open job of a kind on this thread, where no worker may be running; gives it as it ended."""
+    job = take.jobs.filter(kind=kind).first() or Job.objects.create(kind=kind, take=take)
+    run_job(job, work)
+    job.refresh_from_db()
+    return job
+
+
 def call_off(job: Job) -> None:
     """Ask a job to stop; the worker notices at its next progress."""
     Job.objects.filter(pk=job.pk, state__in=(JobState.WAITING, JobState.RUNNING)).update(state=JobState.CALLED_OFF)
@@ -32,7 +51,7 @@ def call_off(job: Job) -> None:
 
 def run_job(job: Job, work: Work) -> None:
     """Run a job's work on this thread and store how it ended."""
-    if not Job.objects.filter(pk=job.pk, state__in=(JobState.WAITING, JobState.RUNNING)).update(state=JobState.RUNNING):
+    if not Job.objects.filter(pk=job.pk, state=JobState.WAITING).update(state=JobState.RUNNING):
         return
     assert job.take is not None
 

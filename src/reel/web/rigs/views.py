@@ -2,11 +2,13 @@
 
 from typing import Any
 
+from django.conf import settings
 from django.db.models import Count
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods
 
+from reel.core.errors import ReelError
 from reel.core.file import forecast
 from reel.core.line import STAGES, DeviceKind, framed_signal, sent_signal, walk
 from reel.recorder.messages import RigStatus
@@ -78,7 +80,7 @@ def cost(request: HttpRequest, rig_id: int) -> HttpResponse:
     rig = get_object_or_404(Rig, pk=rig_id)
     form = FileForm(request.GET, recipe=rig.plan.recipe)
     recipe = form.value if form.is_valid() else None
-    context = {"forecast": _forecast(rig, recipe, 1), "free_bytes": shelf().free_bytes(), "form": form, "draft": True}
+    context = {"forecast": _forecast(rig, recipe, 1), "free_bytes": _room_bytes(), "form": form, "draft": True}
     return render(request, "rigs/_cost.html", context)
 
 
@@ -105,7 +107,8 @@ def _stage_context(request: HttpRequest, rig: Rig, stage: str) -> dict[str, obje
         "channels": [(place, _channel_name(place, sound.channels)) for place in range(sound.channels)] if sound else [],
         "facts": rig_facts(live),
         "forecast": _forecast(rig, plan.recipe, 1 if sound or plan.device.kind is DeviceKind.CONSOLE else 0),
-        "free_bytes": shelf().free_bytes(),
+        "free_bytes": _room_bytes(),
+        "shelf_problem": _shelf_problem(),
         "shelf_path": str(shelf().root),
         "rigs": Rig.objects.all(),
         "latest": rig.takes.exclude(state=TakeState.ROLLING).first(),
@@ -120,6 +123,23 @@ def _forecast(rig: Rig, recipe: Any, sound_tracks: int) -> object:
     if recipe is None:
         return None
     return forecast(recipe, sound_tracks=sound_tracks, measured_bps=_measured_bps(rig, recipe))
+
+
+def _room_bytes() -> int:
+    """Give the room that a roll may use: what is free, less the reserve."""
+    try:
+        return max(0, shelf().free_bytes() - settings.RESERVE_BYTES)
+    except ReelError:
+        return 0
+
+
+def _shelf_problem() -> str:
+    """Say why nothing can be written to the shelf; "" when it can."""
+    try:
+        shelf().check(settings.RESERVE_BYTES)
+    except ReelError as error:
+        return str(error)
+    return ""
 
 
 def _measured_bps(rig: Rig, recipe: Any) -> int | None:

@@ -36,6 +36,7 @@ def band_facts(roll: RollStatus | None) -> dict[str, object] | None:
         else f"{size(roll.free_bytes)} left",
         "queue": f"{roll.queue} of {roll.queue_limit}",
         "marks": roll.marks,
+        "warning": roll.warning or "",
     }
 
 
@@ -60,6 +61,7 @@ def live_facts(status: Status | None, rig: RigStatus | None) -> dict[str, object
     """Give all that one page's event carries."""
     return {
         "answers": status is not None,
+        "notice": (status.notice or "") if status else "",
         "roll": band_facts(status.roll) if status else None,
         "rig": rig_facts(rig),
     }

@@ -2,7 +2,7 @@
 
 from django.db import transaction
 
-from reel.core.errors import BadValueError
+from reel.core.errors import BadValueError, ReelError
 from reel.core.line import RigSetup
 from reel.core.wire import to_plain
 from reel.recorder.messages import RefusedError
@@ -51,6 +51,22 @@ def close(take: Take, *, file_name: str, counts: object, problem: str, prove: bo
     take.save(update_fields=["state", "file_name", "problem", "counts"])
     if prove:
         ask_for("prove", take)
+
+
+def recover_interrupted() -> int:
+    """Close takes whose recorder was killed, and ask for their proof; gives how many. Called before anything rolls."""
+    found = Take.objects.filter(state=TakeState.ROLLING)
+    for take in found:
+        problem = "The recorder was stopped while it rolled; this is what had been written until then."
+        try:
+            take.file_name = shelf().rescue(take.file_name)
+        except ReelError as error:
+            problem = f"The recorder was stopped while it rolled, and its file can't be found: {error}"
+        with transaction.atomic():
+            take.state, take.problem = TakeState.INTERRUPTED, problem
+            take.save(update_fields=["state", "file_name", "problem"])
+            ask_for("prove", take)
+    return len(found)
 
 
 def _refuse_rolling(take: Take, verb: str) -> None:

@@ -18,6 +18,7 @@ class TakeState(models.TextChoices):
 
     ROLLING = "rolling", "rolling"
     CLOSED = "closed", "closed"
+    INTERRUPTED = "interrupted", "interrupted"
 
 
 class ProofState(models.TextChoices):
@@ -35,7 +36,7 @@ class Take(models.Model):
     rig = models.ForeignKey(Rig, null=True, on_delete=models.SET_NULL, related_name="takes")
     rig_name = models.CharField(max_length=MAX_NAME)
     name = models.CharField(max_length=MAX_NAME)
-    state = models.CharField(max_length=10, choices=TakeState.choices, default=TakeState.ROLLING)
+    state = models.CharField(max_length=12, choices=TakeState.choices, default=TakeState.ROLLING)
     started_at = models.DateTimeField(db_index=True)
     asked = models.JSONField()
     sound_tracks = models.PositiveSmallIntegerField(default=0)
@@ -45,7 +46,7 @@ class Take(models.Model):
     bitrate_bps = models.BigIntegerField(null=True)
     counts = models.JSONField(null=True)
     problem = models.TextField(blank=True)
-    proof_state = models.CharField(max_length=10, choices=ProofState.choices, default=ProofState.WAITING)
+    proof_state = models.CharField(max_length=12, choices=ProofState.choices, default=ProofState.WAITING)
     proof = models.JSONField(null=True)
     playable = models.BooleanField(default=False)
 

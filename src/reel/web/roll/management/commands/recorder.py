@@ -8,6 +8,7 @@ from django.core.management.base import BaseCommand
 
 from reel.recorder.server import serve
 from reel.web.roll.journal import DatabaseJournal
+from reel.web.takes.actions import recover_interrupted
 
 
 class Command(BaseCommand):
@@ -21,4 +22,12 @@ class Command(BaseCommand):
         for number in (signal.SIGTERM, signal.SIGINT):
             signal.signal(number, lambda *_: stop.set())
         home = settings.HOME
-        serve(run_folder=home.run, shelf=home.shelf, feeds=home.feeds, journal=DatabaseJournal(), stop=stop)
+        recover_interrupted()
+        serve(
+            run_folder=home.run,
+            shelf=home.shelf,
+            feeds=home.feeds,
+            journal=DatabaseJournal(),
+            stop=stop,
+            reserve_bytes=settings.RESERVE_BYTES,
+        )

@@ -1,0 +1,95 @@
+"""The commands that work on a home from the shell: roll, rigs, takes, probe."""
+
+import json
+import os
+import sys
+from argparse import ArgumentParser, Namespace, RawDescriptionHelpFormatter, _SubParsersAction
+from pathlib import Path
+from typing import Any
+
+from reel.core.file import parse_length
+from reel.core.media import MediaFacts, probe
+from reel.core.signal import length_label, rate_label
+from reel.core.wire import to_plain
+
+ROLL_EXAMPLES = """examples:
+  ./reel roll "Moss & Stone, console" --for 10s
+  ./reel roll 1 --for 2.5min --json --home home/demo"""
+
+
+def add_commands(commands: "_SubParsersAction[ArgumentParser]") -> None:
+    """Add the commands to the command line."""
+    roll = commands.add_parser(
+        "roll",
+        help="record a take of a rig",
+        description="Record a take, through the running recorder if there is one.",
+        epilog=ROLL_EXAMPLES,
+        formatter_class=RawDescriptionHelpFormatter,
+    )
+    roll.add_argument("rig", help="the rig's name or number")
+    roll.add_argument("--for", dest="length", required=True, metavar="LENGTH", help="how long, like 10s, 2.5min, 1h")
+    roll.set_defaults(run=_roll)
+    rigs = commands.add_parser("rigs", help="list the rigs", description="List the rigs of a home.")
+    rigs.set_defaults(run=lambda chosen: _django("list_rigs", chosen))
+    takes = commands.add_parser("takes", help="list the takes", description="List the takes of a home, newest first.")
+    takes.set_defaults(run=lambda chosen: _django("list_takes", chosen))
+    for command in (roll, rigs, takes):
+        command.add_argument("--home", type=Path, metavar="DIR", help="the home folder (default: REEL_HOME or ~/Reel)")
+        command.add_argument("--json", action="store_true", help="print JSON")
+    look = commands.add_parser(
+        "probe", help="say what a media file really holds", description="Read a whole media file and say what it holds."
+    )
+    look.add_argument("file", type=Path)
+    look.add_argument("--json", action="store_true", help="print JSON")
+    look.set_defaults(run=_probe)
+
+
+def _roll(chosen: Namespace) -> int:
+    return _django("roll", chosen, chosen.rig, length_s=parse_length(chosen.length))
+
+
+def _django(name: str, chosen: Namespace, *arguments: str, **options: Any) -> int:
+    """Run one of the web's commands in this process; it raises a ReelError when it failed."""
+    if chosen.home:
+        os.environ["REEL_HOME"] = str(chosen.home.expanduser().resolve())
+    os.environ["DJANGO_SETTINGS_MODULE"] = "reel.web.settings"
+    import django
+    from django.core.management import call_command
+
+    django.setup()
+    call_command("prepare", verbosity=0)
+    call_command(name, *arguments, json=chosen.json, **options)
+    return 0
+
+
+def _probe(chosen: Namespace) -> int:
+    facts = probe(chosen.file)
+    if chosen.json:
+        json.dump(to_plain(facts), sys.stdout, indent=2)
+        print()
+    else:
+        print("\n".join(_lines(facts)))
+    return 0
+
+
+def _lines(facts: MediaFacts) -> list[str]:
+    lines = [
+        f"container  {facts.container}",
+        f"length     {length_label(facts.length_s)}",
+        f"size       {facts.size_bytes} bytes",
+    ]
+    if video := facts.video:
+        rate = (
+            f"{rate_label(video.rate.rate)} {'fixed' if video.rate.fixed else 'varying'}" if video.rate else "unknown"
+        )
+        missing = f", {video.rate.missing} missing" if video.rate and video.rate.missing else ""
+        colour = f"{video.matrix or 'untagged'} {video.range or 'untagged'}"
+        lines += [
+            f"picture    {video.codec} {video.profile}, {video.width_px}×{video.height_px}, {rate}",
+            f"           {video.pixels}, {colour}, {video.bitrate_bps / 1e6:.2f} Mb/s",
+            f"           {video.frames} frames{missing}",
+        ]
+    for track in facts.sound:
+        what = f"{track.codec} {track.profile}, {track.rate_hz} Hz, {track.channels} channels"
+        lines.append(f"sound      {what}, {track.bitrate_bps / 1e3:.0f} kb/s, starts at {float(track.start_s):+.3f} s")
+    return lines
