@@ -149,7 +149,7 @@ class Recorder:
     def _start_rig(self, rig_id: int, setup: RigSetup) -> _OpenRig:
         source = Source(
             setup,
-            opener_for(setup.device, self.feeds),
+            opener_for(setup.device, self.feeds, self.clock.now_ns),
             self.clock,
             wanted=lambda: self.screen.wanted(rig_id),
             show=lambda frame: self.screen.show(rig_id, frame),

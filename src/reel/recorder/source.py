@@ -17,6 +17,7 @@ from reel.recorder.clock import Clock
 from reel.recorder.roll import Roll, RollState
 
 STEP_NS = NS // 10
+SOUND_HZ = SoundFormat().rate_hz
 KEEP_SOUND_NS = NS // 2
 RETRY_NS = (NS, 2 * NS, 4 * NS, 8 * NS)
 
@@ -62,7 +63,7 @@ class Source:
         self._framer = Framer(framed_signal(setup))
         self._input: Input | None = None
         self._meter: Meter | None = None
-        self._problem: str | None = None
+        self._problem = Reading().problem
         self._retry_ns, self._failures = clock.now_ns(), 0
         self._recent: deque[Samples] = deque()
         self._arrivals: deque[int] = deque()
@@ -120,6 +121,8 @@ class Source:
         except ReelError as error:
             self._lose(error, now_ns)
             return False
+        if arrived is None:
+            return False
         if isinstance(arrived, Picture):
             self._take_picture(arrived)
         else:
@@ -141,8 +144,9 @@ class Source:
             self._show(framed)
 
     def _take_samples(self, samples: Samples) -> None:
-        if self._meter is not None:
-            self._meter.feed(samples.data)
+        if self._meter is None:
+            self._meter = Meter(samples.data.shape[0], SOUND_HZ)
+        self._meter.feed(samples.data)
         self._recent.append(samples)
         while self._recent[-1].at_ns - self._recent[0].at_ns > KEEP_SOUND_NS:
             self._recent.popleft()
@@ -161,8 +165,12 @@ class Source:
             self._arrivals.popleft()
         opened = self._input
         problem = self._problem
-        if opened is not None and opened.due_ns() is None:
+        if opened is not None and opened.signal is None:
+            problem = "is being connected"
+        elif opened is not None and opened.due_ns() is None:
             problem = "has ended"
+        elif opened is not None:
+            self._failures = 0
         self.reading = Reading(
             signal=opened.signal if opened else None,
             sound=opened.sound if opened else None,
@@ -170,6 +178,8 @@ class Source:
             arriving_per_s=self._arriving_per_s(),
             problem=problem,
         )
+        if self._failures or (opened is not None and opened.signal is not None):
+            self.tried.set()
 
     def _arriving_per_s(self) -> float:
         if len(self._arrivals) < 2:
@@ -183,11 +193,8 @@ class Source:
         except ReelError as error:
             self._lose(error, now_ns)
         else:
-            self._problem, self._failures = None, 0
-            sound = self._input.sound
-            self._meter = Meter(sound.channels, sound.rate_hz) if sound else None
+            self._problem, self._meter = None, None
         self._read_instruments(now_ns)
-        self.tried.set()
 
     def _lose(self, error: ReelError, now_ns: int) -> None:
         """Note why there is no signal and when to try again: after 1, 2, 4, then every 8 s."""

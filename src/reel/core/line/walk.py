@@ -142,7 +142,9 @@ def _file_stage(setup: RigSetup, sound: SoundFormat | None, measured_bps: int | 
 
 
 def _path_detail(setup: RigSetup) -> str:
-    return "file, own pace" if setup.device.kind is DeviceKind.FEED else "stand-in, no loss"
+    if setup.device.kind is not DeviceKind.FEED:
+        return "stand-in, no loss"
+    return "network, as it comes" if setup.device.is_network else "file, own pace"
 
 
 def _label(signal: Signal | None) -> str:

@@ -8,6 +8,7 @@ from reel.core.media.probe import MediaFacts, SoundFacts, VideoFacts, probe
 from reel.core.media.rate import RateFacts, measure_rate
 from reel.core.media.rewrap import rewrap_to_mp4
 from reel.core.media.shelf import Reserved, Shelf
+from reel.core.media.stream import StreamFeed
 from reel.core.media.writer import PartWriter
 
 __all__ = [
@@ -22,6 +23,7 @@ __all__ = [
     "Reserved",
     "Shelf",
     "SoundFacts",
+    "StreamFeed",
     "VideoFacts",
     "measure_rate",
     "poster",

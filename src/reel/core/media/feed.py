@@ -1,17 +1,15 @@
 """A media file played at its own pace, as an input."""
 
 from collections.abc import Iterator
-from fractions import Fraction
 from pathlib import Path
 
 import av
 import numpy as np
 from av.audio.resampler import AudioResampler
 
-from reel.core.media.framing import frame_matrix, frame_range
-from reel.core.signal import NS, Arrived, InputError, Mode, Picture, Samples, Scan, Signal, SoundFormat
+from reel.core.media.decoding import RATE_HZ, frame_signal, open_options, sound_format
+from reel.core.signal import NS, Arrived, InputError, Picture, Samples, Signal, SoundFormat
 
-RATE_HZ = 48_000
 # A feed that is read this late drops pictures, as a network source would.
 MAX_LATE_NS = NS // 2
 
@@ -27,9 +25,11 @@ class FileFeed:
         self._start_ns = start_ns
         self._sequence = 0
         try:
-            self._container = av.open(str(path))
+            self._container = av.open(str(path), options=open_options("file"))
         except (OSError, ValueError) as error:
-            raise InputError(path.name, "can't be opened as a feed: it is missing or not a media file") from error
+            raise InputError(
+                path.name, "can't be opened as a feed: it is missing, or not a media file that holds its own picture"
+            ) from error
         self._signal, self._sound = self._describe()
         self._arrivals = self._play()
         self._next: Arrived | None = next(self._arrivals, None)
@@ -76,23 +76,10 @@ class FileFeed:
             raise InputError(self._name, "has no picture; a feed needs one")
         stream = self._container.streams.video[0]
         stream.thread_type = "AUTO"
-        rate = Fraction(stream.guessed_rate or stream.average_rate or 25)
         first = next(self._container.decode(stream), None)
         if first is None:
             raise InputError(self._name, "can't be played as a feed: its picture could not be decoded")
-        signal = Signal(
-            mode=Mode(
-                width_px=first.width // 2 * 2,
-                height_px=first.height // 2 * 2,
-                rate=min(max(rate, Fraction(1)), Fraction(240)),
-                scan=Scan.INTERLACED if first.interlaced_frame else Scan.PROGRESSIVE,
-            ),
-            pixels=first.format.name,
-            matrix=frame_matrix(first),
-            range=frame_range(first),
-            pixel_aspect=Fraction(stream.codec_context.sample_aspect_ratio or 1),
-        )
-        return signal, SoundFormat() if self._container.streams.audio else None
+        return frame_signal(first, stream), sound_format(self._container)
 
     def _play(self) -> Iterator[Arrived]:
         """Decode the file once or for ever; each round starts where the one before ended, picture and sound alike."""

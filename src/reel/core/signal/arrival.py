@@ -79,17 +79,20 @@ class Input(Protocol):
 
     @property
     def signal(self) -> Signal | None:
-        """The picture signal as the input describes it; None when there is none."""
+        """The picture signal as the input describes it; None while it is still connecting."""
 
     @property
     def sound(self) -> SoundFormat | None:
         """The sound as the input describes it; None when there is none."""
 
     def due_ns(self) -> int | None:
-        """When the next arrival can be read, on the recorder's clock; None when nothing more will come."""
+        """When to read next, on the recorder's clock; None when nothing more will come."""
 
-    def read(self, now_ns: int) -> Arrived:
-        """Give the arrival that is due. An input that waited too long to be read skips pictures, as hardware does."""
+    def read(self, now_ns: int) -> Arrived | None:
+        """Give the arrival that is due; None when nothing has come after all. Raises InputError when it has broken.
+
+        An input that waited too long to be read skips pictures, as hardware does.
+        """
 
     def close(self) -> None:
         """Let the device go. May be called twice."""

@@ -3,6 +3,7 @@
 import threading
 import unittest
 from fractions import Fraction
+from pathlib import Path
 
 import av
 import numpy as np
@@ -28,7 +29,7 @@ class SlowWriter:
     def write_picture(self, frame, tick):
         self.turns.acquire()
         if tick == self.fails_at:
-            raise MediaError(__import__("pathlib").Path("a.mkv"), "could not be written (No space left on device)")
+            raise MediaError(Path("a.mkv"), "could not be written (No space left on device)")
         self.written.append(tick)
 
     def write_samples(self, data, position):

@@ -13,6 +13,7 @@ from reel.core.line import DeviceKind, DeviceSetup, RigSetup
 from reel.core.measure import prove
 from reel.core.media import Shelf, probe
 from reel.core.signal import Mode
+from reel.recorder.clock import VirtualClock
 from reel.recorder.opening import opener_for
 from reel.recorder.virtual import record
 from reel.standins import read_beacon, read_stamp
@@ -29,7 +30,12 @@ class VirtualTests(unittest.TestCase):
         recipe = Recipe(frame=Mode.parse(recorded), container=container, effort="ultrafast")
         self.setup_ = RigSetup(device=device, recipe=recipe)
         return record(
-            self.setup_, opener_for(device, self.shelf.root), self.shelf, rig_name="test", rolled_s=rolled_s, **more
+            self.setup_,
+            opener_for(device, self.shelf.root, VirtualClock().now_ns),
+            self.shelf,
+            rig_name="test",
+            rolled_s=rolled_s,
+            **more,
         )
 
     def stamps(self, take):

@@ -13,8 +13,8 @@ from django.conf import settings
 from reel.core.errors import BadValueError, ReelError
 from reel.core.file import EFFORTS, Container, RateControl, Recipe
 from reel.core.file.recipe import KEYFRAME_S, QUALITY_CRF, VIDEO_BITRATE_BPS
-from reel.core.line import CONSOLE_MODES, DeviceKind, DeviceSetup, RigSetup
-from reel.core.line.rig import MAX_DRIFT_PPM
+from reel.core.line import CONSOLE_MODES, FEED_PROTOCOLS, DeviceKind, DeviceSetup, RigSetup
+from reel.core.line.rig import MAX_ADDRESS, MAX_DRIFT_PPM
 from reel.core.media import FileFeed
 from reel.core.signal import Mode, Scan, rate_label
 from reel.web.rigs.models import MAX_NAME, Rig
@@ -77,14 +77,26 @@ class ConsoleForm(_StageForm):
         )
 
 
-class FeedForm(_StageForm):
-    """Which file a feed plays."""
+ADDRESS_HELP = "Or where it comes from: rtsp, rtmp, udp, tcp, http or https, like rtsp://camera.local:554/garden."
+BY_ADDRESS = "from the address below"
 
-    feed = forms.ChoiceField(label="File", help_text="A media file in the feeds folder; it is played at its own pace.")
+
+class FeedForm(_StageForm):
+    """Which file a feed plays, or where it comes from."""
+
+    feed = forms.ChoiceField(
+        label="File", required=False, help_text="A media file in the feeds folder; it is played at its own pace."
+    )
     loop = forms.BooleanField(
         label="Start again at the end",
         required=False,
         help_text="Otherwise the signal ends with the file, and a roll repeats its last picture.",
+    )
+    address = forms.CharField(label="Address", required=False, max_length=MAX_ADDRESS, help_text=ADDRESS_HELP)
+    listen = forms.BooleanField(
+        label="Wait for the sender",
+        required=False,
+        help_text="For rtmp: the camera or program sends to this address on this machine, instead of Reel connecting.",
     )
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
@@ -93,16 +105,30 @@ class FeedForm(_StageForm):
         kept = self.initial.get("feed")
         if kept and kept not in names:
             names.append(kept)
-        self.fields["feed"].choices = [(name, name) for name in names]  # type: ignore[attr-defined]
+        choices = [("", BY_ADDRESS), *((name, name) for name in names)]
+        self.fields["feed"].choices = choices  # type: ignore[attr-defined]
 
     @classmethod
     def initial_of(cls, device: DeviceSetup) -> dict[str, object]:
         """Give the fields of a device."""
-        return {"feed": device.feed, "loop": device.loop}
+        place = {"address": device.feed, "feed": ""} if device.is_network else {"address": "", "feed": device.feed}
+        return place | {"loop": device.loop, "listen": device.listen}
 
     def build(self, cleaned: dict[str, Any]) -> DeviceSetup:
         """Make the device."""
-        return DeviceSetup(kind=DeviceKind.FEED, feed=cleaned["feed"], loop=cleaned["loop"])
+        return _feed_device(cleaned, loop=cleaned["loop"], listen=cleaned["listen"])
+
+
+def _feed_device(cleaned: dict[str, Any], *, loop: bool = True, listen: bool = False) -> DeviceSetup:
+    """Make a feed from either a file or an address; raises BadValueError for neither and for both."""
+    name, address = cleaned["feed"], cleaned["address"].strip()
+    if name and address:
+        raise BadValueError("Feed", address, f"a file is chosen too; choose “{BY_ADDRESS}”, or leave the address empty")
+    if address and "://" not in address:
+        raise BadValueError(
+            "Feed address", address, "it begins with one of " + ", ".join(f"{s}://" for s in FEED_PROTOCOLS)
+        )
+    return DeviceSetup(kind=DeviceKind.FEED, feed=address or name, loop=loop, listen=listen)
 
 
 DEVICE_FORMS: dict[DeviceKind, type[ConsoleForm | FeedForm]] = {
@@ -228,10 +254,11 @@ class NewRigForm(_StageForm):
     feed = forms.ChoiceField(
         label="Feed file", required=False, help_text="A media file from the feeds folder, for a video feed."
     )
+    address = forms.CharField(label="Feed address", required=False, max_length=MAX_ADDRESS, help_text=ADDRESS_HELP)
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.fields["feed"].choices = [("", "–"), *((name, name) for name in feed_names())]  # type: ignore[attr-defined]
+        self.fields["feed"].choices = [("", BY_ADDRESS), *((name, name) for name in feed_names())]  # type: ignore[attr-defined]
 
     def clean_name(self) -> str:
         """Refuse an unprintable name, and one that another rig has."""
@@ -249,8 +276,9 @@ class NewRigForm(_StageForm):
         if cleaned["kind"] == DeviceKind.CONSOLE.value:
             device = DeviceSetup(kind=DeviceKind.CONSOLE, mode=frame)
         else:
-            device = DeviceSetup(kind=DeviceKind.FEED, feed=cleaned["feed"])
-            feed = FileFeed(settings.HOME.feeds / cleaned["feed"], start_ns=0)
-            feed.close()
-            frame = replace(feed.signal.mode, scan=Scan.PROGRESSIVE)
+            device = _feed_device(cleaned)
+            if not device.is_network:
+                feed = FileFeed(settings.HOME.feeds / cleaned["feed"], start_ns=0)
+                feed.close()
+                frame = replace(feed.signal.mode, scan=Scan.PROGRESSIVE)
         return RigSetup(device=device, recipe=Recipe(frame=frame))

@@ -13,7 +13,7 @@ from reel.core.file import forecast
 from reel.core.line import STAGES, DeviceKind, framed_signal, sent_signal, walk
 from reel.recorder.messages import RigStatus
 from reel.web.rigs import actions
-from reel.web.rigs.forms import DEVICE_FORMS, FileForm, NewRigForm, feed_names
+from reel.web.rigs.forms import DEVICE_FORMS, FileForm, NewRigForm
 from reel.web.rigs.line import draw_line
 from reel.web.rigs.models import Rig
 from reel.web.roll.live import rig_facts
@@ -42,9 +42,7 @@ def new(request: HttpRequest) -> HttpResponse:
     if request.method == "POST" and form.is_valid():
         rig = actions.make_rig(form.cleaned_data["name"], form.value)
         return redirect("rigs:stage", rig_id=rig.pk, stage="device")
-    return render(
-        request, "rigs/new.html", {"form": form, "feeds": feed_names(), "room": "rigs"}, status=_form_status(form)
-    )
+    return render(request, "rigs/new.html", {"form": form, "room": "rigs"}, status=_form_status(form))
 
 
 @require_http_methods(["GET", "POST"])

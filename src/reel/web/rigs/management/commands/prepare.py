@@ -76,14 +76,15 @@ class Command(BaseCommand):
         """Record a first take of the console on the virtual clock, and prove it."""
         setup = rig.plan
         started = timezone.now()
+        clock = VirtualClock(timezone.localtime(started))
         taken = record(
             setup,
-            opener_for(setup.device, settings.HOME.feeds),
+            opener_for(setup.device, settings.HOME.feeds, clock.now_ns),
             Shelf(settings.HOME.shelf),
             rig_name=rig.name,
             rolled_s=[(0, 10)],
             marks_s=[(3, "first bloom"), (7.5, "stone path, good")],
-            clock=VirtualClock(timezone.localtime(started)),
+            clock=clock,
         )
         take = takes.begin(
             rig_id=rig.pk,

@@ -7,11 +7,16 @@ document.addEventListener("alpine:init", () => {
     get roll() { return Alpine.store("live").roll ?? {}; },
     get idle() { return !Alpine.store("live").roll; },
     get word() { return { holding: "On hold", ending: "Closing", waiting: "Waiting" }[this.roll.state] ?? "Rolling"; },
-    get calm() { return !this.roll.losing; },
+    get trouble() { return [this.roll.warning, this.roll.losing].filter(Boolean).join(" · "); },
+    get calm() { return !this.trouble; },
     get held() { return this.roll.holding ? "1" : ""; },
     get notHeld() { return !this.roll.holding; },
     get isHeld() { return !!this.roll.holding; },
     get tone() { return this.roll.holding ? "is-holding" : ""; },
+  }));
+  Alpine.data("notice", () => ({
+    get text() { return Alpine.store("live").answers ? Alpine.store("live").notice : "The recorder does not answer; it may be starting. Signals are shown as soon as it does."; },
+    get none() { return !this.text; },
   }));
   Alpine.data("rig", () => ({
     get rig() { return Alpine.store("live").rig ?? { levels: [] }; },

@@ -1,0 +1,115 @@
+"""What a person waits for, measured on a started Reel: roll click to first frame, composed picture to page, a long list."""
+
+import json
+import os
+import re
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from reel.core.line import RigSetup
+from reel.core.wire import from_plain
+from reel.options import ROOT
+from reel.recorder.client import Client
+from reel.recorder.messages import Ask, Cut, Open, StartRoll
+
+PORT = 8147
+TAKES = 10_000
+_FILL = f"""
+from django.utils import timezone
+from reel.web.takes.models import Take
+first = Take.objects.get()
+Take.objects.bulk_create([Take(rig=first.rig, rig_name=first.rig_name, name=f'Take {{n}}', state='closed',
+    started_at=timezone.now(), asked=first.asked, file_name=f't{{n}}.mkv', size_bytes=n, length_ms=n * 10)
+    for n in range({TAKES})], batch_size=500)
+"""
+
+
+@contextmanager
+def started() -> Iterator[Path]:
+    """Run a demo Reel; gives its home."""
+    with tempfile.TemporaryDirectory(prefix="reel-bench-") as folder:
+        environment = os.environ | {"REEL_HOME": folder, "DJANGO_SETTINGS_MODULE": "reel.web.settings"}
+        command = [sys.executable, "-m", "reel", "demo", "--home", folder, "--port", str(PORT)]
+        parent = subprocess.Popen(command, env=environment, cwd=ROOT, stdout=subprocess.PIPE, text=True)
+        assert parent.stdout is not None
+        for line in parent.stdout:
+            if "ready at" in line:
+                break
+        try:
+            yield Path(folder)
+        finally:
+            parent.send_signal(signal.SIGINT)
+            parent.wait(15)
+
+
+def measure() -> dict[str, float]:
+    """Give seconds for each of the waits."""
+    with started() as home:
+        client, setup = Client(home / "run"), _setup(home)
+        client.ask(Open(rig_id=1, setup=setup))
+        time.sleep(1.5)
+        return {
+            "roll_to_first_frame_s": _roll_to_first_frame(client, setup),
+            "picture_to_page_s": _picture_to_page(client, setup),
+            "takes_page_s": _page("takes/", 5),
+            f"takes_page_{TAKES}_s": _long_list(home),
+        }
+
+
+def _setup(home: Path) -> RigSetup:
+    command = [sys.executable, "-m", "reel", "rigs", "--json", "--home", str(home)]
+    rigs = json.loads(subprocess.run(command, capture_output=True, text=True, check=True).stdout)
+    return next(from_plain(rig["setup"], RigSetup) for rig in rigs if rig["id"] == 1)
+
+
+def _roll_to_first_frame(client: Client, setup: RigSetup) -> float:
+    waits = []
+    for _ in range(5):
+        started = time.perf_counter()
+        client.ask(StartRoll(rig_id=1, rig_name="bench", setup=setup))
+        while not ((roll := client.ask(Ask()).status.roll) and roll.length_s > 0):
+            time.sleep(0.002)
+        waits.append(time.perf_counter() - started)
+        client.ask(Cut())
+    return sorted(waits)[2]
+
+
+def _picture_to_page(client: Client, setup: RigSetup) -> float:
+    """Give the median time between a picture's composing and its arrival over HTTP.
+
+    Pictures of the console carry their number, and they come 30 a second from when the rig was opened: the earliest
+    arrival of all, relative to its number, is taken as no delay but the pipeline's own, which is measured by the spread.
+    """
+    client.ask(Open(rig_id=1, setup=setup))
+    arrivals = []
+    with urllib.request.urlopen(f"http://127.0.0.1:{PORT}/roll/picture/1/", timeout=10) as response:  # noqa: S310
+        while len(arrivals) < 60:
+            line = response.readline()
+            if found := re.match(rb"Content-Length: (\d+)", line):
+                response.readline()
+                response.read(int(found[1]))
+                arrivals.append(time.perf_counter())
+    steps = sorted(b - a for a, b in zip(arrivals, arrivals[1:], strict=False))
+    return steps[len(steps) // 2]
+
+
+def _page(path: str, times: int) -> float:
+    waits = []
+    for _ in range(times):
+        started = time.perf_counter()
+        urllib.request.urlopen(f"http://127.0.0.1:{PORT}/{path}", timeout=30).read()  # noqa: S310
+        waits.append(time.perf_counter() - started)
+    return sorted(waits)[times // 2]
+
+
+def _long_list(home: Path) -> float:
+    environment = os.environ | {"REEL_HOME": str(home), "DJANGO_SETTINGS_MODULE": "reel.web.settings"}
+    subprocess.run([sys.executable, "-m", "django", "shell", "-v", "0", "-c", _FILL], env=environment, check=True)
+    return _page("takes/", 5)

@@ -1,0 +1,115 @@
+"""Real homes and real processes for the tests of survival."""
+
+import json
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+from pathlib import Path
+
+from reel.core.file import Recipe
+from reel.core.line import DeviceKind, DeviceSetup, RigSetup
+from reel.core.signal import Mode
+from reel.options import ROOT, Home
+from reel.recorder.client import Client
+from reel.recorder.messages import Ask, StartRoll, UnreachableError
+
+FRAME = Mode.parse("640x360p30")
+SETUP = RigSetup(
+    device=DeviceSetup(kind=DeviceKind.CONSOLE, mode=Mode.parse("1280x720p30")),
+    recipe=Recipe(frame=FRAME, effort="ultrafast"),
+)
+_template: Path | None = None
+
+
+def demo_home() -> Path:
+    """Give a demo home that was prepared once for the run; to be copied, not used."""
+    global _template
+    if _template is None:
+        folder = Path(tempfile.mkdtemp(prefix="reel-template-"))
+        unittest.addModuleCleanup(shutil.rmtree, folder, ignore_errors=True)
+        _template = folder
+        run(folder, "-m", "django", "prepare", "--demo")
+    return _template
+
+
+def environment(home: Path, **more: str) -> dict[str, str]:
+    kept = {key: value for key, value in os.environ.items() if not key.startswith("REEL_")}
+    ours = {"REEL_HOME": str(home), "PYTHONPATH": str(ROOT / "src"), "DJANGO_SETTINGS_MODULE": "reel.web.settings"}
+    return kept | ours | more
+
+
+def run(home: Path, *arguments: str, code: int = 0, **more: str) -> subprocess.CompletedProcess[str]:
+    done = subprocess.run(
+        [sys.executable, *arguments], env=environment(home, **more), capture_output=True, text=True, timeout=120
+    )
+    if done.returncode != code:
+        raise AssertionError(f"{arguments} gave {done.returncode}: {done.stdout}{done.stderr}")
+    return done
+
+
+class HomeTestCase(unittest.TestCase):
+    """A demo home of its own for each test, and processes on it that are ended with it."""
+
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory(prefix="reel-home-")
+        self.addCleanup(folder.cleanup)
+        self.home = Path(folder.name) / "home"
+        shutil.copytree(demo_home(), self.home)
+        Home(self.home).make()
+        self.client = Client(self.home / "run")
+
+    def start(self, *arguments, **more):
+        log = self.home / "logs" / "test.log"
+        with log.open("ab") as output:
+            process = subprocess.Popen(
+                [sys.executable, *arguments], env=environment(self.home, **more), stdout=output, stderr=output,
+                stdin=subprocess.DEVNULL, start_new_session=True,
+            )  # fmt: skip
+        self.addCleanup(self.end, process)
+        return process
+
+    def start_recorder(self, **more):
+        process = self.start("-m", "django", "recorder", **more)
+        self.wait_for(self.answers, "the recorder")
+        return process
+
+    def answers(self):
+        try:
+            return self.client.ask(Ask(), timeout_ms=300).status
+        except UnreachableError:
+            return None
+
+    def start_roll(self, setup=SETUP):
+        return self.client.ask(StartRoll(rig_id=1, rig_name="Moss & Stone", setup=setup)).take_id
+
+    def wait_for(self, is_so, what, within_s=20):
+        deadline = time.monotonic() + within_s
+        while not (found := is_so()):
+            self.assertLess(time.monotonic(), deadline, what)
+            time.sleep(0.02)
+        return found
+
+    def roll_is_long(self, seconds):
+        def is_so():
+            status = self.answers()
+            return status and status.roll and status.roll.length_s >= seconds and status.roll
+
+        return is_so
+
+    @staticmethod
+    def end(process, number=signal.SIGTERM):
+        if process.poll() is None:
+            process.send_signal(number)
+        try:
+            process.wait(10)
+        except subprocess.TimeoutExpired:
+            os.killpg(process.pid, signal.SIGKILL)
+            process.wait()
+
+    def takes(self):
+        return json.loads(run(self.home, "-m", "reel", "takes", "--json").stdout)

@@ -1,0 +1,225 @@
+"""What survives: kills at random moments, a full disk, a lost shelf, a dead child; with real processes and files."""
+
+import json
+import os
+import random
+import shutil
+import signal
+import subprocess
+import threading
+import time
+from contextlib import suppress
+from dataclasses import replace
+from pathlib import Path
+
+import av
+
+from reel.core.file import Container
+from reel.core.media import probe
+from reel.core.signal import Mode
+from reel.launch.tests.homes import SETUP, HomeTestCase, run
+from reel.recorder.messages import AddMark, Ask, Cut, RefusedError, StartRoll
+from reel.web.tests_browser.stack import free_port
+
+KILLS = 10
+WORST_LOSS_S = 1.2
+
+
+def readable_s(path):
+    """Decode all that a player would show, which skips a packet that was cut off; gives its length."""
+    times = []
+    with av.open(str(path)) as container:
+        for packet in container.demux(video=0):
+            with suppress(av.error.InvalidDataError):
+                times += [frame.time for frame in packet.decode()]
+    return (times[-1] - times[0] + 1 / 30) if times else 0.0
+
+
+class KillTests(HomeTestCase):
+    def test_recorder_killed_at_random_moments(self):
+        """kill -9: the file opens up to about the last second; the next start finds the take and its proof."""
+        choose = random.Random()
+        for number in range(KILLS):
+            container = list(Container)[number % 2]
+            recorder = self.start_recorder()
+            take_id = self.start_roll(replace(SETUP, recipe=replace(SETUP.recipe, container=container)))
+            self.client.ask(AddMark(label=f"mark {number}"))
+            self.wait_for(self.roll_is_long(choose.uniform(1.3, 2.6)), "the roll")
+            roll = self.client.ask(Ask()).status.roll
+            self.end(recorder, signal.SIGKILL)
+            (rolling,) = (self.home / "shelf").glob("*.rolling.*")
+            with self.subTest(container=container, length_s=roll.length_s):
+                self.assertGreater(readable_s(rolling), roll.length_s - WORST_LOSS_S)
+            self.end(self.start_recorder())
+            take = next(take for take in self.takes() if take["id"] == take_id)
+            self.assertEqual((take["state"], rolling.exists()), ("interrupted", False))
+            self.assertIn("was stopped", take["problem"])
+        self.start("-m", "django", "run_huey", "--quiet")
+        self.wait_for(lambda: all(take["proof"]["lines"] for take in self.takes()), "the proofs", 40)
+        for take in self.takes()[:KILLS]:
+            facts = probe(Path(take["file"]))
+            self.assertAlmostEqual(take["length_s"], float(facts.video.length_s), places=2)
+            self.assertGreater(take["length_s"], 0.1)
+
+    def test_worker_killed_its_job_runs_again(self):
+        run(self.home, "-m", "django", "shell", "-c", (
+            "from reel.web.jobs.models import *; from reel.web.takes.models import *; take = Take.objects.get();"
+            "Take.objects.update(proof=None, proof_state='waiting');"
+            "Job.objects.create(kind='prove', take=take, state=JobState.RUNNING, done_part=0.4)"
+        ))  # fmt: skip
+        self.start("-m", "django", "run_huey", "--quiet")
+        self.wait_for(lambda: self.takes()[0]["proof"]["lines"], "the proof", 30)
+
+    def test_parent_brings_back_what_died_and_leaves_nothing_behind(self):
+        port = free_port()
+        parent = self.start("-m", "reel", "start", "--port", str(port))
+        log = self.home / "logs" / "test.log"
+        self.wait_for(lambda: "ready at" in log.read_text(), "the start", 40)
+        self.start_roll()
+        before = self.children(parent.pid)
+        self.assertEqual(len(before), 3)
+        web = next(pid for pid, command in before.items() if "uvicorn" in command)
+        os.kill(web, signal.SIGKILL)
+        self.wait_for(lambda: "the web process ended (signal 9)" in log.read_text(), "the word of it")
+        self.wait_for(lambda: len(self.children(parent.pid)) == 3, "the new web")
+        self.assertEqual(self.client.ask(Ask()).status.roll.state, "rolling", "a roll does not depend on the web")
+        refused = run(self.home, "-m", "reel", "start", "--port", str(free_port()), code=1)
+        self.assertIn("Another Reel is using", refused.stderr)
+        children = self.children(parent.pid)
+        os.kill(parent.pid, signal.SIGKILL)
+        self.wait_for(lambda: not any(Path(f"/proc/{pid}").exists() for pid in children), "the children's end", 10)
+        self.assertEqual(list((self.home / "shelf").glob("*.rolling.*")), [], "the recorder closed its file")
+
+    @staticmethod
+    def children(parent):
+        listed = subprocess.run(
+            ["ps", "--ppid", str(parent), "-o", "pid=,args="], capture_output=True, text=True
+        ).stdout.splitlines()
+        return {int(line.split()[0]): line for line in listed if "<defunct>" not in line}
+
+
+class DiskTests(HomeTestCase):
+    def test_reserve_is_kept(self):
+        free_mb = shutil.disk_usage(self.home).free // 1_000_000
+        self.start_recorder(REEL_RESERVE_MB=str(free_mb + 5000))
+        with self.assertRaises(RefusedError) as raised:
+            self.start_roll()
+        self.assertIn("are kept free", str(raised.exception))
+
+    def test_a_shelf_that_is_gone_is_said_before_the_roll(self):
+        self.start_recorder()
+        (self.home / "shelf").rename(self.home / "elsewhere")
+        with self.assertRaises(RefusedError) as raised:
+            self.start_roll()
+        self.assertIn("can't be reached", str(raised.exception))
+
+    def small_drive(self, size_mb):
+        """A shelf on a drive of its own."""
+        shelf = self.home.parent / "drive"
+        shelf.mkdir()
+        mounted = subprocess.run(
+            ["mount", "-t", "tmpfs", "-o", f"size={size_mb}m", "tmpfs", str(shelf)], capture_output=True
+        )
+        if mounted.returncode:
+            self.skipTest("a small drive can't be mounted here")
+        self.addCleanup(subprocess.run, ["umount", "-l", str(shelf)], check=True)
+        return {"REEL_SHELF": str(shelf)}, shelf
+
+    def rolling_fast(self):
+        recipe = replace(SETUP.recipe, quality_crf=1, effort="ultrafast", frame=Mode.parse("1280x720p30"))
+        return self.start_roll(replace(SETUP, recipe=recipe))
+
+    def test_the_take_is_cut_cleanly_when_the_reserve_is_reached(self):
+        place, shelf = self.small_drive(24)
+        self.start_recorder(REEL_RESERVE_MB="14", **place)
+        self.rolling_fast()
+        self.wait_for(lambda: self.client.ask(Ask()).status.roll is None, "the cut", 30)
+        status = self.client.ask(Ask()).status
+        self.assertIn("only the reserve of 14 MB was left", status.notice)
+        self.assertGreater(shutil.disk_usage(shelf).free, 9_000_000)
+        (path,) = shelf.iterdir()
+        self.assertGreater(readable_s(path), 0.5)
+
+    def test_a_write_error_ends_the_take_and_keeps_what_was_written(self):
+        for container in Container:
+            with self.subTest(container):
+                self.setUp()
+                place, shelf = self.small_drive(6)
+                recorder = self.start_recorder(REEL_RESERVE_MB="0", **place)
+                recipe = replace(SETUP.recipe, quality_crf=1, container=container, frame=Mode.parse("1280x720p30"))
+                self.start_roll(replace(SETUP, recipe=recipe))
+                self.wait_for(lambda: self.client.ask(Ask()).status.roll is None, "the end", 30)
+                self.assertIn("ended by itself", self.client.ask(Ask()).status.notice)
+                (path,) = shelf.iterdir()
+                self.assertNotIn("rolling", path.name)
+                self.assertGreater(readable_s(path), 0.5)
+                self.end(recorder)
+
+
+class ConflictTests(HomeTestCase):
+    def both(self, request):
+        """Ask from two sides at once; gives the answers and refusals."""
+        results, start = [], threading.Barrier(2)
+
+        def ask():
+            start.wait()
+            try:
+                results.append(self.client.ask(request).take_id)
+            except RefusedError as error:
+                results.append(str(error))
+
+        threads = [threading.Thread(target=ask) for _ in range(2)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        return sorted(results, key=str)
+
+    def test_two_at_once_give_one_result_and_one_sentence(self):
+        self.start_recorder()
+        rolled = self.both(StartRoll(rig_id=1, rig_name="Moss & Stone", setup=SETUP))
+        self.assertIsInstance(rolled[0], int)
+        self.assertIn("rolling already", rolled[1])
+        self.wait_for(self.roll_is_long(0.3), "the roll")
+        cut = self.both(Cut(take_id=rolled[0]))
+        self.assertEqual(cut[0], rolled[0])
+        self.assertIn("cut already", cut[1])
+        self.assertEqual(len(self.takes()), 2)
+
+    def test_overload_is_said_within_a_second_and_counted_the_same_everywhere(self):
+        self.start_recorder()
+        device = replace(SETUP.device, mode=Mode.parse("1920x1080p60"))
+        recipe = replace(SETUP.recipe, frame=Mode.parse("1920x1080p60"), effort="slow", quality_crf=10)
+        take_id = self.start_roll(replace(SETUP, device=device, recipe=recipe))
+        roll = self.wait_for(
+            lambda: (s := self.client.ask(Ask()).status.roll) and s.counts.lost_encoder and s, "a loss", 30
+        )
+        self.assertLess(roll.length_s, 30 / 60 + 2.5, "a queue of 30 is full in half a second; then it is said")
+        time.sleep(1)
+        self.client.ask(Cut())
+        self.wait_for(lambda: self.client.ask(Ask()).status.roll is None, "the end", 60)
+        take = next(take for take in self.takes() if take["id"] == take_id)
+        video = probe(Path(take["file"])).video
+        counts = take["counts"]
+        self.assertGreater(counts["lost_encoder"], 0)
+        self.assertEqual(video.frames + counts["lost_encoder"], counts["ticks"])
+
+
+class CommandTests(HomeTestCase):
+    def test_roll_rigs_takes_probe(self):
+        rigs = json.loads(run(self.home, "-m", "reel", "rigs", "--json").stdout)
+        self.assertEqual(len(rigs), 2)
+        done = json.loads(run(self.home, "-m", "reel", "roll", rigs[1]["name"], "--for", "2s", "--json").stdout)
+        self.assertEqual((done["state"], done["proof"]["state"] in ("as asked", "differs")), ("closed", True))
+        self.assertAlmostEqual(done["length_s"], 2, delta=0.6)
+        held = json.loads(run(self.home, "-m", "reel", "probe", done["file"], "--json").stdout)
+        self.assertEqual(held["video"]["width_px"], 1280)
+        self.assertEqual(self.takes()[0]["file"], done["file"])
+        for arguments, said in (
+            (("roll", "nowhere", "--for", "1s"), "There is no rig"),
+            (("roll", "1", "--for", "NaN"), "reads like"),
+            (("probe", "/dev/null"), "can't be read"),
+        ):
+            self.assertIn(said, run(self.home, "-m", "reel", *arguments, code=1).stderr)
+        for command in ("roll", "rigs", "takes", "probe", "demo", "start", "test", "assets"):
+            self.assertIn("usage", run(self.home, "-m", "reel", command, "--help").stdout)

@@ -1,0 +1,199 @@
+"""Feeds from the network, each from a sender of its own on the loopback: they come, stop, change, lie."""
+
+import http.server
+import socket
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+import unittest
+from functools import partial
+from pathlib import Path
+
+from reel.core.errors import BadValueError
+from reel.core.file import Container, Recipe
+from reel.core.line import DeviceKind, DeviceSetup, RigSetup
+from reel.core.media import FileFeed, PartWriter, Shelf, StreamFeed, probe
+from reel.core.media.tests.clips import FRAME, write_clip
+from reel.core.signal import InputError, Picture
+from reel.recorder.clock import RealClock
+from reel.recorder.lane import Lane
+from reel.recorder.opening import opener_for
+from reel.recorder.roll import Roll, RollState
+from reel.recorder.source import Source
+
+
+def free_port():
+    with socket.socket() as probe_socket:
+        probe_socket.bind(("127.0.0.1", 0))
+        return probe_socket.getsockname()[1]
+
+
+class QuietHandler(http.server.SimpleHTTPRequestHandler):
+    def log_message(self, *_):
+        pass
+
+
+class StreamTests(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def send(self, address, seconds, *, size=(320, 180), form="mpegts"):
+        """Start a sender; it listens or connects as the address says."""
+        command = [sys.executable, "-m", "reel.recorder.tests.sender", address, str(seconds), *map(str, size), form]
+        sender = subprocess.Popen(command, stderr=subprocess.DEVNULL)
+        self.addCleanup(sender.wait)
+        self.addCleanup(sender.kill)
+        return sender
+
+    def open(self, address, *, listen=False):
+        feed = StreamFeed(address, listen=listen, now_ns=time.monotonic_ns)
+        self.addCleanup(feed._thread.join, 10)
+        self.addCleanup(feed.close)
+        return feed
+
+    def read(self, feed, pictures, within_s=15):
+        found, deadline = [], time.monotonic() + within_s
+        while len(found) < pictures:
+            self.assertLess(time.monotonic(), deadline, f"{len(found)} pictures came")
+            item = feed.read(time.monotonic_ns())
+            if isinstance(item, Picture):
+                found.append(item)
+            elif item is None:
+                time.sleep(0.005)
+        return found
+
+    def test_tcp_udp_rtmp_http(self):
+        write_clip(self.folder / "clip.mkv", Recipe(frame=FRAME), range(60))
+        server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), partial(QuietHandler, directory=str(self.folder)))
+        self.addCleanup(server.server_close)
+        self.addCleanup(server.shutdown)
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        tcp, udp, rtmp = free_port(), free_port(), free_port()
+        self.send(f"tcp://127.0.0.1:{tcp}?listen=1", 6)
+        self.send(f"udp://127.0.0.1:{udp}?pkt_size=1316", 8)
+        waiting = self.open(f"rtmp://127.0.0.1:{rtmp}/live/garden", listen=True)
+        time.sleep(1)
+        self.send(f"rtmp://127.0.0.1:{rtmp}/live/garden", 6, form="flv")
+        time.sleep(2)
+        feeds = {
+            "tcp": self.open(f"tcp://127.0.0.1:{tcp}"),
+            "udp": self.open(f"udp://127.0.0.1:{udp}"),
+            "rtmp": waiting,
+            "http": self.open(f"http://127.0.0.1:{server.server_port}/clip.mkv"),
+        }
+        for name, feed in feeds.items():
+            with self.subTest(name):
+                pictures = self.read(feed, 20)
+                self.assertEqual(feed.signal.mode.size_label, "320×180")
+                steps = [(b.at_ns - a.at_ns) / 1e6 for a, b in zip(pictures, pictures[1:], strict=False)]
+                self.assertAlmostEqual(sorted(steps)[len(steps) // 2], 33.3, delta=1.1)
+
+    def test_not_there_stopping_and_rubbish_are_said(self):
+        for address, said in (
+            (f"tcp://127.0.0.1:{free_port()}", "can't be reached"),
+            (self.rubbish(), "can't be played as a feed"),
+            (self.playlist(), "can't be played as a feed"),
+        ):
+            feed = self.open(address)
+            with self.subTest(said), self.assertRaises(InputError) as raised:
+                self.read(feed, 1)
+            self.assertIn(said, str(raised.exception))
+        port = free_port()
+        sender = self.send(f"tcp://127.0.0.1:{port}?listen=1", 0.7)
+        time.sleep(2)
+        feed = self.open(f"tcp://127.0.0.1:{port}")
+        with self.assertRaises(InputError) as raised:
+            self.read(feed, 1000)
+        self.assertIn("has stopped", str(raised.exception))
+        sender.wait(5)
+
+    def serve(self, content):
+        """Serve bytes to whoever connects; gives the address."""
+        server = socket.create_server(("127.0.0.1", 0))
+        self.addCleanup(server.close)
+
+        def answer():
+            connection, _ = server.accept()
+            with connection:
+                connection.sendall(content)
+
+        threading.Thread(target=answer, daemon=True).start()
+        return f"tcp://127.0.0.1:{server.getsockname()[1]}"
+
+    def rubbish(self):
+        return self.serve(bytes(range(256)) * 2000)
+
+    def playlist(self):
+        return self.serve(b"#EXTM3U\n#EXTINF:4,\nfile:///etc/passwd\n#EXT-X-ENDLIST\n")
+
+    def test_a_playlist_in_the_feeds_folder_is_refused(self):
+        clip = write_clip(self.folder / "clip.mp4", Recipe(frame=FRAME, container=Container.MP4), range(30))
+        (self.folder / "list.m3u8").write_text(f"#EXTM3U\n#EXTINF:1,\n{clip}\n#EXT-X-ENDLIST\n")
+        (self.folder / "list.ffconcat").write_text(f"ffconcat version 1.0\nfile {clip.name}\n")
+        for name in ("list.m3u8", "list.ffconcat"):
+            with self.subTest(name), self.assertRaises(InputError) as raised:
+                FileFeed(self.folder / name, start_ns=0)
+            self.assertIn("holds its own picture", str(raised.exception))
+        (self.folder.parent / f"{self.folder.name}.mp4").symlink_to(clip)
+        self.addCleanup((self.folder.parent / f"{self.folder.name}.mp4").unlink)
+        (self.folder / "sub").mkdir()
+        (self.folder / "sub" / "link.mp4").symlink_to(clip)
+        device = DeviceSetup(kind=DeviceKind.FEED, feed="link.mp4")
+        with self.assertRaises(InputError) as raised:
+            opener_for(device, self.folder / "sub", time.monotonic_ns)(0)
+        self.assertIn("outside the feeds folder", str(raised.exception))
+
+    def test_addresses(self):
+        for address in (
+            "file:///etc/passwd", "ftp://host/x", "rtsp://", "tcp://host", "tcp://host:99999", "udp://h:1?x=1",
+            "http://ho st/", "http://host/\n", "tcp://h:1/../x", "http://" + "x" * 500, "rtmp://h\x00",
+        ):  # fmt: skip
+            with self.subTest(address[:30]), self.assertRaises(BadValueError):
+                DeviceSetup(kind=DeviceKind.FEED, feed=address)
+        with self.assertRaises(BadValueError):
+            DeviceSetup(kind=DeviceKind.FEED, feed="tcp://127.0.0.1:80", listen=True)
+
+    def test_a_roll_keeps_its_time_while_the_sender_is_gone_and_changes_its_mode(self):
+        """The sender stops, comes back with another size; the take is as long as the time that passed."""
+        port = free_port()
+        address = f"tcp://127.0.0.1:{port}"
+        device = DeviceSetup(kind=DeviceKind.FEED, feed=address)
+        setup = RigSetup(device=device, recipe=Recipe(frame=FRAME, effort="ultrafast"))
+        clock, shelf = RealClock(), Shelf(self.folder)
+        source = Source(setup, opener_for(device, self.folder, clock.now_ns), clock)
+        thread = threading.Thread(target=source.run_until)
+        self.send(f"{address}?listen=1", 4)
+        time.sleep(2)
+        thread.start()
+        self.addCleanup(thread.join, 10)
+        self.addCleanup(source.stop)
+        self.wait_for(lambda: source.reading.problem is None)
+        path = shelf.root / "take.mkv"
+        lane = Lane(PartWriter(path, setup.recipe, None), closed=lambda error: None)
+        roll = Roll(lane, setup.recipe.frame.rate, None)
+        lane.start()
+        source.call(lambda: setattr(source, "roll", roll))
+        self.wait_for(lambda: roll.state is RollState.ROLLING)
+        began = time.monotonic()
+        self.wait_for(lambda: source.reading.problem is not None)
+        self.assertIn("has stopped", source.reading.problem)
+        self.send(f"{address}?listen=1", 20, size=(640, 360))
+        self.wait_for(lambda: source.reading.signal and source.reading.signal.mode.width_px == 640)
+        time.sleep(0.5)
+        passed = time.monotonic() - began
+        source.call(lambda: roll.cut(clock.now_ns()))
+        self.assertTrue(lane.ended.wait(10))
+        facts = probe(path).video
+        self.assertAlmostEqual(float(facts.length_s), passed, delta=0.5)
+        self.assertEqual((facts.width_px, facts.rate.fixed, facts.rate.rate), (320, True, 30))
+        self.assertGreater(roll.counts.repeated, 15)
+
+    def wait_for(self, is_so, within_s=20):
+        deadline = time.monotonic() + within_s
+        while not is_so():
+            self.assertLess(time.monotonic(), deadline)
+            time.sleep(0.02)
