@@ -1,4 +1,4 @@
-"""The recorder on the virtual clock against a bare encoder loop with the same settings and frames; the stand-in's share."""
+"""The recorder on the virtual clock against a bare encoder loop, same settings and frames; the stand-in's share."""
 
 import tempfile
 import time

@@ -8,6 +8,7 @@ from pathlib import Path
 from reel import options
 from reel.core.errors import ReelError
 from reel.launch.assets import build_assets
+from reel.launch.bench import run_bench
 from reel.launch.checks import run_checks
 from reel.launch.commands import add_commands
 from reel.launch.parent import run
@@ -45,6 +46,12 @@ def _parser() -> argparse.ArgumentParser:
     test = commands.add_parser("test", help="run all checks and tests", description="Run all checks and tests.")
     test.add_argument("only", nargs="*", help="run only these tests, without the checks (dotted names or folders)")
     test.set_defaults(run=lambda chosen: run_checks(chosen.only))
+    bench = commands.add_parser("bench", help="measure, beside the baseline", description="Measure; takes a minute.")
+    bench.add_argument(
+        "--kills", type=int, default=0, metavar="N", help="also kill the recorder N times while it rolls"
+    )
+    bench.add_argument("--keep", action="store_true", help="make the result the baseline")
+    bench.set_defaults(run=lambda chosen: run_bench(kills=chosen.kills, keep=chosen.keep))
     assets = commands.add_parser("assets", help="build styles, scripts and fonts (needs Node)")
     assets.set_defaults(run=lambda chosen: build_assets())
     add_commands(commands)

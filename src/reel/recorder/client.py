@@ -49,15 +49,18 @@ class Client:
 
     async def statuses(self, *, silence_ms: int) -> AsyncIterator[Status | None]:
         """Give each status as it comes; None whenever the recorder has been silent for `silence_ms`."""
-        async for body in self._listen(STATUS_TOPIC, silence_ms):
-            yield from_json(body, Status) if body else None
+        async for parts in self._listen(STATUS_TOPIC, silence_ms):
+            yield from_json(parts[1], Status) if parts else None
 
-    async def pictures(self, rig_id: int, *, silence_ms: int) -> AsyncIterator[bytes | None]:
-        """Give the newest pictures of a rig as JPEG; None whenever none came for `silence_ms`."""
-        async for body in self._listen(PICTURE_TOPIC + str(rig_id).encode(), silence_ms):
-            yield body
+    async def pictures(self, rig_id: int, *, silence_ms: int) -> AsyncIterator[tuple[bytes, int] | None]:
+        """Give the newest pictures of a rig as JPEG, with the monotonic nanosecond at which each was composed.
 
-    async def _listen(self, topic: bytes, silence_ms: int) -> AsyncIterator[bytes | None]:
+        None whenever none came for `silence_ms`.
+        """
+        async for parts in self._listen(PICTURE_TOPIC + str(rig_id).encode(), silence_ms):
+            yield (parts[1], int(parts[2])) if parts else None
+
+    async def _listen(self, topic: bytes, silence_ms: int) -> AsyncIterator[list[bytes] | None]:
         with zmq.asyncio.Context.instance().socket(zmq.SUB) as socket:
             socket.setsockopt(zmq.LINGER, 0)
             socket.setsockopt(zmq.RCVHWM, 2)
@@ -72,4 +75,4 @@ class Client:
                     while True:
                         newest = await socket.recv_multipart(zmq.NOBLOCK)
                 if newest[0] == topic:
-                    yield newest[1]
+                    yield newest

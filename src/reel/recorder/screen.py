@@ -1,6 +1,7 @@
 """Showing: the newest framed picture of each watched rig as JPEG, and the status, sent to whoever subscribes."""
 
 import threading
+import time
 from collections import Counter
 from collections.abc import Callable
 from pathlib import Path
@@ -31,7 +32,7 @@ class Broadcast:
         self._socket.setsockopt(zmq.LINGER, 0)
         self._socket.bind(f"ipc://{run_folder / BROADCAST}")
         self._watchers: Counter[bytes] = Counter()
-        self._newest: dict[int, av.VideoFrame] = {}
+        self._newest: dict[int, tuple[av.VideoFrame, int]] = {}
         self._encoders: dict[int, JpegEncoder] = {}
         self._stop = threading.Event()
         self._status: Callable[[], Status] = Status
@@ -53,7 +54,7 @@ class Broadcast:
 
     def show(self, rig_id: int, frame: av.VideoFrame) -> None:
         """Set the newest picture of a rig; never waits."""
-        self._newest[rig_id] = frame
+        self._newest[rig_id] = (frame, time.monotonic_ns())
 
     def _run(self) -> None:
         turn = 0
@@ -68,9 +69,9 @@ class Broadcast:
 
     def _send_pictures(self) -> None:
         for rig_id in list(self._newest):
-            frame = self._newest.pop(rig_id)
+            frame, composed_ns = self._newest.pop(rig_id)
             encoder = self._encoders.setdefault(rig_id, JpegEncoder(PICTURE_WIDTH_PX))
-            self._socket.send_multipart([_topic(rig_id), encoder.encode(frame)])
+            self._socket.send_multipart([_topic(rig_id), encoder.encode(frame), str(composed_ns).encode()])
 
     def _read_subscriptions(self) -> None:
         while True:

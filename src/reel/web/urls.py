@@ -10,5 +10,6 @@ urlpatterns = [
     path("takes/", include("reel.web.takes.urls")),
     path("jobs/", include("reel.web.jobs.urls")),
 ]
+handler400 = "reel.web.ui.views.bad_request"
 handler404 = "reel.web.ui.views.not_found"
 handler500 = "reel.web.ui.views.failed"

@@ -98,9 +98,11 @@ async def _keep_open(rig_id: int) -> None:
 
 
 async def _pictures(rig_id: int) -> AsyncIterator[bytes]:
-    async for jpeg in client().pictures(rig_id, silence_ms=SILENCE_MS):
-        if jpeg is not None:
-            head = f"--{BOUNDARY}\r\nContent-Type: image/jpeg\r\nContent-Length: {len(jpeg)}\r\n\r\n"
+    async for picture in client().pictures(rig_id, silence_ms=SILENCE_MS):
+        if picture is not None:
+            jpeg, composed_ns = picture
+            head = f"--{BOUNDARY}\r\nContent-Type: image/jpeg\r\nReel-Composed-Ns: {composed_ns}\r\n"
+            head += f"Content-Length: {len(jpeg)}\r\n\r\n"
             yield head.encode() + jpeg + b"\r\n"
 
 

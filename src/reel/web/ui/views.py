@@ -10,6 +10,12 @@ def forbidden(request: HttpRequest, reason: str = "") -> HttpResponse:
     return render(request, "ui/refused.html", {"title": "Not done", "text": text}, status=403)
 
 
+def bad_request(request: HttpRequest, exception: Exception) -> HttpResponse:
+    """Refuse what no page of ours sends: a body that is too large, too many fields, a forged host."""
+    text = "This is not something that a page of Reel sends, or it is larger than 1 MB. Nothing was changed."
+    return HttpResponse(text, content_type="text/plain", status=400)
+
+
 def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
     """Say that there is no such page."""
     text = "Nothing is at this address. It may have been deleted."

@@ -104,6 +104,55 @@ class StageTests(TestCase):
         for address in (reverse("roll:cut"), reverse("roll:hold"), reverse("roll:start", args=[self.rig.pk])):
             self.assertEqual(self.client.get(address).status_code, 405)
 
+    def test_hostile_requests_change_nothing(self):
+        before = Rig.objects.values_list("name", "setup").get()
+        huge = self.client.post(self.address("file"), FILE | {"name_pattern": "x" * 2_000_000})
+        many = self.client.post(self.address("file"), {f"f{n}": "1" for n in range(2_000)})
+        for response in (huge, many):
+            self.assertContains(response, "Nothing was changed", status_code=400)
+        for name in ("../../etc", "x" * 10_000, "a\u202eb", "\x1b[31m", "<script>", "a\nb"):
+            self.client.post(reverse("rigs:new"), {"name": name, "kind": "feed", "feed": name, "address": name})
+            self.client.post(self.address("device"), {"mode": name, "drift_ppm": name})
+            response = self.client.post(reverse("roll:mark"), {"label": name})
+            self.assertIn(response.status_code, (409, 503))
+        for address in (
+            "file:///etc/passwd",
+            "concat:a|b",
+            "gopher://x",
+            "http://a b/",
+            "tcp://h:1?x",
+            "rtmp://" + "x" * 500,
+        ):
+            response = self.client.post(
+                reverse("rigs:new"), {"name": "f", "kind": "feed", "feed": "", "address": address}
+            )
+            self.assertEqual(response.status_code, 422, address)
+        for path in (
+            f"/rigs/{2**63}/device/",
+            "/rigs/-1/device/",
+            "/rigs/1e3/device/",
+            "/rigs/1/../../etc/",
+            "/rigs/NaN/",
+        ):
+            self.assertEqual(self.client.get(path).status_code, 404, path)
+        for method in ("put", "delete", "patch"):
+            self.assertEqual(getattr(self.client, method)(self.address("file")).status_code, 405)
+        self.assertEqual(Rig.objects.values_list("name", "setup").get(), before)
+
+    def test_a_feed_is_a_file_or_an_address(self):
+        address = reverse("rigs:new")
+        self.client.post(
+            address, {"name": "Net", "kind": "feed", "feed": "", "address": "rtmp://127.0.0.1:1935/live/garden"}
+        )
+        rig = Rig.objects.get(name="Net")
+        stage = reverse("rigs:stage", args=[rig.pk, "device"])
+        fields = {"feed": "", "loop": "on", "address": "rtmp://127.0.0.1:1936/live/garden", "listen": "on"}
+        self.assertEqual(self.client.post(stage, fields).status_code, 302)
+        device = Rig.objects.get(name="Net").plan.device
+        self.assertEqual((device.feed, device.listen), (fields["address"], True))
+        self.assertEqual(self.client.post(stage, fields | {"address": "tcp://127.0.0.1:1"}).status_code, 422)
+        self.assertEqual(self.client.post(stage, fields | {"address": "garden"}).status_code, 422)
+
     def test_no_recorder_is_said_and_nothing_breaks(self):
         response = self.client.post(reverse("roll:mark"), {"label": "x"})
         self.assertContains(response, "The recorder does not answer", status_code=503)

@@ -1,0 +1,33 @@
+"""`./reel bench`: the measurements of benchmarks/, beside the baseline that was kept."""
+
+import json
+import sys
+
+from reel.options import ROOT
+
+BASELINE = ROOT / "benchmarks" / "baseline.json"
+
+
+def run_bench(*, kills: int, keep: bool) -> int:
+    """Measure, print a table and JSON; `kills` adds that many kills of the recorder, `keep` makes this the baseline."""
+    sys.path.insert(0, str(ROOT))
+    from benchmarks import kills as killing
+    from benchmarks import recording, stack
+
+    found: dict[str, float] = {
+        "standin_core_share": recording.standin_share(),
+        "recorder_to_bare_loop": recording.recorder_against_bare_loop(),
+        **stack.measure(),
+    }
+    if kills:
+        lost = sorted(killing.losses(kills))
+        found |= {"kill_lost_median_s": lost[len(lost) // 2], "kill_lost_worst_s": lost[-1]}
+    found = {name: round(value, 3) for name, value in found.items()}
+    baseline = json.loads(BASELINE.read_text()) if BASELINE.exists() else {}
+    print(f"{'':28} {'now':>9} {'baseline':>9}")
+    for name, value in found.items():
+        print(f"{name:28} {value:9.3f} {baseline.get(name, float('nan')):9.3f}")
+    print(json.dumps(found))
+    if keep:
+        BASELINE.write_text(json.dumps(found, indent=2) + "\n")
+    return 0
