@@ -43,14 +43,18 @@ class MarkedMoment:
 
 
 class Roll:
-    """Used from the source's thread alone. Pictures come framed; sound in `sound` format, None when there is none."""
+    """A take of `rate` ticks a second, each to have a frame when `filled`. Used from the source's thread alone.
 
-    def __init__(self, lane: Lane, rate: Fraction, sound: SoundFormat | None) -> None:
+    Pictures come framed; sound in `sound` format, None when there is none.
+    """
+
+    def __init__(self, lane: Lane, rate: Fraction, sound: SoundFormat | None, *, filled: bool = True) -> None:
         self.lane, self.rate = lane, rate
         self.state = RollState.WAITING
         self.counts = Counts()
         self.marks: list[MarkedMoment] = []
-        self._ticks = Ticks(rate)
+        self._ticks = Ticks(rate, filled=filled)
+        self._filled, self._placed = filled, 0
         self._sound = sound
         self._segment: Segment | None = None
         self._sound_end = 0
@@ -133,7 +137,7 @@ class Roll:
         if self.state is RollState.ENDING and (not self._sound_missing() or now_ns >= self._deadline_ns):
             self._pad_sound()
             self.state = RollState.ENDED
-            self.counts = replace(self.counts, ticks=self.ticks)
+            self.counts = replace(self.counts, ticks=self.ticks if self._filled else self._placed)
             self.lane.finish()
 
     def _end_segment(self, now_ns: int) -> None:
@@ -166,5 +170,6 @@ class Roll:
                 self._offer(self._last, tick)
 
     def _offer(self, frame: av.VideoFrame, tick: int) -> None:
+        self._placed += 1
         if not self.lane.offer_picture(frame, tick):
             self.counts = replace(self.counts, lost_encoder=self.counts.lost_encoder + 1)

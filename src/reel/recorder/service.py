@@ -194,7 +194,7 @@ class Recorder:
             on_closed=self._on_closed,
         )
         lane = Lane(PartWriter(reserved.rolling, recipe, reading.sound), closed=take.close)
-        take.roll = Roll(lane, recipe.frame.rate, reading.sound)
+        take.roll = Roll(lane, recipe.tick_rate, reading.sound, filled=not recipe.as_it_comes)
         take.take_id = self.journal.rolled(rolled)
         self._closed.clear()
         self._take, self._notice = take, None

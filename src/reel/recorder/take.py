@@ -7,7 +7,7 @@ from pathlib import Path
 from reel.core.errors import ReelError
 from reel.core.line import RigSetup
 from reel.core.media import Reserved, Shelf
-from reel.core.signal import timecode
+from reel.core.signal import length_label, timecode
 from reel.recorder.journal import Closed, Journal, Rolled
 from reel.recorder.messages import RollStatus
 from reel.recorder.roll import Roll, RollState
@@ -69,9 +69,9 @@ class RollingTake:
     def status(self) -> RollStatus:
         """Say how the roll stands."""
         assert self.roll is not None
-        roll, rate = self.roll, self.setup.recipe.frame.rate
+        roll, recipe = self.roll, self.setup.recipe
         size, room = _size(self.reserved.rolling), self.room_bytes()
-        length_s = float(roll.ticks / rate)
+        length_s = float(roll.ticks / recipe.tick_rate)
         bitrate = round(size * 8 / length_s) if length_s > 0.5 else 0
         seconds_left = room * 8 // bitrate if bitrate else None
         return RollStatus(
@@ -81,7 +81,7 @@ class RollingTake:
             name=self.rolled.name,
             path=str(self.reserved.final),
             state=roll.state.value if roll.state is not RollState.ENDED else RollState.ENDING.value,
-            timecode=timecode(roll.ticks, rate),
+            timecode=timecode(roll.ticks / recipe.tick_rate, recipe.frame.rate),
             length_s=length_s,
             size_bytes=size,
             bitrate_bps=bitrate,
@@ -91,8 +91,17 @@ class RollingTake:
             free_bytes=room,
             seconds_left=seconds_left,
             marks=len(roll.marks),
-            warning="The drive is almost full" if seconds_left is not None and seconds_left < WARN_S else None,
+            warning=self._warning(seconds_left),
         )
+
+    def _warning(self, seconds_left: int | None) -> str | None:
+        """Say what will go wrong before it does."""
+        assert self.roll is not None
+        if seconds_left is not None and seconds_left < WARN_S:
+            return f"The drive is full in {length_label(seconds_left)}"
+        if self.roll.lane.waiting > self.roll.lane.limit // 2:
+            return "The encoder falls behind; a lighter effort keeps up"
+        return None
 
 
 def _size(path: Path) -> int:

@@ -46,7 +46,7 @@ def record(
     lane = Lane(PartWriter(reserved.rolling, recipe, sound), closed=lambda error: None)
     release = clock.settle_with(lane.settle)
     lane.start()
-    roll = Roll(lane, recipe.frame.rate, sound)
+    roll = Roll(lane, recipe.tick_rate, sound, filled=not recipe.as_it_comes)
     marks = sorted(marks_s)
     try:
         for number, (start_s, end_s) in enumerate(rolled_s):

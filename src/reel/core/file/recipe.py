@@ -54,10 +54,13 @@ EFFORTS = {
 class Recipe:
     """The file settings. Video is H.264 High, 4:2:0 8-bit, BT.709 limited; sound is AAC-LC.
 
-    `bitrate_bps` counts with CBR, `quality_crf` with CRF; the other one is kept for the day the person changes back.
+    Pictures are fitted to the frame's rate, or, when `as_it_comes`, keep the times at which they arrive; the frame's
+    rate then only says what is expected. `bitrate_bps` counts with CBR, `quality_crf` with CRF; the other one is kept for
+    the day the person changes back.
     """
 
     frame: Mode
+    as_it_comes: bool = False
     container: Container = Container.MKV
     rate_control: RateControl = RateControl.CRF
     bitrate_bps: int = 12_000_000
@@ -75,6 +78,11 @@ class Recipe:
         if self.effort not in EFFORTS:
             raise BadValueError("Effort", self.effort, "it is one of " + ", ".join(EFFORTS))
         check_pattern(self.name_pattern)
+
+    @property
+    def tick_rate(self) -> Fraction:
+        """Ticks per second of a take: the frame's rate, or milliseconds when pictures keep their arrival times."""
+        return Fraction(1000) if self.as_it_comes else self.frame.rate
 
     @property
     def keyframe_ticks(self) -> int:

@@ -59,9 +59,9 @@ def walk(
         Stage(
             key="frame",
             fact=framed.mode.size_label,
-            detail=f"fit, {rate_label(framed.mode.rate)}",
+            detail="fit, as it comes" if setup.recipe.as_it_comes else f"fit, {rate_label(framed.mode.rate)}",
             rate_bps=_rate(framed),
-            losses=_framing_losses(arrives, framed),
+            losses=_framing_losses(arrives, framed, setup.recipe.as_it_comes),
         ),
         _sound_stage(sound),
         _file_stage(setup, sound, measured_bps),
@@ -69,14 +69,16 @@ def walk(
     )
 
 
-def _framing_losses(arrives: Signal | None, framed: Signal) -> tuple[Loss, ...]:
+def _framing_losses(arrives: Signal | None, framed: Signal, as_it_comes: bool) -> tuple[Loss, ...]:
     if arrives is None:
         return ()
     source, frame = arrives.mode, framed.mode
     losses = []
     if (source.width_px, source.height_px) != (frame.width_px, frame.height_px):
         losses.append(_scaling(source.width_px * source.height_px, arrives, framed))
-    if source.rate > frame.rate:
+    if as_it_comes:
+        pass  # every picture is kept, at its own time
+    elif source.rate > frame.rate:
         part = Fraction(1) - frame.rate / source.rate
         sentence = (
             f"{rate_label(source.rate)} pictures a second arrive and the file takes {rate_label(frame.rate)}: "

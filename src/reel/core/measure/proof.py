@@ -89,7 +89,7 @@ def prove(recipe: Recipe, *, sound_tracks: int, facts: MediaFacts, counts: Count
         lines.append(_line("Picture", "1 track", "none", cause="The file holds no picture that can be decoded."))
     else:
         lines += _picture(recipe, facts.video)
-        lines += _frames(facts.video, counts)
+        lines += _frames(recipe, facts.video, counts)
     lines += _sound(recipe, sound_tracks, facts)
     return Proof(lines=tuple(lines))
 
@@ -124,7 +124,10 @@ def _picture(recipe: Recipe, video: VideoFacts) -> list[ProofLine]:
 
 
 def _rate(recipe: Recipe, rate: RateFacts | None) -> ProofLine:
-    asked = f"{_exact(recipe.frame.rate)} fixed"
+    asked = "as it comes" if recipe.as_it_comes else f"{_exact(recipe.frame.rate)} fixed"
+    if rate is not None and recipe.as_it_comes:
+        got = f"{rate_label(rate.rate)} {'fixed' if rate.fixed else 'on average'}"
+        return ProofLine(label="Rate", asked=asked, got=got, verdict=Verdict.NOTED)
     if rate is None:
         return _line("Rate", asked, "unknown", cause="One picture is too few to measure a rate.")
     got = f"{_exact(rate.rate)} {'fixed' if rate.fixed else 'varying'}"
@@ -178,8 +181,8 @@ def _bitrate(recipe: Recipe, video: VideoFacts) -> ProofLine:
     return _line("Video bitrate", asked, got, same=same, cause="The encoder could not hold the bitrate.")
 
 
-def _frames(video: VideoFacts, counts: Counts) -> list[ProofLine]:
-    rate = video.rate
+def _frames(recipe: Recipe, video: VideoFacts, counts: Counts) -> list[ProofLine]:
+    rate = None if recipe.as_it_comes else video.rate  # pictures that keep their times leave no tick empty
     expected = video.frames + (rate.missing if rate else 0)
     by_length = round(video.length_s * rate.rate) if rate and rate.fixed else expected
     asked = max(expected, by_length, counts.ticks)

@@ -29,7 +29,7 @@ _LIMITED = 1
 
 
 class PartWriter:
-    """Writes one part of a take at a fixed rate. Use it with `with`: leaving closes the file.
+    """Writes one part of a take. Use it with `with`: leaving closes the file.
 
     Pictures come in the order of their ticks (a tick may be left out), samples in the order of their positions.
     """
@@ -62,7 +62,7 @@ class PartWriter:
 
     def write_picture(self, frame: av.VideoFrame, tick: int) -> None:
         """Encode a frame of the recipe's size in yuv420p as the picture of `tick`; raises MediaError."""
-        frame.pts, frame.time_base = tick, 1 / self._recipe.frame.rate
+        frame.pts, frame.time_base = tick, 1 / self._recipe.tick_rate
         frame.pict_type = PictureType.NONE
         self._mux(self._video, frame)
 
@@ -136,7 +136,7 @@ class PartWriter:
         stream = self._container.add_stream("libx264", rate=recipe.frame.rate)
         stream.width, stream.height, stream.pix_fmt = recipe.frame.width_px, recipe.frame.height_px, "yuv420p"
         context = stream.codec_context
-        context.time_base = 1 / recipe.frame.rate
+        context.time_base = 1 / recipe.tick_rate
         context.colorspace = context.color_primaries = context.color_trc = _BT709
         context.color_range = _LIMITED
         context.gop_size = recipe.keyframe_ticks

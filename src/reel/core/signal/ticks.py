@@ -30,10 +30,13 @@ class Placement:
 
 
 class Ticks:
-    """The ticks of one take at a fixed `rate`; `next_tick` is the first that has no frame yet."""
+    """The ticks of one take, `rate` a second; `next_tick` is the first that has no frame yet.
 
-    def __init__(self, rate: Fraction) -> None:
-        self.rate = rate
+    With `filled`, each tick is to have a frame. Without, ticks are only a fine scale for pictures that keep their time.
+    """
+
+    def __init__(self, rate: Fraction, *, filled: bool = True) -> None:
+        self.rate, self._filled = rate, filled
         self.next_tick = 0
         self.segment: Segment | None = None
         self._early_ns = 0
@@ -49,12 +52,14 @@ class Ticks:
         tick = self._window(at_ns)
         if tick < self.next_tick:
             return Placement(repeats=range(0), tick=None)
-        repeats = range(self.next_tick, tick)
+        repeats = range(self.next_tick, tick) if self._filled else range(0)
         self.next_tick = tick + 1
         return Placement(repeats=repeats, tick=tick)
 
     def fill(self, until_ns: int) -> range:
         """Give the windows that ended before `until_ns` without a picture, to be filled with the one before."""
+        if not self._filled:
+            return range(0)
         repeats = range(self.next_tick, max(self.next_tick, self._window(until_ns)))
         self.next_tick = repeats.stop
         return repeats
@@ -64,7 +69,7 @@ class Ticks:
         segment = self._open_segment()
         elapsed = Fraction(at_ns - segment.start_ns, NS) * self.rate
         end_tick = max(self.next_tick, segment.first_tick + round(elapsed))
-        repeats = range(self.next_tick, end_tick)
+        repeats = range(self.next_tick, end_tick) if self._filled else range(0)
         self.next_tick, self.segment = end_tick, None
         ended = Segment(start_ns=segment.start_ns, first_tick=segment.first_tick, end_tick=end_tick)
         return ended, repeats

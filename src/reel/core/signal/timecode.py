@@ -3,9 +3,9 @@
 from fractions import Fraction
 
 
-def timecode(tick: int, rate: Fraction) -> str:
-    """Give `hh:mm:ss:ff` for frame `tick` of a take; the NTSC rates count in real seconds, without dropping numbers."""
-    seconds, rest = divmod(Fraction(tick) / rate, 1)
+def timecode(at_s: Fraction, rate: Fraction) -> str:
+    """Give `hh:mm:ss:ff` for a second of a take; the NTSC rates count in real seconds, without dropping numbers."""
+    seconds, rest = divmod(at_s, 1)
     minutes, second = divmod(int(seconds), 60)
     hour, minute = divmod(minutes, 60)
     frame = int(rest * rate)

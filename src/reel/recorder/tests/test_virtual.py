@@ -25,9 +25,9 @@ class VirtualTests(unittest.TestCase):
         self.addCleanup(folder.cleanup)
         self.shelf = Shelf(Path(folder.name))
 
-    def roll(self, sent, recorded, rolled_s, *, drift_ppm=0.0, container=Container.MKV, **more):
+    def roll(self, sent, recorded, rolled_s, *, drift_ppm=0.0, container=Container.MKV, as_it_comes=False, **more):
         device = DeviceSetup(kind=DeviceKind.CONSOLE, mode=Mode.parse(sent), drift_ppm=drift_ppm)
-        recipe = Recipe(frame=Mode.parse(recorded), container=container, effort="ultrafast")
+        recipe = Recipe(frame=Mode.parse(recorded), container=container, effort="ultrafast", as_it_comes=as_it_comes)
         self.setup_ = RigSetup(device=device, recipe=recipe)
         return record(
             self.setup_,
@@ -71,6 +71,19 @@ class VirtualTests(unittest.TestCase):
         self.assertEqual((take.counts.ticks, take.counts.dropped, take.counts.repeated), (120, 0, 24))
         self.assertEqual((len(shown), len(set(shown)), sorted(shown)), (120, 96, shown))
         self.assert_proved(take)
+
+    def test_as_it_comes_keeps_every_picture_at_its_own_time(self):
+        for container in Container:
+            take = self.roll("1280x720p50", "640x360p30", [(0, 1), (1.5, 2.5)], container=container, as_it_comes=True)
+            shown = self.stamps(take)
+            self.assertEqual(
+                (shown[:50], len(shown), take.counts.dropped, take.counts.ticks), (list(range(50)), 100, 0, 100)
+            )
+            with av.open(str(take.path)) as file:
+                times = [float(frame.pts * frame.time_base) for frame in file.decode(video=0)]
+            steps = {round((b - a) * 1000) for a, b in zip(times, times[1:], strict=False)}
+            self.assertLessEqual(steps, {19, 20, 21})
+            self.assert_proved(take)
 
     def test_two_runs_are_identical(self):
         takes = [self.roll("1280x720p60", "640x360p30000/1001", [(0, 1), (1.5, 2)], drift_ppm=80) for _ in range(2)]

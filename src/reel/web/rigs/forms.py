@@ -159,6 +159,11 @@ class FileForm(_StageForm):
         choices=_rate_choices(RATES),
         help_text="Pictures per second, fixed. Other than the arriving rate, pictures are dropped or repeated.",
     )
+    timing = forms.ChoiceField(
+        label="Timing",
+        choices=[("fixed", "fixed rate"), ("arrival", "as it comes")],
+        help_text="Fixed edits well everywhere. As it comes keeps each picture's own time, for feeds of varying rate.",
+    )
     container = forms.ChoiceField(
         label="Container",
         choices=[(Container.MKV.value, "MKV"), (Container.MP4.value, "MP4, survives a crash")],
@@ -217,6 +222,7 @@ class FileForm(_StageForm):
         return {
             "size": f"{recipe.frame.width_px}x{recipe.frame.height_px}",
             "rate": str(recipe.frame.rate),
+            "timing": "arrival" if recipe.as_it_comes else "fixed",
             "container": recipe.container.value,
             "rate_control": recipe.rate_control.value,
             "quality_crf": recipe.quality_crf,
@@ -231,6 +237,7 @@ class FileForm(_StageForm):
         """Make the recipe."""
         return Recipe(
             frame=Mode.parse(f"{cleaned['size']}p{cleaned['rate']}"),
+            as_it_comes=cleaned["timing"] == "arrival",
             container=Container(cleaned["container"]),
             rate_control=RateControl(cleaned["rate_control"]),
             bitrate_bps=int(cleaned["bitrate_mbps"] * 1_000_000),

@@ -4,6 +4,7 @@ from fractions import Fraction
 
 from django.db import models
 
+from reel.core.file import Recipe
 from reel.core.line import RigSetup
 from reel.core.measure import Counts, Proof
 from reel.core.signal import timecode
@@ -83,7 +84,7 @@ class Take(models.Model):
 
 
 class Mark(models.Model):
-    """A moment of a take, at frame `tick`."""
+    """A moment of a take, at tick `tick` of its recipe."""
 
     take = models.ForeignKey(Take, on_delete=models.CASCADE, related_name="marks")
     tick = models.PositiveBigIntegerField()
@@ -93,12 +94,12 @@ class Mark(models.Model):
         ordering = ["tick", "id"]
 
     def __str__(self) -> str:
-        return self.label or f"frame {self.tick}"
+        return self.label or f"tick {self.tick}"
 
-    def at(self, rate: Fraction) -> float:
+    def at_s(self, recipe: Recipe) -> Fraction:
         """Give the second of the take at which it lies."""
-        return float(self.tick / rate)
+        return self.tick / recipe.tick_rate
 
-    def code(self, rate: Fraction) -> str:
+    def code(self, recipe: Recipe) -> str:
         """Give its timecode."""
-        return timecode(self.tick, rate)
+        return timecode(self.at_s(recipe), recipe.frame.rate)

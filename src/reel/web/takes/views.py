@@ -89,14 +89,14 @@ def _template(request: HttpRequest, name: str) -> str:
 
 
 def _take_context(found: Take) -> dict[str, object]:
-    rate = found.setup.recipe.frame.rate
+    recipe = found.setup.recipe
     marks = [
-        {"at_s": round(mark.at(rate), 3), "code": mark.code(rate), "label": mark.label or f"Mark {number}"}
+        {"at_s": float(mark.at_s(recipe)), "code": mark.code(recipe), "label": mark.label or f"Mark {number}"}
         for number, mark in enumerate(found.marks.all(), start=1)
     ]
     return {
         "take": found,
-        "recipe": found.setup.recipe,
+        "recipe": recipe,
         "proof": found.proved,
         "marks": marks,
         "job": found.jobs.first(),

@@ -44,5 +44,5 @@ class ModeTests(unittest.TestCase):
         self.assertEqual(Signal(mode=Mode.parse("1920x1080p60")).rate_bps, 1_492_992_000)
 
     def test_timecode_counts_frames(self):
-        self.assertEqual(timecode(30 * 767 + 8, Fraction(30)), "00:12:47:08")
-        self.assertEqual(timecode(59, Fraction(60000, 1001)), "00:00:00:59")
+        self.assertEqual(timecode(Fraction(30 * 767 + 8, 30), Fraction(30)), "00:12:47:08")
+        self.assertEqual(timecode(59 / Fraction(60000, 1001), Fraction(60000, 1001)), "00:00:00:59")

@@ -10,7 +10,8 @@ from reel.web.rigs.models import Rig
 FRAME = Mode.parse("1280x720p30")
 CONSOLE = RigSetup(device=DeviceSetup(kind=DeviceKind.CONSOLE, mode=FRAME), recipe=Recipe(frame=FRAME))
 FILE = {
-    "size": "1280x720", "rate": "30", "container": "mkv", "rate_control": "crf", "quality_crf": "20", "effort": "fast",
+    "size": "1280x720", "rate": "30", "timing": "fixed",
+    "container": "mkv", "rate_control": "crf", "quality_crf": "20", "effort": "fast",
     "bitrate_mbps": "12", "keyframe_s": "2", "sound_kbps": "192", "name_pattern": "{rig}_{number}",
 }  # fmt: skip
 HOSTILE = ("NaN", "1e309", "-0", str(2**63), "inf", "<b>", "\x00", "", "'; drop table", "9" * 10_000)
