@@ -171,7 +171,7 @@ class Recorder:
         source.tried.wait(OPEN_S)
         reading = source.reading
         if reading.problem is not None:
-            raise RefusedError(f"{request.rig_name} can't roll: the signal {reading.problem.rstrip('.')}.")
+            raise RefusedError(f"{request.rig_name} can't roll. {reading.problem}")
         recipe, started_at = request.setup.recipe, self.clock.wall()
         reserved = self.shelf.reserve(
             recipe.name_pattern, rig=request.rig_name, date=started_at.date(), container=recipe.container

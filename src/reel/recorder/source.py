@@ -28,14 +28,14 @@ Opener = Callable[[int], Input]
 class Reading:
     """What an open rig shows at a moment: the input's own facts, levels per channel, pictures that arrived per second.
 
-    `problem` says why there is no signal; None while pictures arrive.
+    `problem` is a sentence that says why there is no signal; None while pictures arrive.
     """
 
     signal: Signal | None = None
     sound: SoundFormat | None = None
     levels: tuple[Level, ...] = ()
     arriving_per_s: float = 0.0
-    problem: str | None = "is being opened"
+    problem: str | None = "The signal is being opened."
 
 
 class Source:
@@ -166,9 +166,9 @@ class Source:
         opened = self._input
         problem = self._problem
         if opened is not None and opened.signal is None:
-            problem = "is being connected"
+            problem = "The signal is being connected."
         elif opened is not None and opened.due_ns() is None:
-            problem = "has ended"
+            problem = "The signal has ended."
         elif opened is not None:
             self._failures = 0
         self.reading = Reading(
@@ -199,7 +199,7 @@ class Source:
     def _lose(self, error: ReelError, now_ns: int) -> None:
         """Note why there is no signal and when to try again: after 1, 2, 4, then every 8 s."""
         self._release()
-        self._problem = str(error)
+        self._problem = f"{error} It is tried again by itself."
         self._retry_ns = now_ns + RETRY_NS[min(self._failures, len(RETRY_NS) - 1)]
         self._failures += 1
 

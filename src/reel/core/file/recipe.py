@@ -54,8 +54,8 @@ EFFORTS = {
 class Recipe:
     """The file settings. Video is H.264 High, 4:2:0 8-bit, BT.709 limited; sound is AAC-LC.
 
-    Pictures are fitted to the frame's rate, or, when `as_it_comes`, keep the times at which they arrive; the frame's
-    rate then only says what is expected. `bitrate_bps` counts with CBR, `quality_crf` with CRF; the other one is kept for
+    Pictures are fitted to the frame's rate, or, when `as_it_comes`, keep the times at which they arrive; its rate
+    then only says what is expected. `bitrate_bps` counts with CBR, `quality_crf` with CRF; the other one is kept for
     the day the person changes back.
     """
 

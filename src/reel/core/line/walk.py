@@ -63,7 +63,7 @@ def walk(
             rate_bps=_rate(framed),
             losses=_framing_losses(arrives, framed, setup.recipe.as_it_comes),
         ),
-        _sound_stage(sound),
+        _sound_stage(sound, is_known=arrives is not None),
         _file_stage(setup, sound, measured_bps),
         Stage(key="roll", fact="ready"),
     )
@@ -121,9 +121,9 @@ def _colour_losses(arrives: Signal, framed: Signal) -> list[Loss]:
     return losses
 
 
-def _sound_stage(sound: SoundFormat | None) -> Stage:
+def _sound_stage(sound: SoundFormat | None, *, is_known: bool) -> Stage:
     if sound is None:
-        return Stage(key="sound", fact="no sound")
+        return Stage(key="sound", fact="no sound" if is_known else "not open")
     rate_bps = sound.rate_hz * sound.channels * 32
     words = {1: "mono", 2: "stereo"}.get(sound.channels, f"{sound.channels} channels")
     return Stage(key="sound", fact="1 track", detail=f"{sound.rate_hz / 1000:g} kHz {words}", rate_bps=rate_bps)

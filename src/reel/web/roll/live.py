@@ -45,7 +45,7 @@ def rig_facts(rig: RigStatus | None) -> dict[str, object] | None:
     if rig is None:
         return None
     return {
-        "problem": f"The signal {rig.problem}" if rig.problem and rig.problem[0].islower() else rig.problem,
+        "problem": rig.problem,
         "signal": f"{rig.signal.mode.label} {rig.signal.pixels}{' with sound' if rig.sound else ''}"
         if rig.signal
         else "",
