@@ -68,8 +68,7 @@ MESSAGE_STORAGE = "django.contrib.messages.storage.cookie.CookieStorage"
 
 LANGUAGE_CODE = "en"
 USE_TZ = True
-# Dates are shown in the machine's own zone: the recorder stores aware times.
-TIME_ZONE = "UTC"
+TIME_ZONE = "UTC"  # for storing; pages show the machine's own zone (units.moment)
 
 STATIC_URL = "/static/"
 WHITENOISE_USE_FINDERS = True

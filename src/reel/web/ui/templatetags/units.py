@@ -1,5 +1,6 @@
 """Numbers with their units, for people: the one place where they are formatted."""
 
+import datetime
 from fractions import Fraction
 
 from django import template
@@ -38,6 +39,13 @@ def bitrate(bits_per_second: float | Fraction | None) -> str:
 def length(seconds: float | Fraction | None) -> str:
     """Give a length: 8.4 s, 14 min 02 s, 2 h 05 min."""
     return "–" if seconds is None else length_label(seconds)
+
+
+@register.filter
+def moment(at: datetime.datetime) -> str:
+    """Give a time in the machine's own zone: 2 May 2026, 14:05."""
+    local = at.astimezone()
+    return f"{local.day} {local:%B %Y, %H:%M}"
 
 
 @register.filter

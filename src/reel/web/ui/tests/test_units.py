@@ -1,8 +1,9 @@
+import datetime
 from fractions import Fraction
 
 from django.test import SimpleTestCase
 
-from reel.web.ui.templatetags.units import bitrate, length, rate, size
+from reel.web.ui.templatetags.units import bitrate, length, moment, rate, size
 
 
 class UnitsTests(SimpleTestCase):
@@ -12,4 +13,6 @@ class UnitsTests(SimpleTestCase):
         self.assertEqual([bitrate(n) for n in (0, 192_000, 12_600_000, Fraction(1_492_992_000))],
                          ["–", "192 kb/s", "12.6 Mb/s", "1.49 Gb/s"])  # fmt: skip
         self.assertEqual([length(n) for n in (None, 8.44, 842, 7530)], ["–", "8.4 s", "14 min 02 s", "2 h 05 min"])
+        at = datetime.datetime(2026, 5, 2, 23, 5, tzinfo=datetime.UTC)
+        self.assertEqual(moment(at), at.astimezone().strftime("%-d %B %Y, %H:%M"))
         self.assertEqual(rate(Fraction(60000, 1001)), "59.94")

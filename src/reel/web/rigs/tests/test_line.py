@@ -1,0 +1,45 @@
+import re
+from dataclasses import replace
+
+from django.test import SimpleTestCase
+from hypothesis import given
+from hypothesis import strategies as st
+
+from reel.core.file import Recipe
+from reel.core.line import CONSOLE_MODES, STAGES, DeviceKind, DeviceSetup, RigSetup, walk
+from reel.core.signal import Mode, SoundFormat
+from reel.web.rigs.line import THICKEST, THINNEST, draw_line, thickness
+
+
+def setup(mode, frame="1280x720p30"):
+    return RigSetup(device=DeviceSetup(kind=DeviceKind.CONSOLE, mode=mode), recipe=Recipe(frame=Mode.parse(frame)))
+
+
+class LineTests(SimpleTestCase):
+    @given(st.floats(0, 1e13), st.floats(0, 1e13))
+    def test_thickness_grows_with_the_rate_within_its_limits(self, one, other):
+        low, high = sorted((one, other))
+        self.assertTrue(THINNEST <= thickness(low) <= thickness(high) <= THICKEST)
+
+    def test_every_line_is_drawn_inside_its_box(self):
+        for mode in CONSOLE_MODES:
+            for stage in ("", *STAGES):
+                line = draw_line(walk(setup(mode), None, SoundFormat()), stage)
+                self.assertEqual(line.width, 760 if stage else 700)
+                self.assertEqual([drawn.key for drawn in line.stages if drawn.is_open], [stage] if stage else [])
+                for path in (line.picture, line.sound, *line.fallen):
+                    points = [float(number) for number in re.findall(r"-?[0-9.]+", path)]
+                    self.assertTrue(all(0 <= x <= line.width for x in points[0::2]), path)
+                    self.assertTrue(all(0 <= y <= 84 for y in points[1::2]), path)
+
+    def test_a_loss_falls_off_where_it_happens(self):
+        self.assertEqual(draw_line(walk(setup(CONSOLE_MODES[0]), None, None), "").fallen, ())
+        stages = walk(setup(Mode.parse("3840x2160p30")), None, None)
+        line = draw_line(stages, "")
+        self.assertEqual(len(line.fallen), 1)
+        self.assertTrue(line.fallen[0].startswith(f"M{STAGES.index('frame') * 100 - 8} "))
+
+    def test_what_is_not_known_is_dashed(self):
+        feed = DeviceSetup(kind=DeviceKind.FEED, feed="a.mp4")
+        line = draw_line(walk(replace(setup(CONSOLE_MODES[0]), device=feed), None, None), "")
+        self.assertEqual((line.unknown, line.sound), ("M0 34 L300 34", ""))

@@ -1,0 +1,46 @@
+from django.test import SimpleTestCase
+
+from reel.core.measure import Counts
+from reel.core.signal import Mode, Signal, SoundFormat
+from reel.core.sound import Level
+from reel.recorder.messages import RigStatus, RollStatus, Status
+from reel.web.roll.live import live_facts
+
+
+def roll(**changes):
+    facts = {
+        "take_id": 7, "rig_id": 1, "rig_name": "Moss & Stone", "name": "Moss & Stone 014", "path": "/shelf/a.mkv",
+        "state": "rolling", "timecode": "00:12:47:08", "length_s": 767.3, "size_bytes": 1_210_000_000,
+        "bitrate_bps": 12_600_000, "counts": Counts(), "queue": 1, "queue_limit": 30, "free_bytes": 10**12,
+        "seconds_left": 135_600, "marks": 2,
+    }  # fmt: skip
+    return RollStatus(**facts | changes)
+
+
+class LiveFactsTests(SimpleTestCase):
+    def test_the_band_in_words(self):
+        facts = live_facts(Status(roll=roll()), None)["roll"]
+        self.assertEqual((facts["size"], facts["rate"], facts["lost"]), ("1.21 GB", "12.6 Mb/s", "0 lost"))
+        self.assertEqual((facts["room"], facts["losing"], facts["holding"]), ("37 h 40 min left", "", False))
+
+    def test_each_loss_names_its_step(self):
+        counts = Counts(lost_encoder=5, lost_before=2, repeated=3)
+        facts = live_facts(Status(roll=roll(counts=counts, warning="The encoder falls behind")), None)["roll"]
+        self.assertEqual(facts["lost"], "7 lost")
+        self.assertIn("5 at the encoder", facts["losing"])
+        self.assertIn("2 before Reel", facts["losing"])
+        self.assertEqual(facts["warning"], "The encoder falls behind")
+
+    def test_levels_stay_on_the_scale(self):
+        level = Level(peak_db=-90, rms_db=-90, held_db=-3.04)
+        signal = Signal(mode=Mode.parse("1280x720p30"))
+        rig = RigStatus(
+            rig_id=1, signal=signal, sound=SoundFormat(), levels=(level,), arriving_per_s=29.97, problem=None
+        )
+        facts = live_facts(Status(rigs=(rig,)), rig)["rig"]
+        self.assertEqual(facts["levels"], [{"peak": -60.0, "rms": -60.0, "held": -3.0}])
+        self.assertEqual((facts["arriving"], facts["problem"]), ("29.97", None))
+
+    def test_no_recorder_and_a_take_that_ended_by_itself(self):
+        self.assertEqual(live_facts(None, None), {"answers": False, "notice": "", "roll": None, "rig": None})
+        self.assertIn("reserve", live_facts(Status(notice="the reserve was reached"), None)["notice"])
