@@ -147,7 +147,7 @@ def _rate_choices(rates: Iterable[str]) -> list[tuple[str, str]]:
 
 
 class FileForm(_StageForm):
-    """The recipe. A rig's own size and rate stand among the choices, also when they are uncommon ones."""
+    """The recipe. The rig's own size and rate and those that arrive stand among the choices, also uncommon ones."""
 
     size = forms.ChoiceField(
         label="Frame size",
@@ -210,11 +210,12 @@ class FileForm(_StageForm):
         help_text="{rig}, {date} and {number} are filled in. An existing file is never written over.",
     )
 
-    def __init__(self, data: Any = None, *, recipe: Recipe) -> None:
-        initial = self.initial_of(recipe)
-        super().__init__(data, initial=initial)
-        self.fields["size"].choices = _size_choices([*SIZES, initial["size"]])  # type: ignore[attr-defined]
-        self.fields["rate"].choices = _rate_choices([*RATES, initial["rate"]])  # type: ignore[attr-defined]
+    def __init__(self, data: Any = None, *, recipe: Recipe, arrives: Mode | None) -> None:
+        super().__init__(data, initial=self.initial_of(recipe))
+        modes = [recipe.frame, arrives or recipe.frame]
+        sizes = [*SIZES, *(f"{mode.width_px}x{mode.height_px}" for mode in modes)]
+        self.fields["size"].choices = _size_choices(sizes)  # type: ignore[attr-defined]
+        self.fields["rate"].choices = _rate_choices([*RATES, *(str(mode.rate) for mode in modes)])  # type: ignore[attr-defined]
 
     @classmethod
     def initial_of(cls, recipe: Recipe) -> dict[str, Any]:

@@ -54,7 +54,7 @@ def stage(request: HttpRequest, rig_id: int, stage: str = "device") -> HttpRespo
     if stage == "device":
         form = _device_form(request, rig)
     elif stage == "file":
-        form = FileForm(request.POST or None, recipe=rig.plan.recipe)
+        form = _file_form(request, rig, request.POST or None)
     else:
         form = None
     if request.method == "POST" and form is not None and form.is_valid():
@@ -76,7 +76,7 @@ def line(request: HttpRequest, rig_id: int, stage: str) -> HttpResponse:
 def cost(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Say what the File form's values would cost, before they are kept."""
     rig = get_object_or_404(Rig, pk=rig_id)
-    form = FileForm(request.GET, recipe=rig.plan.recipe)
+    form = _file_form(request, rig, request.GET)
     recipe = form.value if form.is_valid() else None
     context = {"forecast": _forecast(rig, recipe, 1), "free_bytes": _room_bytes(), "form": form, "draft": True}
     return render(request, "rigs/_cost.html", context)
@@ -86,6 +86,12 @@ def _device_form(request: HttpRequest, rig: Rig) -> Any:
     device = rig.plan.device
     kind = DEVICE_FORMS[device.kind]
     return kind(request.POST or None, initial=kind.initial_of(device))
+
+
+def _file_form(request: HttpRequest, rig: Rig, data: Any) -> FileForm:
+    live = rig_status(glance(request), rig.pk)
+    arrives = (live.signal if live else None) or sent_signal(rig.plan)
+    return FileForm(data, recipe=rig.plan.recipe, arrives=arrives.mode if arrives else None)
 
 
 def _stage_context(request: HttpRequest, rig: Rig, stage: str) -> dict[str, object]:
