@@ -76,6 +76,7 @@ class KillTests(HomeTestCase):
         log = self.home / "logs" / "test.log"
         self.wait_for(lambda: "ready at" in log.read_text(), "the start", 40)
         self.start_roll()
+        self.wait_for(self.roll_is_long(0.2), "the roll")
         before = self.children(parent.pid)
         self.assertEqual(len(before), 3)
         web = next(pid for pid, command in before.items() if "uvicorn" in command)
