@@ -1,9 +1,12 @@
 """A feed from the network, as an input: it connects, decodes and stamps on a thread of its own."""
 
+import socket
 import threading
 from collections import deque
 from collections.abc import Callable
+from contextlib import suppress
 from fractions import Fraction
+from urllib.parse import urlsplit
 
 import av
 import numpy as np
@@ -75,6 +78,14 @@ class StreamFeed:
     def close(self) -> None:
         """Have the thread let the connection go, at the latest when its next packet or its timeout comes."""
         self._closing.set()
+        if self._listen and self._signal is None:
+            self._end_listening()
+
+    def _end_listening(self) -> None:
+        """Call our own waiting port, since nothing else wakes it; the port is free again at once."""
+        parts = urlsplit(self._address)
+        with suppress(OSError), socket.create_connection((parts.hostname or "", parts.port or 1935), timeout=0.5):
+            pass
 
     def _run(self) -> None:
         reason = "has stopped: the sender ended it"

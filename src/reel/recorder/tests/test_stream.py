@@ -92,6 +92,16 @@ class StreamTests(unittest.TestCase):
                 steps = [(b.at_ns - a.at_ns) / 1e6 for a, b in zip(pictures, pictures[1:], strict=False)]
                 self.assertAlmostEqual(sorted(steps)[len(steps) // 2], 33.3, delta=1.1)
 
+    def test_a_waiting_feed_lets_its_port_go_when_closed(self):
+        address = f"rtmp://127.0.0.1:{free_port()}/live/garden"
+        for _ in range(2):
+            feed = self.open(address, listen=True)
+            time.sleep(0.5)
+            self.assertTrue(feed._thread.is_alive(), feed._error)
+            feed.close()
+            feed._thread.join(3)
+            self.assertFalse(feed._thread.is_alive())
+
     def test_not_there_stopping_and_rubbish_are_said(self):
         for address, said in (
             (f"tcp://127.0.0.1:{free_port()}", "can't be reached"),
