@@ -6,7 +6,7 @@ from pathlib import Path
 
 from reel.core.errors import ReelError
 from reel.core.line import RigSetup
-from reel.core.media import Reserved, Shelf
+from reel.core.media import Reserved, Shelf, megabytes
 from reel.core.signal import length_label, timecode
 from reel.recorder.journal import Closed, Journal, Rolled
 from reel.recorder.messages import RollStatus
@@ -55,7 +55,7 @@ class RollingTake:
         """Say whether the reserve is reached; the reason is kept for the take."""
         if self.room_bytes() > 0:
             return False
-        kept = f"{self.reserve_bytes / 1e6:,.0f} MB".replace(",", " ")
+        kept = megabytes(self.reserve_bytes)
         self.ends_by = f"It was cut because only the reserve of {kept} was left on the drive; all until then is kept."
         return True
 

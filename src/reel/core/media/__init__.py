@@ -7,7 +7,7 @@ from reel.core.media.picture import JpegEncoder, poster
 from reel.core.media.probe import MediaFacts, SoundFacts, VideoFacts, probe
 from reel.core.media.rate import RateFacts, measure_rate
 from reel.core.media.rewrap import rewrap_to_mp4
-from reel.core.media.shelf import Reserved, Shelf
+from reel.core.media.shelf import Reserved, Shelf, megabytes
 from reel.core.media.stream import StreamFeed
 from reel.core.media.writer import PartWriter
 
@@ -26,6 +26,7 @@ __all__ = [
     "StreamFeed",
     "VideoFacts",
     "measure_rate",
+    "megabytes",
     "poster",
     "probe",
     "rewrap_to_mp4",

@@ -41,8 +41,7 @@ class Shelf:
         if not os.access(self.root, os.W_OK | os.X_OK):
             raise MediaError(self.root, "is a shelf that can't be written to; change its rights or choose another")
         if free <= reserve_bytes:
-            room = f"{free / 1e6:,.0f} MB".replace(",", " ")
-            kept = f"{reserve_bytes / 1e6:,.0f} MB".replace(",", " ")
+            room, kept = megabytes(free), megabytes(reserve_bytes)
             raise MediaError(self.root, f"has {room} left, and {kept} are kept free; make room on the drive first")
 
     def rescue(self, name: str) -> str:
@@ -121,6 +120,11 @@ class Shelf:
             middle = (low + high) // 2
             low, high = (middle, high) if used(middle) else (low, middle)
         return high
+
+
+def megabytes(size_bytes: int) -> str:
+    """Give a size in whole megabytes: `1 000 MB`."""
+    return f"{size_bytes / 1e6:,.0f} MB".replace(",", " ")
 
 
 def _move(source: Path, target: Path) -> None:

@@ -9,7 +9,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods
 
 from reel.core.errors import ReelError
-from reel.core.file import forecast
+from reel.core.file import Recipe, forecast
 from reel.core.line import STAGES, DeviceKind, framed_signal, sent_signal, walk
 from reel.recorder.messages import RigStatus
 from reel.web.rigs import actions
@@ -77,8 +77,10 @@ def cost(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Say what the File form's values would cost, before they are kept."""
     rig = get_object_or_404(Rig, pk=rig_id)
     form = _file_form(request, rig, request.GET)
-    recipe = form.value if form.is_valid() else None
-    context = {"forecast": _forecast(rig, recipe, 1), "free_bytes": _room_bytes(), "form": form, "draft": True}
+    costs = None
+    if form.is_valid():
+        costs = forecast(form.value, sound_tracks=1, measured_bps=_measured_bps(rig, form.value))
+    context = {"forecast": costs, "free_bytes": _room_bytes(), "form": form, "draft": True}
     return render(request, "rigs/_cost.html", context)
 
 
@@ -97,7 +99,9 @@ def _file_form(request: HttpRequest, rig: Rig, data: Any) -> FileForm:
 def _stage_context(request: HttpRequest, rig: Rig, stage: str) -> dict[str, object]:
     live: RigStatus | None = rig_status(glance(request), rig.pk)
     plan, signal, sound = rig.plan, live.signal if live else None, live.sound if live else None
-    stages = walk(plan, signal, sound, _measured_bps(rig, plan.recipe))
+    measured_bps = _measured_bps(rig, plan.recipe)
+    stages = walk(plan, signal, sound, measured_bps)
+    sound_tracks = 1 if sound or plan.device.kind is DeviceKind.CONSOLE else 0
     return {
         "rig": rig,
         "plan": plan,
@@ -110,7 +114,7 @@ def _stage_context(request: HttpRequest, rig: Rig, stage: str) -> dict[str, obje
         "sound": sound,
         "channels": [(place, _channel_name(place, sound.channels)) for place in range(sound.channels)] if sound else [],
         "facts": rig_facts(live),
-        "forecast": _forecast(rig, plan.recipe, 1 if sound or plan.device.kind is DeviceKind.CONSOLE else 0),
+        "forecast": forecast(plan.recipe, sound_tracks=sound_tracks, measured_bps=measured_bps),
         "free_bytes": _room_bytes(),
         "shelf_problem": _shelf_problem(),
         "shelf_path": str(shelf().root),
@@ -121,12 +125,6 @@ def _stage_context(request: HttpRequest, rig: Rig, stage: str) -> dict[str, obje
 
 def _channel_name(place: int, channels: int) -> str:
     return ("Left", "Right")[place] if channels == 2 else f"Channel {place + 1}"
-
-
-def _forecast(rig: Rig, recipe: Any, sound_tracks: int) -> object:
-    if recipe is None:
-        return None
-    return forecast(recipe, sound_tracks=sound_tracks, measured_bps=_measured_bps(rig, recipe))
 
 
 def _room_bytes() -> int:
@@ -146,7 +144,7 @@ def _shelf_problem() -> str:
     return ""
 
 
-def _measured_bps(rig: Rig, recipe: Any) -> int | None:
+def _measured_bps(rig: Rig, recipe: Recipe) -> int | None:
     """Give the data rate of this rig's newest proved take that was made with the same recipe."""
     for take in Take.objects.filter(rig=rig, bitrate_bps__isnull=False)[:10]:
         if take.setup.recipe == recipe:

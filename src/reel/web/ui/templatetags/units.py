@@ -9,7 +9,6 @@ from reel.core.file import Forecast
 from reel.core.signal import length_label, rate_label
 
 register = template.Library()
-THIN_SPACE = "\u202f"
 
 
 @register.filter
@@ -52,12 +51,6 @@ def moment(at: datetime.datetime) -> str:
 def rate(pictures_per_second: Fraction) -> str:
     """Give a frame rate: 29.97."""
     return rate_label(pictures_per_second)
-
-
-@register.filter
-def grouped(number: int) -> str:
-    """Group thousands with a thin space."""
-    return f"{number:,}".replace(",", THIN_SPACE)
 
 
 @register.filter
