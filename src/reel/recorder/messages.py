@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from reel.core.errors import ReelError
 from reel.core.line import RigSetup
-from reel.core.measure import Counts
+from reel.core.measure import Alarm, Counts, FieldTest, Watched
 from reel.core.signal import Signal, SoundFormat
 from reel.core.sound import Level
 
@@ -32,6 +32,14 @@ class Open:
 
     rig_id: int
     setup: RigSetup
+    rig_name: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TestFields:
+    """Begin a field test on an open rig; its result comes with the rig's status."""
+
+    rig_id: int
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -76,9 +84,9 @@ class Ask:
     """Ask for the status."""
 
 
-Request = Open | StartRoll | Hold | CarryOn | AddMark | Cut | Ask
+Request = Open | TestFields | StartRoll | Hold | CarryOn | AddMark | Cut | Ask
 REQUEST_KINDS: dict[str, type[Request]] = {
-    kind.__name__: kind for kind in (Open, StartRoll, Hold, CarryOn, AddMark, Cut, Ask)
+    kind.__name__: kind for kind in (Open, TestFields, StartRoll, Hold, CarryOn, AddMark, Cut, Ask)
 }
 
 
@@ -116,8 +124,11 @@ class RigStatus:
     signal: Signal | None
     sound: SoundFormat | None
     levels: tuple[Level, ...]
-    arriving_per_s: float
+    watched: Watched
     problem: str | None
+    alarms: tuple[Alarm, ...] = ()
+    field_test: FieldTest | None = None
+    is_testing: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -12,7 +12,7 @@ import av
 
 from reel.core.line import RigSetup
 from reel.core.media import PartWriter, Shelf
-from reel.core.signal import NS
+from reel.core.signal import NS, Input, InputError
 from reel.recorder.clock import Clock
 from reel.recorder.journal import Journal, Rolled
 from reel.recorder.lane import Lane
@@ -29,6 +29,7 @@ from reel.recorder.messages import (
     RigStatus,
     StartRoll,
     Status,
+    TestFields,
 )
 from reel.recorder.opening import opener_for
 from reel.recorder.roll import Roll, RollState
@@ -37,6 +38,8 @@ from reel.recorder.take import RollingTake
 
 T = TypeVar("T")
 LEASE_NS = 8 * NS
+# A page renews its lease every two seconds; one that has not for this long is gone when another wants its device.
+RENEWED_NS = 3 * NS
 ANSWER_S = 5.0
 OPEN_S = 6.0
 CLOSE_S = 4.0
@@ -53,9 +56,15 @@ class Screen(Protocol):
 class _OpenRig:
     """A source on its own thread. It is closed when nobody has asked for it for LEASE_NS, unless it rolls."""
 
+    name: str
     source: Source
     thread: threading.Thread
     lease_ns: int
+
+    @property
+    def identity(self) -> str:
+        """The device that it holds; "" for one that any number of rigs may open."""
+        return self.source.setup.device.identity
 
 
 @dataclass(slots=True)
@@ -78,7 +87,9 @@ class Recorder:
         take_id: int | None = None
         match request:
             case Open():
-                self._open(request.rig_id, request.setup)
+                self._open(request.rig_id, request.setup, request.rig_name)
+            case TestFields():
+                self._test_fields(request.rig_id)
             case StartRoll():
                 take_id = self._start(request)
             case Hold():
@@ -104,8 +115,11 @@ class Recorder:
                     signal=reading.signal,
                     sound=reading.sound,
                     levels=reading.levels,
-                    arriving_per_s=reading.arriving_per_s,
+                    watched=reading.watched,
                     problem=reading.problem,
+                    alarms=reading.alarms,
+                    field_test=reading.field_test,
+                    is_testing=reading.is_testing,
                 )
             )
         take = self._take
@@ -136,27 +150,59 @@ class Recorder:
     def _is_rolling(self, rig_id: int) -> bool:
         return self._take is not None and self._take.rolled.rig_id == rig_id
 
-    def _open(self, rig_id: int, setup: RigSetup) -> Source:
+    def _open(self, rig_id: int, setup: RigSetup, name: str) -> Source:
         rig = self._rigs.get(rig_id)
         if rig is not None and rig.source.setup != setup and not self._is_rolling(rig_id):
             self._close_rig(rig_id)
             rig = None
+        self._take_over(rig_id, setup.device.identity)
         if rig is None:
-            rig = self._rigs[rig_id] = self._start_rig(rig_id, setup)
+            rig = self._rigs[rig_id] = self._start_rig(rig_id, setup, name)
         rig.lease_ns = self.clock.now_ns() + LEASE_NS
         return rig.source
 
-    def _start_rig(self, rig_id: int, setup: RigSetup) -> _OpenRig:
+    def _take_over(self, rig_id: int, identity: str) -> None:
+        """Close a rig that holds the device and that no page keeps open any more."""
+        stale_ns = self.clock.now_ns() + LEASE_NS - RENEWED_NS
+        for other_id, other in list(self._rigs.items()):
+            same = identity and other_id != rig_id and other.identity == identity
+            if same and other.lease_ns < stale_ns and not self._is_rolling(other_id):
+                self._close_rig(other_id)
+
+    def _start_rig(self, rig_id: int, setup: RigSetup, name: str) -> _OpenRig:
+        opener = opener_for(setup, self.feeds, self.clock.now_ns)
+
+        def open_alone(start_ns: int) -> Input:
+            holder = self._holder(rig_id, setup.device.identity)
+            if holder is not None:
+                raise InputError(f"The {setup.device.kind.label.lower()}", f"is held by the rig “{holder}”")
+            return opener(start_ns)
+
         source = Source(
             setup,
-            opener_for(setup.device, self.feeds, self.clock.now_ns),
+            open_alone,
             self.clock,
             wanted=lambda: self.screen.wanted(rig_id),
             show=lambda frame: self.screen.show(rig_id, frame),
         )
         thread = threading.Thread(target=source.run_until, name=f"rig {rig_id}")
         thread.start()
-        return _OpenRig(source, thread, 0)
+        return _OpenRig(name, source, thread, 0)
+
+    def _holder(self, rig_id: int, identity: str) -> str | None:
+        """Name the rig that was opened before this one and holds its device; None when it is free."""
+        for other_id, other in list(self._rigs.items()):
+            if other_id == rig_id:
+                return None
+            if identity and other.identity == identity:
+                return other.name
+        return None
+
+    def _test_fields(self, rig_id: int) -> None:
+        rig = self._rigs.get(rig_id)
+        if rig is None or rig.source.reading.signal is None:
+            raise RefusedError("Nothing arrives that could be tested; open the rig and play a part with movement.")
+        rig.source.call(rig.source.test_fields)
 
     def _close_rig(self, rig_id: int) -> None:
         rig = self._rigs.pop(rig_id)
@@ -167,7 +213,7 @@ class Recorder:
         if self._take is not None:
             raise RefusedError(f"{self._take.rolled.rig_name} is rolling already; cut it first.")
         self.shelf.check(self.reserve_bytes)
-        source = self._open(request.rig_id, request.setup)
+        source = self._open(request.rig_id, request.setup, request.rig_name)
         source.tried.wait(OPEN_S)
         reading = source.reading
         if reading.problem is not None:

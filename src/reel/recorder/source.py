@@ -3,15 +3,16 @@
 import threading
 from collections import deque
 from collections.abc import Callable
-from dataclasses import dataclass
-from fractions import Fraction
+from dataclasses import dataclass, field, replace
 
 import av
 
 from reel.core.errors import ReelError
 from reel.core.line import RigSetup, framed_signal
-from reel.core.media import Framer
-from reel.core.signal import NS, Input, Picture, Samples, Signal, SoundFormat
+from reel.core.measure import TEST_S, Alarm, Condition, FieldProbe, FieldTest, Watch, Watched, alarms
+from reel.core.measure.alarm import SILENT_DB
+from reel.core.media import Arriving, Framer
+from reel.core.signal import NS, Input, InputError, Picture, Samples, Signal, SoundFormat
 from reel.core.sound import Level, Meter
 from reel.recorder.clock import Clock
 from reel.recorder.roll import Roll, RollState
@@ -20,22 +21,76 @@ STEP_NS = NS // 10
 SOUND_HZ = SoundFormat().rate_hz
 KEEP_SOUND_NS = NS // 2
 RETRY_NS = (NS, 2 * NS, 4 * NS, 8 * NS)
+# A picture that is read this late is not measured: measuring is left out first.
+BEHIND_NS = NS // 4
 
 Opener = Callable[[int], Input]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Reading:
-    """What an open rig shows at a moment: the input's own facts, levels per channel, pictures that arrived per second.
+    """What an open rig shows at a moment: the input's own facts, levels per channel, what was measured of the picture.
 
-    `problem` is a sentence that says why there is no signal; None while pictures arrive.
+    `problem` is a sentence that says why there is no signal; None while pictures arrive. `field_test` is the last
+    field test's result, `is_testing` says that one runs.
     """
 
     signal: Signal | None = None
     sound: SoundFormat | None = None
     levels: tuple[Level, ...] = ()
-    arriving_per_s: float = 0.0
+    watched: Watched = field(default_factory=Watched)
     problem: str | None = "The signal is being opened."
+    alarms: tuple[Alarm, ...] = ()
+    field_test: FieldTest | None = None
+    is_testing: bool = False
+
+
+class _Instruments:
+    """What is followed over time: changes of the signal, silence, a field test that runs."""
+
+    def __init__(self) -> None:
+        self.field_test: FieldTest | None = None
+        self._probe: FieldProbe | None = None
+        self._probe_end_ns = 0
+        self._signal: Signal | None = None
+        self._before: Signal | None = None
+        self._changed_ns: int | None = None
+        self._heard_ns: int | None = None
+
+    @property
+    def is_testing(self) -> bool:
+        """Whether a field test runs."""
+        return self._probe is not None
+
+    def begin_test(self, signal: Signal, now_ns: int) -> None:
+        """Begin a field test; one that runs begins anew."""
+        self._probe, self._probe_end_ns = FieldProbe(signal.mode.rate), now_ns + TEST_S * NS
+        self.field_test = None
+
+    def probe(self, picture: Picture) -> None:
+        """Feed the field test, and end it when its time is over."""
+        if self._probe is None:
+            return
+        self._probe.feed(picture.frame)
+        if picture.at_ns >= self._probe_end_ns:
+            self.field_test, self._probe = self._probe.result(), None
+
+    def read(self, signal: Signal | None, watched: Watched, levels: tuple[Level, ...], now_ns: int) -> Condition:
+        """Say how things stand."""
+        if signal is not None and signal != self._signal:
+            self._before, self._signal = self._signal, signal
+            self._changed_ns = now_ns if self._before is not None else None
+        if not levels or any(level.rms_db > SILENT_DB for level in levels):
+            self._heard_ns = now_ns
+        silent_ns = now_ns - self._heard_ns if self._heard_ns is not None else 0
+        return Condition(
+            first=self._before,
+            signal=signal,
+            changed_s=(now_ns - self._changed_ns) / NS if self._changed_ns is not None else None,
+            watched=watched,
+            levels=levels,
+            silent_s=silent_ns / NS,
+        )
 
 
 class Source:
@@ -61,12 +116,14 @@ class Source:
         self._opener, self._clock = opener, clock
         self._wanted, self._show = wanted, show
         self._framer = Framer(framed_signal(setup))
+        self._arriving = Arriving(setup.arrival)
+        self._watch = Watch()
+        self._instruments = _Instruments()
         self._input: Input | None = None
         self._meter: Meter | None = None
         self._problem = Reading().problem
         self._retry_ns, self._failures = clock.now_ns(), 0
         self._recent: deque[Samples] = deque()
-        self._arrivals: deque[int] = deque()
         self._step_ns = clock.now_ns()
         self._commands: deque[Callable[[], None]] = deque()
         self._wake = threading.Event()
@@ -81,6 +138,11 @@ class Source:
         """Have `run_until` return and the input closed."""
         self._stopping = True
         self._wake.set()
+
+    def test_fields(self) -> None:
+        """Begin a field test on what arrives; runs on the source's thread."""
+        if self._input is not None and self._input.signal is not None:
+            self._instruments.begin_test(self._input.signal, self._clock.now_ns())
 
     def run_until(self, until_ns: int | None = None) -> None:
         """Read what is due, up to `until_ns` on the clock, or until stopped; then the input is closed."""
@@ -132,16 +194,20 @@ class Source:
     def _take_picture(self, picture: Picture) -> None:
         assert self._input is not None and self._input.signal is not None
         signal = self._input.signal
-        self._arrivals.append(picture.at_ns)
+        if self._clock.now_ns() - picture.at_ns < BEHIND_NS:
+            self._watch.look(picture.frame, picture.at_ns)
+        self._instruments.probe(picture)
         recording = self.roll is not None and self.roll.state in (RollState.WAITING, RollState.ROLLING)
         wanted = self._wanted()
         if not recording and not wanted:
             return
-        framed = self._framer.apply(picture.frame, signal.pixel_aspect)
-        if recording and self.roll is not None:
-            self.roll.take_picture(picture, framed, 1 / signal.mode.rate, list(self._recent))
-        if wanted:
-            self._show(framed)
+        goes_on = self.setup.arrival.signal_of(signal)
+        for made in self._arriving.apply(picture, signal):
+            framed = self._framer.apply(made.frame, goes_on.pixel_aspect)
+            if recording and self.roll is not None:
+                self.roll.take_picture(made, framed, 1 / goes_on.mode.rate, list(self._recent))
+            if wanted:
+                self._show(framed)
 
     def _take_samples(self, samples: Samples) -> None:
         if self._meter is None:
@@ -161,8 +227,6 @@ class Source:
         self._read_instruments(now_ns)
 
     def _read_instruments(self, now_ns: int) -> None:
-        while self._arrivals and now_ns - self._arrivals[0] > NS:
-            self._arrivals.popleft()
         opened = self._input
         problem = self._problem
         if opened is not None and opened.signal is None:
@@ -171,21 +235,20 @@ class Source:
             problem = "The signal has ended."
         elif opened is not None:
             self._failures = 0
+        levels = self._meter.read() if self._meter and opened else ()
+        condition = self._instruments.read(opened.signal if opened else None, self._watch.read(now_ns), levels, now_ns)
         self.reading = Reading(
-            signal=opened.signal if opened else None,
+            signal=condition.signal,
             sound=opened.sound if opened else None,
-            levels=self._meter.read() if self._meter and opened else (),
-            arriving_per_s=self._arriving_per_s(),
+            levels=levels,
+            watched=condition.watched,
             problem=problem,
+            alarms=alarms(self.setup, replace(condition, problem=problem)),
+            field_test=self._instruments.field_test,
+            is_testing=self._instruments.is_testing,
         )
         if self._failures or (opened is not None and opened.signal is not None):
             self.tried.set()
-
-    def _arriving_per_s(self) -> float:
-        if len(self._arrivals) < 2:
-            return 0.0
-        span_ns = self._arrivals[-1] - self._arrivals[0]
-        return round(float(Fraction((len(self._arrivals) - 1) * NS, span_ns)), 2) if span_ns else 0.0
 
     def _open(self, now_ns: int) -> None:
         try:
@@ -194,12 +257,14 @@ class Source:
             self._lose(error, now_ns)
         else:
             self._problem, self._meter = None, None
+            self._watch, self._arriving = Watch(), Arriving(self.setup.arrival)
         self._read_instruments(now_ns)
 
     def _lose(self, error: ReelError, now_ns: int) -> None:
         """Note why there is no signal and when to try again: after 1, 2, 4, then every 8 s."""
         self._release()
-        self._problem = f"{error} It is tried again by itself."
+        lasts = isinstance(error, InputError) and error.lasts
+        self._problem = str(error) if lasts else f"{error} It is tried again by itself."
         self._retry_ns = now_ns + RETRY_NS[min(self._failures, len(RETRY_NS) - 1)]
         self._failures += 1
 

@@ -1,6 +1,7 @@
-"""Simulated devices that ship with Reel."""
+"""Simulated devices and hops that ship with Reel."""
 
-from reel.standins.devices import Console, GreenhouseCamera
+from reel.standins.devices import greenhouse_camera
+from reel.standins.rig import Chain, assemble
 from reel.standins.stamp import read_beacon, read_stamp
 
-__all__ = ["Console", "GreenhouseCamera", "read_beacon", "read_stamp"]
+__all__ = ["Chain", "assemble", "greenhouse_camera", "read_beacon", "read_stamp"]

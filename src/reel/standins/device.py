@@ -1,4 +1,4 @@
-"""What all stand-in devices share: a scene and a sound, sent at any mode on a clock of their own."""
+"""What all stand-in devices share: pictures and sound, sent on a clock of their own."""
 
 from collections.abc import Callable
 from fractions import Fraction
@@ -6,54 +6,118 @@ from typing import Protocol
 
 import av
 
-from reel.core.signal import NS, Arrived, FloatArray, InputError, Mode, Picture, Samples, Signal, SoundFormat
+from reel.core.media.planes import Plane, planes_of
+from reel.core.signal import NS, FloatArray, Samples, Scan, Signal, SoundFormat, pixel_format
 from reel.standins.ambience import CLICK_EVERY_S, CLICK_SHOWN_S, RATE_HZ
 from reel.standins.layers import Canvas
+from reel.standins.planes import Converter, tag
 from reel.standins.stamp import draw_stamp
 
 BLOCK = 480
-# As many pictures as a capture driver keeps for a program that is slow to read; older ones are overwritten.
-BUFFERED_PICTURES = 8
 
 
 class Scene(Protocol):
-    """A picture for every moment, at a fixed size."""
+    """A picture for every moment, at a fixed size: 4:2:0 8-bit, BT.709 limited."""
 
     def draw(self, seconds: float) -> Canvas:
         """Give the picture of a moment; the same moment gives the same picture."""
 
 
+class Painter(Protocol):
+    """Frames in a signal's own coding for every moment."""
+
+    def signal_at(self, seconds: float) -> Signal:
+        """Say what is sent at a moment."""
+
+    def is_stamped(self, seconds: float) -> bool:
+        """Say whether the picture of a moment carries a stamp; a black or a locked one does not."""
+
+    def paint(self, seconds: float) -> av.VideoFrame:
+        """Give the whole picture of a moment, unstamped, tagged."""
+
+
+class ScenePainter:
+    """Paints a scene, brought from the coding in which scenes are drawn to that of `signal`."""
+
+    def __init__(self, scene: Scene, signal: Signal) -> None:
+        self._scene, self._signal = scene, signal
+        self._converter = Converter(signal, exact=False)
+
+    def signal_at(self, seconds: float) -> Signal:
+        """The same at any time."""
+        return self._signal
+
+    def is_stamped(self, seconds: float) -> bool:
+        """Always."""
+        return True
+
+    def paint(self, seconds: float) -> av.VideoFrame:
+        """Give the scene's picture of a moment."""
+        frame = av.VideoFrame.from_numpy_buffer(self._scene.draw(seconds).buffer, format="yuv420p")
+        frame.colorspace, frame.color_range = 1, 1  # BT.709, limited (ITU-T H.273)
+        return self._converter.apply(frame)
+
+
+class Shown:
+    """A picture at an instant of the recorder's clock. It is drawn when it is first looked at, and then kept.
+
+    `bits` are those that it takes on a link when it is compressed; None when it is not.
+    """
+
+    __slots__ = ("_draw", "_frame", "at_ns", "bits")
+
+    def __init__(self, at_ns: int, draw: Callable[[], av.VideoFrame], bits: int | None = None) -> None:
+        self.at_ns, self.bits, self._draw = at_ns, bits, draw
+        self._frame: av.VideoFrame | None = None
+
+    @property
+    def frame(self) -> av.VideoFrame:
+        """The picture."""
+        if self._frame is None:
+            self._frame = self._draw()
+        return self._frame
+
+    def then(self, change: Callable[[av.VideoFrame], av.VideoFrame] | None = None, delay_ns: int = 0) -> "Shown":
+        """Give this picture changed, or later."""
+        return Shown(self.at_ns + delay_ns, (lambda: change(self.frame)) if change else (lambda: self.frame), self.bits)
+
+
 class StandIn:
-    """Sends `scene` and `sound` in `mode` from `start_ns` on. Implements Input.
+    """Sends what `painter` paints and `sound` sounds from `start_ns` on, for `length_s` seconds or for ever.
 
     `sound` gives float32 (2, count) from a sample position on. The clock runs `drift_ppm` parts per million fast
-    against the recorder's, for picture and sound alike. Every picture carries its number; on every drop the beacon
-    lights up.
+    against the recorder's, that of the sound `sound_ppm` more. Every picture carries its number, with interlaced scan
+    every field its own; on every drop the beacon lights up. `damage` is done to each woven frame before that.
+    `views` pictures lie side by side in each, and each is numbered.
     """
 
     def __init__(
         self,
         name: str,
-        mode: Mode,
+        painter: Painter,
         *,
-        scene: Scene,
         sound: Callable[[int, int], FloatArray],
         start_ns: int,
         drift_ppm: float = 0.0,
+        sound_ppm: float = 0.0,
+        length_s: int | None = None,
+        views: int = 1,
+        damage: Callable[[av.VideoFrame, int], None] | None = None,
     ) -> None:
-        self._name, self._signal = name, Signal(mode=mode)
-        self._scene, self._samples = scene, sound
+        self.name, self._painter, self._samples, self._damage = name, painter, sound, damage
+        self._views = views
+        self._rate = painter.signal_at(0).mode.rate
         pace = 1 + Fraction(drift_ppm) / 1_000_000
         self._start_ns = start_ns
-        self._picture_ns = NS / mode.rate / pace
-        self._block_ns = Fraction(BLOCK * NS, RATE_HZ) / pace
+        self._picture_ns = NS / self._rate / pace
+        self._block_ns = Fraction(BLOCK * NS, RATE_HZ) / (pace + Fraction(sound_ppm) / 1_000_000)
+        self._end_ns = start_ns + length_s * NS if length_s else None
         self._next_picture = self._next_block = 0
-        self._open = True
 
     @property
     def signal(self) -> Signal:
-        """The mode that was set; 4:2:0 8-bit, BT.709 limited."""
-        return self._signal
+        """What it sends just now."""
+        return self._painter.signal_at(float(self._next_picture / self._rate))
 
     @property
     def sound(self) -> SoundFormat:
@@ -61,41 +125,67 @@ class StandIn:
         return SoundFormat(rate_hz=RATE_HZ, channels=2)
 
     def due_ns(self) -> int | None:
-        """When the next picture is shown or the next block of sound is complete."""
-        return min(self._shown_ns(self._next_picture), self._heard_ns(self._next_block + 1)) if self._open else None
+        """When the next picture is shown or the next block of sound is complete; None after the end."""
+        due_ns = min(self._shown_ns(self._next_picture), self._heard_ns(self._next_block + 1))
+        return None if self._end_ns is not None and due_ns >= self._end_ns else due_ns
 
-    def read(self, now_ns: int) -> Arrived:
-        """Give the next picture or block of sound; pictures that the buffer no longer holds are skipped."""
-        if not self._open:
-            raise InputError(self._name, "is switched off")
+    def take(self) -> Shown | Samples:
+        """Give the next picture or block of sound."""
         if self._heard_ns(self._next_block + 1) < self._shown_ns(self._next_picture):
-            return self._read_block()
-        waiting = int((now_ns - self._shown_ns(self._next_picture)) / self._picture_ns)
-        if waiting > BUFFERED_PICTURES:
-            self._next_picture += waiting - BUFFERED_PICTURES
-        return self._read_picture()
-
-    def close(self) -> None:
-        """Switch it off."""
-        self._open = False
-
-    def _read_picture(self) -> Picture:
+            number = self._next_block
+            self._next_block += 1
+            return Samples(at_ns=self._heard_ns(number), data=self._samples(number * BLOCK, BLOCK))
         number = self._next_picture
         self._next_picture += 1
-        seconds = number / self._signal.mode.rate
-        canvas = self._scene.draw(float(seconds))
-        draw_stamp(canvas.y, number, beacon=seconds % CLICK_EVERY_S < CLICK_SHOWN_S)
-        frame = av.VideoFrame.from_numpy_buffer(canvas.buffer, format="yuv420p")
-        frame.colorspace, frame.color_range = 1, 1  # BT.709, limited (ITU-T H.273)
-        return Picture(at_ns=self._shown_ns(number), sequence=number, frame=frame)
+        return Shown(self._shown_ns(number), lambda: self._draw(number))
 
-    def _read_block(self) -> Samples:
-        number = self._next_block
-        self._next_block += 1
-        return Samples(at_ns=self._heard_ns(number), data=self._samples(number * BLOCK, BLOCK))
+    def _draw(self, number: int) -> av.VideoFrame:
+        seconds = float(number / self._rate)
+        signal = self._painter.signal_at(seconds)
+        if signal.mode.scan is Scan.PROGRESSIVE:
+            frame = self._painter.paint(seconds)
+            self._stamp((planes_of(frame)[0],), frame, (seconds,), number)
+            return frame
+        later = seconds + float(1 / (2 * self._rate))
+        frame = weave(self._painter.paint(seconds), self._painter.paint(later), signal)
+        if self._damage is not None:
+            self._damage(frame, number)
+        upper, lower = planes_of(frame)[0][0::2], planes_of(frame)[0][1::2]
+        fields = (upper, lower) if signal.top_first else (lower, upper)
+        self._stamp(fields, frame, (seconds, later), 2 * number)
+        return frame
+
+    def _stamp(self, fields: tuple[Plane, ...], frame: av.VideoFrame, moments: tuple[float, ...], number: int) -> None:
+        """Number a picture, or each of its fields on its own."""
+        bits = pixel_format(frame.format.name).depth_bits
+        for place, (field, seconds) in enumerate(zip(fields, moments, strict=True)):
+            if self._painter.is_stamped(seconds):
+                lit = seconds % CLICK_EVERY_S < float(CLICK_SHOWN_S)
+                width = field.shape[1] // self._views
+                for view in range(self._views):
+                    draw_stamp(field[:, view * width : (view + 1) * width], number + place, beacon=lit, bits=bits)
 
     def _shown_ns(self, picture: int) -> int:
         return self._start_ns + round(picture * self._picture_ns)
 
     def _heard_ns(self, block: int) -> int:
         return self._start_ns + round(block * self._block_ns)
+
+
+def weave(first: av.VideoFrame, second: av.VideoFrame, signal: Signal) -> av.VideoFrame:
+    """Give a frame of two moments: alternate lines of each, the first on the upper lines when `top_first`."""
+    woven = av.VideoFrame(first.width, first.height, first.format.name)
+    upper, lower = (first, second) if signal.top_first else (second, first)
+    for plane, above, below in zip(planes_of(woven), planes_of(upper), planes_of(lower), strict=True):
+        plane[0::2], plane[1::2] = above[0::2], below[1::2]
+    return tag(woven, signal)
+
+
+def black(signal: Signal) -> av.VideoFrame:
+    """Give a black picture without a stamp."""
+    frame = av.VideoFrame(signal.mode.width_px, signal.mode.height_px, "yuv420p")
+    luma, *colours = planes_of(frame)
+    luma[:] = 16
+    for colour in colours:
+        colour[:] = 128
+    return Converter(signal).apply(tag(frame, Signal(mode=signal.mode)))

@@ -1,29 +1,65 @@
-"""The devices of Fernhollow's media room."""
+"""The devices of Fernhollow's media room, from their setups."""
 
-from reel.core.signal import Mode
+from collections.abc import Callable
+
+from reel.core.line import HANDHELD, DeviceKind, DeviceSetup, Shows, sent_signal
+from reel.core.signal import Mode, Signal
 from reel.standins.ambience import ambience_at
-from reel.standins.device import StandIn
+from reel.standins.card import BarsPainter
+from reel.standins.device import Painter, Scene, ScenePainter, StandIn
 from reel.standins.greenhouse import greenhouse_scene
+from reel.standins.handheld import HandheldPainter
+from reel.standins.headset import canopy_scene
+from reel.standins.leaves import bench
 from reel.standins.moss import moss_scene
+from reel.standins.panorama import Panorama
+from reel.standins.tape import SOUND_PPM, opening_day, play
 
 
-class Console(StandIn):
-    """The console: it plays *Moss & Stone*."""
+def stand_in(device: DeviceSetup, *, start_ns: int) -> StandIn:
+    """Switch a device on at `start_ns`; it is not a feed."""
+    is_deck = device.kind is DeviceKind.DECK
+    return StandIn(
+        f"The {device.kind.label.lower()}",
+        _painter(device),
+        sound=ambience_at,
+        start_ns=start_ns,
+        drift_ppm=device.drift_ppm,
+        sound_ppm=SOUND_PPM if is_deck else 0,
+        length_s=device.tape_s if is_deck else None,
+        views=2 if device.kind is DeviceKind.HEADSET else 1,
+        damage=play if is_deck else None,
+    )
 
-    def __init__(self, mode: Mode, *, start_ns: int, drift_ppm: float = 0.0) -> None:
-        super().__init__(
-            "The console",
-            mode,
-            scene=moss_scene(mode.width_px, mode.height_px),
-            sound=ambience_at,
-            start_ns=start_ns,
-            drift_ppm=drift_ppm,
-        )
+
+def greenhouse_camera(mode: Mode, *, start_ns: int) -> StandIn:
+    """Switch the camera in the palm house on; it hears the same drops."""
+    painter = ScenePainter(greenhouse_scene(mode.width_px, mode.height_px), Signal(mode=mode))
+    return StandIn("The greenhouse camera", painter, sound=ambience_at, start_ns=start_ns)
 
 
-class GreenhouseCamera(StandIn):
-    """The camera in the palm house; it hears the same drops."""
+def _painter(device: DeviceSetup) -> Painter:
+    if device.kind in HANDHELD:
+        return HandheldPainter(device)
+    signal = sent_signal(device)
+    assert signal is not None
+    if device.kind is DeviceKind.CAMERA:  # what is drawn is planar; the camera packs it when it hands it over
+        signal = Signal(mode=signal.mode, pixels="yuv422p")
+    if device.shows is Shows.BARS:
+        return BarsPainter(signal)
+    return ScenePainter(_SCENES[device.kind](device, signal.mode), signal)
 
-    def __init__(self, mode: Mode, *, start_ns: int) -> None:
-        scene = greenhouse_scene(mode.width_px, mode.height_px)
-        super().__init__("The greenhouse camera", mode, scene=scene, sound=ambience_at, start_ns=start_ns)
+
+def _potting_bench(mode: Mode) -> Scene:
+    width, height = mode.width_px, mode.height_px
+    image = bench(width, height)
+    room_x, room_y = image.width - width, image.height - height
+    return Panorama(image, width, height, lambda s: (room_x * (0.5 + 0.5 * (s % 7 - 3.5) / 7), room_y * (s % 5) / 5))
+
+
+_SCENES: dict[DeviceKind, Callable[[DeviceSetup, Mode], Scene]] = {
+    DeviceKind.CONSOLE: lambda device, mode: moss_scene(mode.width_px, mode.height_px),
+    DeviceKind.HEADSET: lambda device, mode: canopy_scene(mode.width_px, mode.height_px, device.pointer),
+    DeviceKind.DECK: lambda device, mode: opening_day(mode.width_px, mode.height_px),
+    DeviceKind.CAMERA: lambda device, mode: _potting_bench(mode),
+}

@@ -53,7 +53,7 @@ class GreenhouseScene:
             draw.line([(x * height, 0), (x * height, height)], fill=iron, width=line)
         for y in (0.06, 0.30, 0.54):
             draw.line([(0, y * height), (width, y * height)], fill=iron, width=line * 2)
-        return _floats(image.filter(ImageFilter.GaussianBlur(height / 600)))
+        return floats(image.filter(ImageFilter.GaussianBlur(height / 600)))
 
     def _draw_row(self, foot: float, length: float, colour: Colour, count: int) -> Layer:
         """Draw one row of plants on its bench, as a strip that meets itself sideways."""
@@ -71,8 +71,8 @@ class GreenhouseScene:
         on_mask.rectangle(bench, fill=255)
         on_shade.rectangle(bench, fill=70)
         middle = (width, 0, width * 2, height)
-        alpha = _floats(mask.filter(ImageFilter.GaussianBlur(height / 900)).crop(middle))
-        tone = _floats(shade.crop(middle))[..., None] * np.float32(1.5)
+        alpha = floats(mask.filter(ImageFilter.GaussianBlur(height / 900)).crop(middle))
+        tone = floats(shade.crop(middle))[..., None] * np.float32(1.5)
         rgb = np.clip(tone * np.array(colour, dtype=np.float32), 0, 1)
         top = int(np.flatnonzero(alpha.max(axis=1))[0]) // 2 * 2
         return Layer(rgb[top:], alpha[top:], top, height)
@@ -90,7 +90,7 @@ class GreenhouseScene:
         return Image.fromarray((rgb * 255).astype(np.uint8))
 
 
-def _floats(image: Image.Image) -> Floats:
+def floats(image: Image.Image) -> Floats:
     """Give an image's values in 0..1."""
     return (np.asarray(image) / np.float32(255)).astype(np.float32)
 

@@ -15,20 +15,25 @@ _CRC8 = 0x07  # the CCITT polynomial x^8 + x^2 + x + 1 (ITU-T I.432.1)
 Plane = npt.NDArray[np.uint8]
 
 
-def draw_stamp(luma: Plane, number: int, *, beacon: bool) -> None:
-    """Draw the low 24 bits of `number` into an 8-bit luma plane (height, width)."""
-    size = luma.shape[0] // BLOCKS_PER_HEIGHT
+def draw_stamp(
+    luma: npt.NDArray[np.uint8] | npt.NDArray[np.uint16], number: int, *, beacon: bool, bits: int = 8
+) -> None:
+    """Draw the low 24 bits of `number` into a luma plane (height, width) of `bits` a sample."""
+    size = luma.shape[0] / BLOCKS_PER_HEIGHT
     code = (number & 0xFFFFFF) << 8 | _crc8(number & 0xFFFFFF)
-    bits = np.array([code >> (31 - place) & 1 for place in range(32)], dtype=np.uint8).reshape(ROWS, COLUMNS)
-    blocks = np.where(bits, BRIGHT, DARK).astype(np.uint8).repeat(size, axis=0).repeat(size, axis=1)
-    top = luma.shape[0] - (ROWS + 1) * size
-    luma[top : top + ROWS * size, size : size + COLUMNS * size] = blocks
-    column = (COLUMNS + 2) * size
-    luma[top : top + ROWS * size, column : column + ROWS * size] = BRIGHT if beacon else DARK
+    code_bits = np.array([code >> (31 - place) & 1 for place in range(32)], dtype=np.uint8).reshape(ROWS, COLUMNS)
+    dark, bright = DARK << (bits - 8), BRIGHT << (bits - 8)
+    lines = [luma.shape[0] - round((ROWS + 1 - row) * size) for row in range(ROWS + 1)]
+    edges = [round(column * size) for column in range(1, COLUMNS + 2)]
+    widths, heights = np.diff(edges), np.diff(lines)
+    blocks = np.where(code_bits, bright, dark).astype(luma.dtype).repeat(heights, axis=0).repeat(widths, axis=1)
+    luma[lines[0] : lines[-1], edges[0] : edges[-1]] = blocks
+    left, right = round((COLUMNS + 2) * size), round((COLUMNS + 2 + ROWS) * size)
+    luma[lines[0] : lines[-1], left:right] = bright if beacon else dark
 
 
 def read_stamp(luma: Plane) -> int | None:
-    """Read the number from a luma plane of any 16:9 size; None when there is no stamp that holds its check."""
+    """Read the number from a luma plane of any size; None when there is no stamp that holds its check."""
     size = luma.shape[0] / BLOCKS_PER_HEIGHT
     code = 0
     for row in range(ROWS):

@@ -48,7 +48,7 @@ TEMPLATES = [
                 "django.contrib.messages.context_processors.messages",
                 "reel.web.roll.context.roll",
             ],
-            "builtins": ["reel.web.ui.templatetags.units"],
+            "builtins": ["reel.web.ui.templatetags.units", "reel.web.ui.templatetags.devices"],
         },
     }
 ]

@@ -1,18 +1,80 @@
-"""The line: a rig's setup, the walk from the device to the file, losses."""
+"""The line: devices, hops, the walk from the device to the file, losses and remedies."""
 
-from reel.core.line.rig import CONSOLE_MODES, FEED_PROTOCOLS, DeviceKind, DeviceSetup, RigSetup
-from reel.core.line.walk import STAGES, Loss, Stage, framed_signal, sent_signal, walk
+from reel.core.line.arrival import ArrivalSetup, Deinterlace
+from reel.core.line.carried import Carried, Fields, Levels, Offer
+from reel.core.line.catalogue import HOPS
+from reel.core.line.checklist import Check, CheckState, Seen, after, before
+from reel.core.line.device import (
+    DEVICES,
+    FEED_PROTOCOLS,
+    HANDHELD,
+    DeviceKind,
+    DeviceSetup,
+    Eye,
+    Shows,
+    Surface,
+    Turn,
+    sent_signal,
+)
+from reel.core.line.exchange import BadRigFileError, read_rig, write_rig
+from reel.core.line.hops import Hop, HopKind, name_of
+from reel.core.line.links import Connector
+from reel.core.line.loss import Loss, Weight
+from reel.core.line.path import FELT_MS, HopSetup, Step, Travel, travel
+from reel.core.line.proposal import NoPathError, best_path, fitting_frame, propose, with_fitting_frame
+from reel.core.line.remedy import Remedy, remedies
+from reel.core.line.rig import Chain, RigSetup, chain
+from reel.core.line.walk import STAGES, Stage, framed_signal, walk
 
 __all__ = [
-    "CONSOLE_MODES",
+    "DEVICES",
     "FEED_PROTOCOLS",
+    "FELT_MS",
+    "HANDHELD",
+    "HOPS",
     "STAGES",
+    "ArrivalSetup",
+    "BadRigFileError",
+    "Carried",
+    "Chain",
+    "Check",
+    "CheckState",
+    "Connector",
+    "Deinterlace",
     "DeviceKind",
     "DeviceSetup",
+    "Eye",
+    "Fields",
+    "Hop",
+    "HopKind",
+    "HopSetup",
+    "Levels",
     "Loss",
+    "NoPathError",
+    "Offer",
+    "Remedy",
     "RigSetup",
+    "Seen",
+    "Shows",
     "Stage",
+    "Step",
+    "Surface",
+    "Travel",
+    "Turn",
+    "Weight",
+    "after",
+    "before",
+    "best_path",
+    "chain",
+    "fitting_frame",
     "framed_signal",
+    "name_of",
+    "propose",
+    "read_rig",
+    "remedies",
     "sent_signal",
+    "travel",
     "walk",
+    "with_fitting_frame",
+    "write_rig",
 ]

@@ -4,19 +4,13 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from reel.core.file import RateControl, forecast
-from reel.core.line.rig import DeviceKind, RigSetup
+from reel.core.line.device import DeviceKind, sent_signal
+from reel.core.line.loss import Loss, Weight
+from reel.core.line.path import Travel
+from reel.core.line.rig import RigSetup, chain
 from reel.core.signal import Matrix, Range, Signal, SoundFormat, pixel_format, rate_label
 
 STAGES = ("device", "path", "arrival", "frame", "sound", "file", "roll")
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Loss:
-    """Something that a stage takes away: a word for the drawing, and a sentence that names limit and cost."""
-
-    stage: str
-    word: str
-    sentence: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -28,12 +22,6 @@ class Stage:
     detail: str = ""
     rate_bps: float | None = None
     losses: tuple[Loss, ...] = ()
-
-
-def sent_signal(setup: RigSetup) -> Signal | None:
-    """Say what the device sends by its settings; None for a feed, which is known only when it is opened."""
-    device = setup.device
-    return Signal(mode=device.mode) if device.kind is DeviceKind.CONSOLE and device.mode else None
 
 
 def framed_signal(setup: RigSetup) -> Signal:
@@ -48,25 +36,54 @@ def walk(
 
     `measured_bps` is the data rate of an earlier take with this recipe, if there is one.
     """
-    sent = sent_signal(setup) or arrival
-    arrives = arrival or sent
+    planned = chain(setup)
+    way = planned.travel
+    sent = sent_signal(setup.device) or arrival
+    comes = arrival or (planned.carried.signal if planned.carried else None)
     framed = framed_signal(setup)
-    rate = _rate(sent)
     return (
-        Stage(key="device", fact=_label(sent), detail=_pixels(sent), rate_bps=rate),
-        Stage(key="path", fact="direct", detail=_path_detail(setup), rate_bps=rate),
-        Stage(key="arrival", fact=_label(arrives), detail=_pixels(arrives), rate_bps=_rate(arrives)),
+        Stage(
+            key="device",
+            fact=_label(sent),
+            detail=_pixels(sent),
+            rate_bps=_rate(sent),
+            losses=_of_stage(way, "device"),
+        ),
+        _path_stage(setup, way, arrival),
+        Stage(
+            key="arrival",
+            fact=_label(comes),
+            detail=_pixels(comes),
+            rate_bps=_rate(comes),
+            losses=_of_stage(way, "arrival"),
+        ),
         Stage(
             key="frame",
             fact=framed.mode.size_label,
             detail="fit, as it comes" if setup.recipe.as_it_comes else f"fit, {rate_label(framed.mode.rate)}",
             rate_bps=_rate(framed),
-            losses=_framing_losses(arrives, framed, setup.recipe.as_it_comes),
+            losses=_framing_losses(comes, framed, setup.recipe.as_it_comes),
         ),
-        _sound_stage(sound, is_known=arrives is not None),
+        _sound_stage(sound, is_known=arrival is not None),
         _file_stage(setup, sound, measured_bps),
-        Stage(key="roll", fact="ready"),
+        Stage(key="roll", fact="blocked" if way.block else "ready"),
     )
+
+
+def _of_stage(way: Travel, stage: str) -> tuple[Loss, ...]:
+    return tuple(loss for loss in way.losses if loss.stage == stage)
+
+
+def _path_stage(setup: RigSetup, way: Travel, arrival: Signal | None) -> Stage:
+    losses = _of_stage(way, "path")
+    if setup.device.kind is DeviceKind.FEED:
+        detail = "network, as it comes" if setup.device.is_network else "file, own pace"
+        return Stage(key="path", fact="direct", detail=detail, rate_bps=_rate(arrival))
+    hops = f"{len(setup.path)} hop{'' if len(setup.path) == 1 else 's'}"
+    if way.arrives is None:
+        return Stage(key="path", fact=hops, detail="blocked", losses=losses)
+    detail = f"{way.arrives.latency_ms} ms" if way.arrives.latency_ms else ""
+    return Stage(key="path", fact=hops, detail=detail, rate_bps=float(way.arrives.rate_bps), losses=losses)
 
 
 def _framing_losses(arrives: Signal | None, framed: Signal, as_it_comes: bool) -> tuple[Loss, ...]:
@@ -80,44 +97,48 @@ def _framing_losses(arrives: Signal | None, framed: Signal, as_it_comes: bool) -
         pass  # every picture is kept, at its own time
     elif source.rate > frame.rate:
         part = Fraction(1) - frame.rate / source.rate
-        sentence = (
-            f"{rate_label(source.rate)} pictures a second arrive and the file takes {rate_label(frame.rate)}: "
+        cost = (
             f"{float(part):.0%} of them are dropped. Set the file's rate to {rate_label(source.rate)} to keep them all."
         )
-        losses.append(Loss(stage="frame", word="pictures dropped", sentence=sentence))
+        losses.append(_loss("pictures dropped", _rates(source.rate, frame.rate), cost, float(part) * 100))
     elif source.rate < frame.rate:
-        sentence = (
-            f"{rate_label(source.rate)} pictures a second arrive and the file takes {rate_label(frame.rate)}: "
-            f"{rate_label(frame.rate - source.rate)} a second are repeated. Nothing is lost; motion can look uneven."
-        )
-        losses.append(Loss(stage="frame", word="pictures repeated", sentence=sentence))
+        repeated = rate_label(frame.rate - source.rate)
+        cost = f"{repeated} a second are repeated. Nothing is lost; motion can look uneven."
+        losses.append(_loss("pictures repeated", _rates(source.rate, frame.rate), cost, Weight.SMALL))
     losses += _colour_losses(arrives, framed)
     return tuple(losses)
 
 
+def _rates(source: Fraction, frame: Fraction) -> str:
+    return f"{rate_label(source)} pictures a second arrive and the file takes {rate_label(frame)}."
+
+
+def _loss(word: str, limit: str, cost: str, weight: float) -> Loss:
+    return Loss(stage="frame", word=word, limit=limit, cost=cost, weight=weight)
+
+
 def _scaling(source_pixels: int, arrives: Signal, framed: Signal) -> Loss:
     frame_pixels = framed.mode.width_px * framed.mode.height_px
-    word = "scaled down" if frame_pixels < source_pixels else "scaled up"
-    cost = f"{frame_pixels / source_pixels:.0%} of the pixels remain" if word == "scaled down" else "no detail is added"
-    sentence = (
-        f"{arrives.mode.size_label} arrives and the frame is {framed.mode.size_label}: {cost}. "
-        f"Choose {arrives.mode.size_label} in File to keep the picture as it comes."
-    )
-    return Loss(stage="frame", word=word, sentence=sentence)
+    part = frame_pixels / source_pixels
+    word = "scaled down" if part < 1 else "scaled up"
+    cost = f"{part:.0%} of the pixels remain." if part < 1 else "No detail is added."
+    limit = f"{arrives.mode.size_label} arrives and the frame is {framed.mode.size_label}."
+    cost += f" Choose {arrives.mode.size_label} in File to keep the picture as it comes."
+    return _loss(word, limit, cost, max(Weight.SMALL, (1 - part) * 100))
 
 
 def _colour_losses(arrives: Signal, framed: Signal) -> list[Loss]:
     source, frame = pixel_format(arrives.pixels), pixel_format(framed.pixels)
     losses = []
     if source.chroma not in (frame.chroma, "4:0:0"):
-        sentence = f"{source.chroma} arrives and the file holds {frame.chroma}: fine colour edges get softer."
-        losses.append(Loss(stage="frame", word="colour halved", sentence=sentence))
+        limit = f"{source.chroma} arrives and the file holds {frame.chroma}."
+        losses.append(_loss("chroma reduced", limit, "Fine colour edges get softer.", Weight.CHROMA))
     if source.depth_bits > frame.depth_bits:
-        sentence = f"{source.depth_bits} bits arrive and the file holds {frame.depth_bits}: smooth skies may band."
-        losses.append(Loss(stage="frame", word="depth reduced", sentence=sentence))
+        limit = f"{source.depth_bits} bits arrive and the file holds {frame.depth_bits}."
+        losses.append(_loss("depth reduced", limit, "Smooth skies may band.", Weight.DEPTH))
     if (arrives.matrix, arrives.range) != (Matrix.BT709, Range.LIMITED):
-        sentence = f"{arrives.matrix.value} {arrives.range.value} is converted to 709 limited, rounded to 8 bits."
-        losses.append(Loss(stage="frame", word="colour converted", sentence=sentence))
+        limit = f"{arrives.matrix.value} {arrives.range.value} is converted to 709 limited."
+        losses.append(_loss("colour converted", limit, "It is rounded to 8 bits once more.", Weight.SMALL))
     return losses
 
 
@@ -141,12 +162,6 @@ def _file_stage(setup: RigSetup, sound: SoundFormat | None, measured_bps: int | 
         detail=f"{about}{cost.bytes_per_hour / 1e9:.1f} GB/h",
         rate_bps=cost.total_bps,
     )
-
-
-def _path_detail(setup: RigSetup) -> str:
-    if setup.device.kind is not DeviceKind.FEED:
-        return "stand-in, no loss"
-    return "network, as it comes" if setup.device.is_network else "file, own pace"
 
 
 def _label(signal: Signal | None) -> str:

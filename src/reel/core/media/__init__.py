@@ -1,9 +1,11 @@
 """Real media files: probing, writing, rewrapping, playing as a feed; shelves."""
 
+from reel.core.media.arriving import Arriving
 from reel.core.media.errors import MediaError, NameTakenError
 from reel.core.media.feed import FileFeed
 from reel.core.media.framing import Framer
 from reel.core.media.picture import JpegEncoder, poster
+from reel.core.media.planes import luma_of, planes_of
 from reel.core.media.probe import MediaFacts, SoundFacts, VideoFacts, probe
 from reel.core.media.rate import RateFacts, measure_rate
 from reel.core.media.rewrap import rewrap_to_mp4
@@ -12,6 +14,7 @@ from reel.core.media.stream import StreamFeed
 from reel.core.media.writer import PartWriter
 
 __all__ = [
+    "Arriving",
     "FileFeed",
     "Framer",
     "JpegEncoder",
@@ -25,8 +28,10 @@ __all__ = [
     "SoundFacts",
     "StreamFeed",
     "VideoFacts",
+    "luma_of",
     "measure_rate",
     "megabytes",
+    "planes_of",
     "poster",
     "probe",
     "rewrap_to_mp4",

@@ -10,8 +10,9 @@ from reel.core.signal import Matrix, Range, Signal, assumed_matrix
 
 # ITU-T H.273, table 4 (matrix coefficients): 5 and 6 are the two variants of BT.601, 9 is BT.2020 non-constant.
 _MATRICES = {1: Matrix.BT709, 5: Matrix.BT601, 6: Matrix.BT601, 9: Matrix.BT2020}
-_FULL = 2  # AVCOL_RANGE_JPEG
-_SCALE_MATRIX = {Matrix.BT601: "bt601", Matrix.BT709: "bt709", Matrix.BT2020: "bt2020"}
+MATRIX_CODES = {Matrix.BT709: 1, Matrix.BT601: 6, Matrix.BT2020: 9}
+RANGE_CODES = {Range.LIMITED: 1, Range.FULL: 2}  # AVCOL_RANGE_MPEG, AVCOL_RANGE_JPEG
+SCALE_MATRIX = {Matrix.BT601: "bt601", Matrix.BT709: "bt709", Matrix.BT2020: "bt2020"}
 
 
 def frame_matrix(frame: av.VideoFrame) -> Matrix:
@@ -21,7 +22,7 @@ def frame_matrix(frame: av.VideoFrame) -> Matrix:
 
 def frame_range(frame: av.VideoFrame) -> Range:
     """Read a frame's range; an untagged one is limited, but for the `yuvj` formats."""
-    full = frame.color_range == _FULL or frame.format.name.startswith(("yuvj", "rgb", "gbr"))
+    full = frame.color_range == RANGE_CODES[Range.FULL] or frame.format.name.startswith(("yuvj", "rgb", "gbr"))
     return Range.FULL if full else Range.LIMITED
 
 
@@ -56,8 +57,8 @@ class Framer:
         placed = fit((frame.width, frame.height), (mode.width_px, mode.height_px), aspect)
         scale = (
             f"{placed.width_px}:{placed.height_px}:flags=bicubic+accurate_rnd+full_chroma_int+full_chroma_inp"
-            f":in_color_matrix={_SCALE_MATRIX[matrix]}:in_range={value_range.value}"
-            f":out_color_matrix={_SCALE_MATRIX[self._target.matrix]}:out_range={self._target.range.value}"
+            f":in_color_matrix={SCALE_MATRIX[matrix]}:in_range={value_range.value}"
+            f":out_color_matrix={SCALE_MATRIX[self._target.matrix]}:out_range={self._target.range.value}"
         )
         graph = av.filter.Graph()
         steps = [

@@ -13,7 +13,7 @@ import numpy as np
 from av.audio.resampler import AudioResampler
 
 from reel.core.errors import ReelError
-from reel.core.line.rig import FEED_PROTOCOLS
+from reel.core.line.device import FEED_PROTOCOLS
 from reel.core.media.decoding import RATE_HZ, frame_signal, open_options, sound_format
 from reel.core.signal import NS, Arrived, InputError, Picture, Samples, Signal, SoundFormat
 

@@ -16,10 +16,13 @@ FloatArray: TypeAlias = npt.NDArray[np.float32]
 
 
 class InputError(ReelError, OSError):
-    """Raised when an input can't be opened or has broken. `name` is the input, `reason` says why."""
+    """Raised when an input can't be opened or has broken. `name` is the input, `reason` says why.
 
-    def __init__(self, name: str, reason: str) -> None:
-        self.name, self.reason = name, reason
+    `lasts` says that trying again changes nothing before somebody changes the rig.
+    """
+
+    def __init__(self, name: str, reason: str, *, lasts: bool = False) -> None:
+        self.name, self.reason, self.lasts = name, reason, lasts
         super().__init__(f"{name} {reason}.")
 
 
@@ -27,7 +30,8 @@ class InputError(ReelError, OSError):
 class Signal:
     """The facts of a picture signal. `pixels` is a libavutil name, a key of PIXEL_FORMATS.
 
-    `pixel_aspect` is the width ÷ height of one pixel.
+    `pixel_aspect` is the width ÷ height of one pixel. `top_first` counts with interlaced scan: whether the field on
+    the upper lines was taken first.
     """
 
     mode: Mode
@@ -35,6 +39,7 @@ class Signal:
     matrix: Matrix = Matrix.BT709
     range: Range = Range.LIMITED
     pixel_aspect: Fraction = Fraction(1)
+    top_first: bool = True
 
     @property
     def rate_bps(self) -> Fraction:

@@ -35,14 +35,22 @@ class PixelFormat:
         """For people: `4:2:0 8-bit`."""
         return f"{self.chroma} {self.depth_bits}-bit"
 
+    @property
+    def subsampling(self) -> tuple[int, int]:
+        """Luma samples for each chroma sample, across and down."""
+        return {"4:2:0": (2, 2), "4:2:2": (2, 1)}.get(self.chroma, (1, 1))
 
-# bits per pixel = depth × (1 + 2 × chroma samples per luma sample); 10-bit as the samples' own bits, unpadded.
+
+# bits per pixel = depth × (1 + 2 × chroma samples per luma sample); 10-bit as the samples' own bits, unpadded, but for
+# p010le, which capture drivers hand over in 16-bit words.
 PIXEL_FORMATS = {
     fmt.name: fmt
     for fmt in (
         PixelFormat(name="yuv420p", chroma="4:2:0", depth_bits=8, bits_per_pixel=12),
         PixelFormat(name="yuvj420p", chroma="4:2:0", depth_bits=8, bits_per_pixel=12),
         PixelFormat(name="nv12", chroma="4:2:0", depth_bits=8, bits_per_pixel=12),
+        PixelFormat(name="p010le", chroma="4:2:0", depth_bits=10, bits_per_pixel=24),
+        PixelFormat(name="yuyv422", chroma="4:2:2", depth_bits=8, bits_per_pixel=16),
         PixelFormat(name="yuv422p", chroma="4:2:2", depth_bits=8, bits_per_pixel=16),
         PixelFormat(name="yuvj422p", chroma="4:2:2", depth_bits=8, bits_per_pixel=16),
         PixelFormat(name="yuv444p", chroma="4:4:4", depth_bits=8, bits_per_pixel=24),

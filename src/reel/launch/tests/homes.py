@@ -1,5 +1,6 @@
 """Real homes and real processes for the tests of survival."""
 
+import atexit
 import json
 import os
 import shutil
@@ -9,20 +10,18 @@ import sys
 import tempfile
 import time
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 from reel.core.file import Recipe
-from reel.core.line import DeviceKind, DeviceSetup, RigSetup
+from reel.core.line import DeviceKind, propose
 from reel.core.signal import Mode
 from reel.options import ROOT, Home
 from reel.recorder.client import Client
 from reel.recorder.messages import Ask, StartRoll, UnreachableError
 
 FRAME = Mode.parse("640x360p30")
-SETUP = RigSetup(
-    device=DeviceSetup(kind=DeviceKind.CONSOLE, mode=Mode.parse("1280x720p30")),
-    recipe=Recipe(frame=FRAME, effort="ultrafast"),
-)
+SETUP = replace(propose(DeviceKind.CONSOLE), recipe=Recipe(frame=FRAME, effort="ultrafast"))
 _template: Path | None = None
 
 
@@ -31,7 +30,7 @@ def demo_home() -> Path:
     global _template
     if _template is None:
         folder = Path(tempfile.mkdtemp(prefix="reel-template-"))
-        unittest.addModuleCleanup(shutil.rmtree, folder, ignore_errors=True)
+        atexit.register(shutil.rmtree, folder, ignore_errors=True)
         _template = folder
         run(folder, "-m", "django", "prepare", "--demo")
     return _template

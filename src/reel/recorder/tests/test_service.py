@@ -4,12 +4,13 @@ import tempfile
 import threading
 import time
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 import zmq
 
 from reel.core.file import Recipe
-from reel.core.line import DeviceKind, DeviceSetup, RigSetup
+from reel.core.line import DeviceKind, DeviceSetup, RigSetup, propose
 from reel.core.media import probe
 from reel.core.signal import Mode
 from reel.recorder.client import Client
@@ -27,10 +28,7 @@ from reel.recorder.messages import (
 )  # fmt: skip
 from reel.recorder.server import serve
 
-CONSOLE = RigSetup(
-    device=DeviceSetup(kind=DeviceKind.CONSOLE, mode=Mode.parse("1280x720p30")),
-    recipe=Recipe(frame=Mode.parse("640x360p30"), effort="ultrafast"),
-)
+CONSOLE = replace(propose(DeviceKind.CONSOLE), recipe=Recipe(frame=Mode.parse("640x360p30"), effort="ultrafast"))
 FEED = RigSetup(device=DeviceSetup(kind=DeviceKind.FEED, feed="gone.mp4"), recipe=CONSOLE.recipe)
 
 
@@ -91,7 +89,7 @@ class ServiceTests(unittest.TestCase):
         self.assertEqual(held.state, "holding")
         with self.assertRaises(RefusedError):
             self.client.ask(Hold())
-        self.wait_for(lambda status: status.rigs[0].levels and status.rigs[0].arriving_per_s > 25)
+        self.wait_for(lambda status: status.rigs[0].levels and status.rigs[0].watched.per_s > 25)
         self.assertEqual(self.client.ask(Ask()).status.roll.length_s, held.length_s, "time stands still on hold")
         self.client.ask(CarryOn())
         self.wait_for(lambda status: status.roll.length_s > held.length_s + 0.3)

@@ -154,7 +154,7 @@ class StreamTests(unittest.TestCase):
         (self.folder / "sub" / "link.mp4").symlink_to(clip)
         device = DeviceSetup(kind=DeviceKind.FEED, feed="link.mp4")
         with self.assertRaises(InputError) as raised:
-            opener_for(device, self.folder / "sub", time.monotonic_ns)(0)
+            opener_for(RigSetup(device=device, recipe=Recipe(frame=FRAME)), self.folder / "sub", time.monotonic_ns)(0)
         self.assertIn("outside the feeds folder", str(raised.exception))
 
     def test_addresses(self):
@@ -174,7 +174,7 @@ class StreamTests(unittest.TestCase):
         device = DeviceSetup(kind=DeviceKind.FEED, feed=address)
         setup = RigSetup(device=device, recipe=Recipe(frame=FRAME, effort="ultrafast"))
         clock, shelf = RealClock(), Shelf(self.folder)
-        source = Source(setup, opener_for(device, self.folder, clock.now_ns), clock)
+        source = Source(setup, opener_for(setup, self.folder, clock.now_ns), clock)
         thread = threading.Thread(target=source.run_until)
         self.send(f"{address}?listen=1", 4)
         time.sleep(2)

@@ -13,10 +13,8 @@ from reel.core.line import DeviceKind, DeviceSetup, RigSetup
 from reel.core.measure import prove
 from reel.core.media import Shelf, probe
 from reel.core.signal import Mode
-from reel.recorder.clock import VirtualClock
-from reel.recorder.opening import opener_for
 from reel.recorder.virtual import record
-from reel.standins import read_beacon, read_stamp
+from reel.standins import assemble, read_beacon, read_stamp
 
 
 class VirtualTests(unittest.TestCase):
@@ -31,7 +29,7 @@ class VirtualTests(unittest.TestCase):
         self.setup_ = RigSetup(device=device, recipe=recipe)
         return record(
             self.setup_,
-            opener_for(device, self.shelf.root, VirtualClock().now_ns),
+            lambda start_ns: assemble(device, start_ns=start_ns),
             self.shelf,
             rig_name="test",
             rolled_s=rolled_s,

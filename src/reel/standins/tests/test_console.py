@@ -4,13 +4,18 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from reel.core.line import DeviceKind, DeviceSetup
 from reel.core.media import Framer
 from reel.core.signal import NS, InputError, Mode, Picture, Samples, Signal
-from reel.standins import Console, read_beacon, read_stamp
+from reel.standins import assemble, read_beacon, read_stamp
 from reel.standins.ambience import ambience
 from reel.standins.stamp import draw_stamp
 
 SMALL = Mode.parse("1280x720p30")
+
+
+def switched_on(start_ns=0, **settings):
+    return assemble(DeviceSetup(kind=DeviceKind.CONSOLE, mode=SMALL, **settings), start_ns=start_ns)
 
 
 def luma(frame):
@@ -39,15 +44,15 @@ class StampTests(unittest.TestCase):
 
 class ConsoleTests(unittest.TestCase):
     def test_every_picture_carries_its_number_also_scaled(self):
-        pictures, blocks = read_for(Console(SMALL, start_ns=0), 1)
+        pictures, blocks = read_for(switched_on(), 1)
         self.assertEqual([read_stamp(luma(p.frame)) for p in pictures], list(range(31)))
         small = Framer(Signal(mode=Mode.parse("640x360p30")))
         self.assertEqual(read_stamp(luma(small.apply(pictures[17].frame))), 17)
         self.assertEqual(sum(b.data.shape[1] for b in blocks), 48_000)
 
     def test_same_time_same_picture_and_motion_between(self):
-        first, _ = read_for(Console(SMALL, start_ns=0), 0.5)
-        second, _ = read_for(Console(SMALL, start_ns=0), 0.5)
+        first, _ = read_for(switched_on(), 0.5)
+        second, _ = read_for(switched_on(), 0.5)
         for a, b in zip(first, second, strict=True):
             self.assertTrue(np.array_equal(a.frame.to_ndarray(), b.frame.to_ndarray()))
         scene = slice(0, 600)  # without the stamp
@@ -57,7 +62,7 @@ class ConsoleTests(unittest.TestCase):
         self.assertEqual(still, 0)
 
     def test_clock_drifts_as_set(self):
-        console = Console(SMALL, start_ns=NS, drift_ppm=200)
+        console = switched_on(NS, drift_ppm=200)
         pictures, blocks = [], []
         for _ in range(400):
             item = console.read(console.due_ns())
@@ -67,23 +72,23 @@ class ConsoleTests(unittest.TestCase):
             self.assertAlmostEqual((len(items) - 1) / per_s / elapsed_s, 1.0002, places=6)
 
     def test_a_slow_reader_loses_the_oldest_pictures(self):
-        console = Console(SMALL, start_ns=0)
+        console = switched_on()
         console.read(0)
         while not isinstance(item := console.read(2 * NS), Picture):
             pass
-        self.assertEqual(item.sequence, 52)  # 60 are due, 8 are kept
+        self.assertEqual(item.sequence, 53)  # 61 have been shown, 8 are kept
 
     def test_click_and_beacon_fall_together(self):
         steps = np.abs(np.diff(ambience())).max(axis=0)  # the wind is low, the drop is not
         for second in (2, 4, 6):
             onset = second * 48_000
             self.assertGreater(steps[onset - 1 : onset + 48].max(), 4 * steps[onset - 4800 : onset - 1].max())
-        pictures, _ = read_for(Console(SMALL, start_ns=0), 2.2)
+        pictures, _ = read_for(switched_on(), 2.2)
         lit = [p.sequence for p in pictures if read_beacon(luma(p.frame))]
         self.assertEqual(lit, [0, 1, 2, 60, 61, 62])
 
     def test_switched_off(self):
-        console = Console(SMALL, start_ns=0)
+        console = switched_on()
         console.close()
         self.assertIsNone(console.due_ns())
         with self.assertRaises(InputError):

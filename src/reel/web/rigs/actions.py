@@ -2,10 +2,24 @@
 
 from dataclasses import replace
 
+from django.db import transaction
+
 from reel.core.file import Recipe
-from reel.core.line import DeviceSetup, RigSetup
+from reel.core.line import (
+    ArrivalSetup,
+    DeviceSetup,
+    Loss,
+    RigSetup,
+    chain,
+    read_rig,
+    remedies,
+    with_fitting_frame,
+)
+from reel.core.line.edit import Path, with_device
 from reel.recorder.messages import RefusedError, Status
-from reel.web.rigs.models import Rig
+from reel.web.rigs.forms.new import free_name
+from reel.web.rigs.models import MAX_NAME, Rig
+from reel.web.takes.actions import clean_name
 
 
 def make_rig(name: str, plan: RigSetup) -> Rig:
@@ -17,19 +31,88 @@ def make_rig(name: str, plan: RigSetup) -> Rig:
 
 
 def set_device(rig: Rig, device: DeviceSetup, status: Status | None) -> None:
-    """Change the device; refused while the rig rolls."""
-    _refuse_rolling(rig, status)
-    rig.plan = replace(rig.plan, device=device)
-    rig.save(update_fields=["setup"])
+    """Change the device, and the path when the signal leaves by another way; refused while the rig rolls."""
+    _store(rig, with_device(rig.plan, device), status)
+
+
+def set_path(rig: Rig, path: Path, status: Status | None) -> None:
+    """Change the path; refused while the rig rolls."""
+    _store(rig, replace(rig.plan, path=path), status)
+
+
+def set_arrival(rig: Rig, arrival: ArrivalSetup, status: Status | None) -> None:
+    """Change the arriving mode; refused while the rig rolls."""
+    _store(rig, replace(rig.plan, arrival=arrival), status)
 
 
 def set_recipe(rig: Rig, recipe: Recipe, status: Status | None) -> None:
     """Change the file settings; refused while the rig rolls."""
+    _store(rig, replace(rig.plan, recipe=recipe), status)
+
+
+def fit_frame(rig: Rig, status: Status | None) -> None:
+    """Record the picture as it arrives: its size and its rate; refused while the rig rolls."""
+    _store(rig, with_fitting_frame(rig.plan), status)
+
+
+def apply_remedy(rig: Rig, label: str, status: Status | None) -> None:
+    """Do what a remedy's button says; raises RefusedError when it is no longer offered."""
+    plan = rig.plan
+    for loss in chain(plan).travel.losses:
+        for remedy in remedies(plan, loss):
+            if remedy.label == label:
+                _store(rig, remedy.setup, status)
+                return
+    raise RefusedError("The line has changed meanwhile, and this remedy is no longer needed. Nothing was changed.")
+
+
+def grouped_losses(plan: RigSetup) -> list[tuple[list[Loss], list[str]]]:
+    """Give the chain's losses, those with one limit together, the biggest first; each group with its remedies."""
+    groups: dict[tuple[str, int | None, str], list[Loss]] = {}
+    for loss in chain(plan).travel.losses:
+        groups.setdefault((loss.stage, loss.hop, loss.limit), []).append(loss)
+    ordered = sorted(groups.values(), key=lambda group: -max(loss.weight for loss in group))
+    return [(sorted(group, key=lambda loss: -loss.weight), _labels(plan, group)) for group in ordered]
+
+
+def _labels(plan: RigSetup, group: list[Loss]) -> list[str]:
+    """Give the remedies of a group's biggest loss first, then those of the others that it does not have."""
+    found = [remedy.label for loss in sorted(group, key=lambda loss: -loss.weight) for remedy in remedies(plan, loss)]
+    return list(dict.fromkeys(found))[:4]
+
+
+def duplicate(rig: Rig) -> Rig:
+    """Store a second rig that is set like this one."""
+    return make_rig(free_name(f"{rig.name} copy"), rig.plan)
+
+
+def delete(rig: Rig, status: Status | None) -> None:
+    """Delete a rig; its takes stay on the shelf. Refused while it rolls."""
     _refuse_rolling(rig, status)
-    rig.plan = replace(rig.plan, recipe=recipe)
+    rig.delete()
+
+
+def import_rig(data: bytes) -> Rig:
+    """Store the rig that a file holds; raises BadRigFileError, BadValueError. A name that is taken gets a number."""
+    found = read_rig(data)
+    return make_rig(free_name(clean_name("Name", found.name, MAX_NAME)), found.setup)
+
+
+def tick(rig: Rig, key: str, *, done: bool) -> None:
+    """Tick a check, or take the tick back."""
+    with transaction.atomic():
+        kept = Rig.objects.select_for_update().get(pk=rig.pk)
+        kept.ticked = sorted({*kept.ticked, key} if done else {*kept.ticked} - {key})
+        kept.save(update_fields=["ticked"])
+    rig.ticked = kept.ticked
+
+
+def _store(rig: Rig, plan: RigSetup, status: Status | None) -> None:
+    _refuse_rolling(rig, status)
+    rig.plan = plan
     rig.save(update_fields=["setup"])
 
 
 def _refuse_rolling(rig: Rig, status: Status | None) -> None:
     if status is not None and status.roll is not None and status.roll.rig_id == rig.pk:
-        raise RefusedError(f"{rig.name} is rolling; cut it before you change its settings.")
+        raise RefusedError(f"{rig.name} is rolling; cut it before you change it.")

@@ -9,10 +9,14 @@ MAX_NAME = 60
 
 
 class Rig(models.Model):
-    """Everything set up for one way of recording; `setup` holds a core RigSetup as JSON."""
+    """Everything set up for one way of recording; `setup` holds a core RigSetup as JSON.
+
+    `ticked` are the keys of the checks that a person has ticked since the last cut.
+    """
 
     name = models.CharField(max_length=MAX_NAME, unique=True)
     setup = models.JSONField()
+    ticked = models.JSONField(default=list)
     made_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:

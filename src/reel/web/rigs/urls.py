@@ -8,8 +8,17 @@ app_name = "rigs"
 urlpatterns = [
     path("", views.index, name="index"),
     path("new/", views.new, name="new"),
+    path("proposal/", views.proposal, name="proposal"),
+    path("import/", views.import_rig, name="import"),
     path("<int:rig_id>/", views.stage, name="rig"),
     path("<int:rig_id>/cost/", views.cost, name="cost"),
+    path("<int:rig_id>/export/", views.export, name="export"),
+    path("<int:rig_id>/duplicate/", views.duplicate, name="duplicate"),
+    path("<int:rig_id>/delete/", views.delete, name="delete"),
+    path("<int:rig_id>/change/", views.change, name="change"),
+    path("<int:rig_id>/tick/", views.tick, name="tick"),
+    path("<int:rig_id>/fit-frame/", views.fit_frame, name="fit-frame"),
     path("<int:rig_id>/line/<slug:stage>/", views.line, name="line"),
+    path("<int:rig_id>/mend/<slug:stage>/", views.mend, name="mend"),
     path("<int:rig_id>/<slug:stage>/", views.stage, name="stage"),
 ]

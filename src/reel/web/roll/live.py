@@ -7,8 +7,8 @@ from reel.web.ui.templatetags.units import bitrate, length, size
 METER_FLOOR_DB = -60.0
 
 
-def band_facts(roll: RollStatus | None) -> dict[str, object] | None:
-    """Give the rolling band's facts in words; None when nothing rolls."""
+def band_facts(roll: RollStatus | None, rig: RigStatus | None = None) -> dict[str, object] | None:
+    """Give the rolling band's facts in words, with the alarms of the rig that rolls; None when nothing rolls."""
     if roll is None:
         return None
     counts = roll.counts
@@ -37,6 +37,7 @@ def band_facts(roll: RollStatus | None) -> dict[str, object] | None:
         "queue": f"{roll.queue} of {roll.queue_limit}",
         "marks": roll.marks,
         "warning": roll.warning or "",
+        "alarms": " · ".join(alarm.words for alarm in rig.alarms) if rig else "",
     }
 
 
@@ -49,11 +50,30 @@ def rig_facts(rig: RigStatus | None) -> dict[str, object] | None:
         "signal": f"{rig.signal.mode.label} {rig.signal.pixels}{' with sound' if rig.sound else ''}"
         if rig.signal
         else "",
-        "arriving": f"{rig.arriving_per_s:.2f}" if rig.arriving_per_s else "–",
+        **_watched_facts(rig),
+        "alarms": [{"words": alarm.words, "causes": " ".join(alarm.causes)} for alarm in rig.alarms],
+        "testing": rig.is_testing,
+        "fieldTest": rig.field_test.sentence if rig.field_test else "",
         "levels": [
             {"peak": _shown(level.peak_db), "rms": _shown(level.rms_db), "held": _shown(level.held_db)}
             for level in rig.levels
         ],
+    }
+
+
+def _watched_facts(rig: RigStatus) -> dict[str, object]:
+    """Give what is measured of the picture, in words; a dash for what is not known yet."""
+    watched = rig.watched
+    if not watched.per_s:
+        return {"arriving": "–", "distinct": "–", "jitter": "–", "fields": "–", "blackness": "–"}
+    fields = {None: "too little moves", True: "two fields", False: "whole"}[watched.has_fields]
+    black = f"black for {watched.black_s:.0f} s" if watched.black_s else "not black"
+    return {
+        "arriving": f"{watched.per_s:.2f}",
+        "distinct": f"{watched.distinct_per_s:.2f}",
+        "jitter": f"{watched.jitter_ms:.1f} ms",
+        "fields": fields,
+        "blackness": black,
     }
 
 
@@ -62,9 +82,14 @@ def live_facts(status: Status | None, rig: RigStatus | None) -> dict[str, object
     return {
         "answers": status is not None,
         "notice": (status.notice or "") if status else "",
-        "roll": band_facts(status.roll) if status else None,
+        "roll": band_facts(status.roll, _rolling_rig(status)) if status else None,
         "rig": rig_facts(rig),
     }
+
+
+def _rolling_rig(status: Status) -> RigStatus | None:
+    roll = status.roll
+    return next((rig for rig in status.rigs if rig.rig_id == roll.rig_id), None) if roll else None
 
 
 def _shown(level_db: float) -> float:

@@ -14,7 +14,7 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
 
 from reel.core.errors import ReelError
-from reel.recorder.messages import MAX_LABEL, AddMark, CarryOn, Cut, Hold, Open, StartRoll
+from reel.recorder.messages import MAX_LABEL, AddMark, CarryOn, Cut, Hold, Open, StartRoll, TestFields
 from reel.web.rigs.models import Rig
 from reel.web.roll.live import live_facts
 from reel.web.roll.recorder import client, rig_status
@@ -31,6 +31,14 @@ def start(request: HttpRequest, rig_id: int) -> HttpResponse:
     rig = get_object_or_404(Rig, pk=rig_id)
     client().ask(StartRoll(rig_id=rig.pk, rig_name=rig.name, setup=rig.plan))
     return _done(request, reverse("rigs:stage", args=[rig.pk, "roll"]))
+
+
+@require_POST
+def test_fields(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Begin a field test; its result comes with the live facts."""
+    rig = get_object_or_404(Rig, pk=rig_id)
+    client().ask(TestFields(rig_id=rig.pk))
+    return _done(request, reverse("rigs:stage", args=[rig.pk, "arrival"]))
 
 
 @require_POST
@@ -94,7 +102,7 @@ async def _keep_open(rig_id: int) -> None:
     rig = await Rig.objects.filter(pk=rig_id).afirst()
     if rig is not None:
         with suppress(ReelError):  # the next status says what is wrong
-            await asyncio.to_thread(client().ask, Open(rig_id=rig.pk, setup=rig.plan))
+            await asyncio.to_thread(client().ask, Open(rig_id=rig.pk, setup=rig.plan, rig_name=rig.name))
 
 
 async def _pictures(rig_id: int) -> AsyncIterator[bytes]:

@@ -1,6 +1,7 @@
 """A started Reel with a browser: what the browser tests stand on."""
 
 import os
+import shutil
 import signal
 import socket
 import subprocess
@@ -13,6 +14,7 @@ from pathlib import Path
 from playwright.sync_api import sync_playwright
 
 from reel.launch.checks import CHROMIUM
+from reel.launch.tests.homes import demo_home
 from reel.options import ROOT
 
 ARGUMENTS = [
@@ -41,6 +43,7 @@ class StackTestCase(unittest.TestCase):
         folder = tempfile.TemporaryDirectory(prefix="reel-browser-")
         cls.addClassCleanup(folder.cleanup)
         cls.home, cls.port = Path(folder.name) / "home", free_port()
+        shutil.copytree(demo_home(), cls.home)
         cls.url = f"http://127.0.0.1:{cls.port}"
         cls.log = Path(folder.name) / "parent.log"
         cls.parent = cls.start_reel()

@@ -140,7 +140,7 @@ class WalkTests(StackTestCase):
         page = self.page
         page.goto(f"{self.url}/rigs/new/")
         page.get_by_label("Name").fill("Bench camera")
-        page.get_by_label("A video feed").check()
+        page.get_by_label("Video feed").check()
         page.get_by_label("Feed file").select_option("bench two.mp4")
         page.get_by_role("button", name="Make the rig").click()
         expect(page.locator(".stage").first).to_contain_text("960×540p 25", timeout=10_000)
@@ -160,6 +160,8 @@ class WalkTests(StackTestCase):
                 "rigs/",
                 "rigs/new/",
                 "rigs/1/device/",
+                "rigs/3/path/",
+                "rigs/7/arrival/",
                 "rigs/1/frame/",
                 "rigs/1/sound/",
                 "rigs/1/file/",

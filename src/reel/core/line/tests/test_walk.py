@@ -1,14 +1,16 @@
 import unittest
+from dataclasses import replace
 
 from reel.core.errors import BadValueError
 from reel.core.file import RateControl, Recipe
-from reel.core.line import DeviceKind, DeviceSetup, RigSetup, walk
+from reel.core.line import DeviceKind, DeviceSetup, RigSetup, propose, walk
 from reel.core.signal import Mode, Range, Signal, SoundFormat
 
 
 def console(sent, recorded, **recipe):
-    device = DeviceSetup(kind=DeviceKind.CONSOLE, mode=Mode.parse(sent))
-    return RigSetup(device=device, recipe=Recipe(frame=Mode.parse(recorded), **recipe))
+    return replace(
+        propose(DeviceKind.CONSOLE, mode=Mode.parse(sent)), recipe=Recipe(frame=Mode.parse(recorded), **recipe)
+    )
 
 
 def words(stages):
@@ -32,7 +34,7 @@ class WalkTests(unittest.TestCase):
         self.assertIsNone(walk(feed, None, None)[0].rate_bps)
         arrives = Signal(mode=Mode.parse("1280x720p25"), pixels="yuv422p10le", range=Range.FULL)
         stages = walk(feed, arrives, SoundFormat())
-        self.assertEqual(words(stages), ["colour halved", "depth reduced", "colour converted"])
+        self.assertEqual(words(stages), ["chroma reduced", "depth reduced", "colour converted"])
         self.assertEqual(stages[4].fact, "1 track")
 
     def test_file_stage_is_the_forecast(self):
@@ -43,6 +45,8 @@ class WalkTests(unittest.TestCase):
         for settings in (
             {"kind": DeviceKind.CONSOLE, "mode": Mode.parse("640x480p60")},
             {"kind": DeviceKind.CONSOLE, "mode": Mode.parse("1280x720p30"), "drift_ppm": float("nan")},
+            {"kind": DeviceKind.CONSOLE, "mode": Mode.parse("1280x720p30"), "pixels": "rgb24"},
+            {"kind": DeviceKind.DECK, "mode": Mode.parse("720x576i25"), "tape_s": 0},
             {"kind": DeviceKind.FEED, "feed": "../secret.mp4"},
             {"kind": DeviceKind.FEED, "feed": ".."},
             {"kind": DeviceKind.FEED},

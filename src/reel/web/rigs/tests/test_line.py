@@ -6,13 +6,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from reel.core.file import Recipe
-from reel.core.line import CONSOLE_MODES, STAGES, DeviceKind, DeviceSetup, RigSetup, walk
+from reel.core.line import DEVICES, STAGES, DeviceKind, DeviceSetup, RigSetup, propose, walk
 from reel.core.signal import Mode, SoundFormat
 from reel.web.rigs.line import THICKEST, THINNEST, draw_line, thickness
 
+CONSOLE_MODES = DEVICES[DeviceKind.CONSOLE].modes
+
 
 def setup(mode, frame="1280x720p30"):
-    return RigSetup(device=DeviceSetup(kind=DeviceKind.CONSOLE, mode=mode), recipe=Recipe(frame=Mode.parse(frame)))
+    return replace(propose(DeviceKind.CONSOLE, mode=mode), recipe=Recipe(frame=Mode.parse(frame)))
 
 
 class LineTests(SimpleTestCase):
@@ -41,5 +43,5 @@ class LineTests(SimpleTestCase):
 
     def test_what_is_not_known_is_dashed(self):
         feed = DeviceSetup(kind=DeviceKind.FEED, feed="a.mp4")
-        line = draw_line(walk(replace(setup(CONSOLE_MODES[0]), device=feed), None, None), "")
+        line = draw_line(walk(RigSetup(device=feed, recipe=Recipe(frame=CONSOLE_MODES[0])), None, None), "")
         self.assertEqual((line.unknown, line.sound), ("M0 34 L300 34", ""))

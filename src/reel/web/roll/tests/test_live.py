@@ -1,6 +1,6 @@
 from django.test import SimpleTestCase
 
-from reel.core.measure import Counts
+from reel.core.measure import Counts, Watched
 from reel.core.signal import Mode, Signal, SoundFormat
 from reel.core.sound import Level
 from reel.recorder.messages import RigStatus, RollStatus, Status
@@ -35,7 +35,7 @@ class LiveFactsTests(SimpleTestCase):
         level = Level(peak_db=-90, rms_db=-90, held_db=-3.04)
         signal = Signal(mode=Mode.parse("1280x720p30"))
         rig = RigStatus(
-            rig_id=1, signal=signal, sound=SoundFormat(), levels=(level,), arriving_per_s=29.97, problem=None
+            rig_id=1, signal=signal, sound=SoundFormat(), levels=(level,), watched=Watched(per_s=29.97), problem=None
         )
         facts = live_facts(Status(rigs=(rig,)), rig)["rig"]
         self.assertEqual(facts["levels"], [{"peak": -60.0, "rms": -60.0, "held": -3.0}])

@@ -7,7 +7,7 @@ document.addEventListener("alpine:init", () => {
     get roll() { return Alpine.store("live").roll ?? {}; },
     get idle() { return !Alpine.store("live").roll; },
     get word() { return { holding: "On hold", ending: "Closing", waiting: "Waiting" }[this.roll.state] ?? "Rolling"; },
-    get trouble() { return [this.roll.warning, this.roll.losing].filter(Boolean).join(" · "); },
+    get trouble() { return [this.roll.alarms, this.roll.warning, this.roll.losing].filter(Boolean).join(" · "); },
     get calm() { return !this.trouble; },
     get held() { return this.roll.holding ? "1" : ""; },
     get notHeld() { return !this.roll.holding; },
@@ -19,7 +19,11 @@ document.addEventListener("alpine:init", () => {
     get none() { return !this.text; },
   }));
   Alpine.data("rig", () => ({
-    get rig() { return Alpine.store("live").rig ?? { levels: [] }; },
+    get rig() { return Alpine.store("live").rig ?? { levels: [], alarms: [] }; },
+    get alarms() { return this.rig.alarms ?? []; },
+    get quiet() { return this.alarms.length === 0; },
+    get notTesting() { return !this.rig.testing; },
+    get untested() { return !this.rig.fieldTest; },
     get roll() { return Alpine.store("live").roll ?? {}; },
     get problem() { return Alpine.store("live").answers ? this.rig.problem : "The recorder does not answer; it may be starting."; },
     get fine() { return !this.problem; },
@@ -41,12 +45,6 @@ document.addEventListener("alpine:init", () => {
     read() { this.chosen = this.$root.querySelector("input[name=rate_control]:checked")?.value; },
     get byQuality() { return this.chosen !== "crf"; },
     get byBitrate() { return this.chosen !== "cbr"; },
-  }));
-  Alpine.data("kindChoice", () => ({
-    chosen: "",
-    init() { this.read(); },
-    read() { this.chosen = this.$root.querySelector("input[name=kind]:checked")?.value; },
-    get noFeed() { return this.chosen !== "feed"; },
   }));
 });
 

@@ -6,7 +6,7 @@ from fractions import Fraction
 from django import template
 
 from reel.core.file import Forecast
-from reel.core.signal import length_label, rate_label
+from reel.core.signal import Signal, length_label, pixel_format, rate_label
 
 register = template.Library()
 
@@ -51,6 +51,12 @@ def moment(at: datetime.datetime) -> str:
 def rate(pictures_per_second: Fraction) -> str:
     """Give a frame rate: 29.97."""
     return rate_label(pictures_per_second)
+
+
+@register.filter
+def pixels_label(signal: Signal | None) -> str:
+    """Give how a signal's pixels are stored: 4:2:2 10-bit."""
+    return pixel_format(signal.pixels).label if signal else "–"
 
 
 @register.filter

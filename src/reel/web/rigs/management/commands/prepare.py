@@ -1,5 +1,7 @@
 """Prepares a home: brings the database up to date and, for the demo, fills an empty one."""
 
+from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 from django.conf import settings
@@ -9,13 +11,13 @@ from django.db import transaction
 from django.utils import timezone
 
 from reel.core.file import Container, Recipe
-from reel.core.line import DeviceKind, DeviceSetup, RigSetup
+from reel.core.line import DeviceKind, DeviceSetup, HopSetup, RigSetup, propose
 from reel.core.media import Shelf
 from reel.core.signal import Mode
 from reel.recorder.clock import VirtualClock
 from reel.recorder.opening import opener_for
 from reel.recorder.virtual import record
-from reel.standins import GreenhouseCamera
+from reel.standins import Chain, greenhouse_camera
 from reel.web.rigs.actions import make_rig
 from reel.web.rigs.models import Rig
 from reel.web.takes import actions as takes
@@ -23,6 +25,17 @@ from reel.web.takes.models import Mark
 from reel.web.takes.proving import prove_take
 
 FEED_NAME = "greenhouse.mp4"
+
+
+def _other_rigs() -> Iterator[tuple[str, RigSetup]]:
+    """Give the other devices of the media room, some of them as a newcomer would plug them in."""
+    slow = propose(DeviceKind.CONSOLE, {"fennel"}, Mode.parse("1920x1080p60"))
+    yield "Moss & Stone at 60, slow port", replace(slow, path=(*slow.path[:-1], HopSetup(model="usb-2")))
+    yield "Leafkey, phone", propose(DeviceKind.PHONE)
+    yield "Pollen Atlas, tablet", propose(DeviceKind.TABLET, {"receiver-720"})
+    yield "Canopy, headset", propose(DeviceKind.HEADSET)
+    yield "Opening Day, tape", propose(DeviceKind.DECK, {"sorrel"})
+    yield "Potting bench, camera", propose(DeviceKind.CAMERA)
 
 
 class Command(BaseCommand):
@@ -43,14 +56,14 @@ class Command(BaseCommand):
     @transaction.atomic
     def _fill(self) -> None:
         home = settings.HOME
-        frame = Mode.parse("1280x720p30")
-        console = RigSetup(device=DeviceSetup(kind=DeviceKind.CONSOLE, mode=frame), recipe=Recipe(frame=frame))
-        rig = make_rig("Moss & Stone, console", console)
+        rig = make_rig("Moss & Stone, console", propose(DeviceKind.CONSOLE, {"fennel"}))
         feed = RigSetup(
             device=DeviceSetup(kind=DeviceKind.FEED, feed=FEED_NAME),
             recipe=Recipe(frame=Mode.parse("1280x720p25"), container=Container.MP4),
         )
         make_rig("Greenhouse camera, feed", feed)
+        for name, setup in _other_rigs():
+            make_rig(name, setup)
         self._make_feed(home.feeds)
         self._record_take(rig)
 
@@ -65,7 +78,7 @@ class Command(BaseCommand):
         )
         taken = record(
             setup,
-            lambda start_ns: GreenhouseCamera(frame, start_ns=start_ns),
+            lambda start_ns: Chain(greenhouse_camera(frame, start_ns=start_ns)),
             Shelf(feeds),
             rig_name="greenhouse",
             rolled_s=[(0, 12)],
@@ -79,7 +92,7 @@ class Command(BaseCommand):
         clock = VirtualClock(timezone.localtime(started))
         taken = record(
             setup,
-            opener_for(setup.device, settings.HOME.feeds, clock.now_ns),
+            opener_for(setup, settings.HOME.feeds, clock.now_ns),
             Shelf(settings.HOME.shelf),
             rig_name=rig.name,
             rolled_s=[(0, 10)],

@@ -1,0 +1,223 @@
+"""Capture boxes and the host ports that they plug into: which modes a box offers, and which of them a port lets by."""
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, replace
+from enum import StrEnum
+from fractions import Fraction
+
+from reel.core.line.carried import FORMAT_LABELS, Carried, Offer, differences, stored
+from reel.core.line.hops import HopKind, Passed, Situation, blocked, clipped, fields_merged, name_of, needs_label
+from reel.core.line.links import Connector, link_clock_hz
+from reel.core.line.loss import Weight
+from reel.core.signal import Matrix, Mode, Range, Scan, pixel_format
+
+# Sizes that a box scales down to, biggest first.
+_SIZES = ((3840, 2160), (1920, 1080), (1280, 720), (640, 360))
+_DIVISORS = (1, 2, 3, 4)
+
+
+class RangeRule(StrEnum):
+    """What a box does with full range: hand it through, squeeze it into limited, or take it for limited and clip it."""
+
+    KEEPS = "keeps"
+    SQUEEZES = "squeezes"
+    CLIPS = "clips"
+
+
+class FieldRule(StrEnum):
+    """What a box does with two fields: keep them on alternate lines, or blend them."""
+
+    KEEPS = "keeps"
+    MERGES = "merges"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Capture:
+    """One way in which a box hands pictures over: a pixel format, up to a size and a rate."""
+
+    pixels: str
+    width_px: int
+    height_px: int
+    max_rate: int
+    mjpeg: bool = False
+
+    def takes(self, mode: Mode) -> bool:
+        """Say whether a mode lies within it."""
+        return mode.width_px <= self.width_px and mode.height_px <= self.height_px and mode.rate <= self.max_rate
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Box:
+    """A capture box. It takes signals up to a clock, and offers modes within its captures.
+
+    `largest_px` is what it scales down to at once; `tags` is the matrix that it says it has, None for the true one.
+    `fixed_rate` is what it hands over whatever comes in; pictures are repeated or left out.
+    """
+
+    key: str
+    label: str
+    plugs_in: tuple[Connector, ...]
+    plugs_out: Connector | None
+    max_clock_hz: int
+    captures: tuple[Capture, ...]
+    latency_ms: int
+    range_rule: RangeRule = RangeRule.KEEPS
+    field_rule: FieldRule = FieldRule.KEEPS
+    tags: Matrix | None = None
+    fixed_rate: Fraction | None = None
+    has_pass_through: bool = False
+    kind: HopKind = HopKind.BOX
+    conditions: tuple[str, ...] = ("ready", "busy", "denied")
+    needs_power: bool = False
+
+    @property
+    def limit_label(self) -> str:
+        """The best that it hands over."""
+        best = self.captures[0]
+        size = f"{best.height_px}p" if best.width_px * 9 == best.height_px * 16 else f"{best.width_px}×{best.height_px}"
+        name = "MJPEG" if best.mjpeg else FORMAT_LABELS.get(best.pixels, best.pixels)
+        return f"{size} {best.max_rate} {name}"
+
+    def carry(self, carried: Carried, at: Situation) -> Passed:
+        """Take the signal in, and offer the best of its modes; which one arrives is the port's affair too."""
+        if trouble := _TROUBLES.get(at.condition):
+            word, limit = trouble
+            return blocked(at, word, limit.format(name_of(self)))
+        if carried.is_protected:
+            return blocked(
+                at, "protected", f"The signal is copy-protected, and {name_of(self)} hands no such picture on."
+            )
+        if link_clock_hz(carried.signal) > self.max_clock_hz:
+            return blocked(
+                at,
+                "too much for the box",
+                f"{needs_label(carried)}; {name_of(self)} takes {self.max_clock_hz / 1e6:g} MHz.",
+            )
+        taken = self._taken(carried)
+        offers = best_first(taken, self._offers(taken))
+        if not offers:
+            return blocked(at, "too much for the box", f"{name_of(self)} has no mode for {carried.signal.mode.label}.")
+        taken = replace(
+            taken,
+            connector=self.plugs_out or taken.connector,
+            latency_ms=carried.latency_ms + self.latency_ms,
+            offered_by=name_of(self),
+        )
+        after = offered(taken, offers[0], offers)
+        limit = f"{name_of(self)} hands over up to {self.limit_label}."
+        return Passed(carried=after, losses=differences(carried, after, hop=at.place, limit=limit))
+
+    def _taken(self, carried: Carried) -> Carried:
+        taken = carried
+        if self.field_rule is FieldRule.MERGES:
+            taken = fields_merged(taken)
+        if carried.range is Range.FULL and self.range_rule is RangeRule.CLIPS:
+            taken = clipped(taken)
+        elif carried.range is Range.FULL and self.range_rule is RangeRule.SQUEEZES:
+            taken = replace(taken, range=Range.LIMITED, signal=replace(taken.signal, range=Range.LIMITED))
+        if self.tags is not None:
+            taken = replace(taken, signal=replace(taken.signal, matrix=self.tags))
+        return taken
+
+    def _offers(self, taken: Carried) -> Iterator[Offer]:
+        """Give each mode that it can make of what comes in: never bigger, and at whole parts of the rate."""
+        source = taken.signal.mode
+        own = (source.width_px, source.height_px)
+        shape = source.width_px * 9 == source.height_px * 16
+        sizes = [own, *(size for size in _SIZES if shape and size[0] < own[0])]
+        rates = [self.fixed_rate] if self.fixed_rate else [source.rate / divisor for divisor in _DIVISORS]
+        for capture in self.captures:
+            for width, height in sizes:
+                for rate in rates:
+                    mode = Mode(width_px=width, height_px=height, rate=rate, scan=source.scan)
+                    if capture.takes(mode):
+                        yield Offer(mode=mode, pixels=capture.pixels, mjpeg=capture.mjpeg)
+
+
+_TROUBLES = {
+    "busy": ("busy", "{} is open in another program, which keeps it for itself."),
+    "denied": ("access denied", "The operating system does not let Reel open {}."),
+}
+
+
+def offered(carried: Carried, offer: Offer, offers: tuple[Offer, ...]) -> Carried:
+    """Give a signal handed over as an offer. Motion JPEG is BT.601 in full range (JFIF 1.02), even where it is not."""
+    after = replace(stored(carried, offer.mode, offer.pixels), offers=offers, handed=offer, taken=carried)
+    if not offer.mjpeg:
+        return after
+    true = Matrix.BT601 if carried.signal.matrix is carried.matrix else carried.matrix
+    signal = replace(after.signal, matrix=Matrix.BT601, range=Range.FULL)
+    return replace(after, signal=signal, matrix=true, range=Range.FULL, compressed="MJPEG")
+
+
+def best_first(carried: Carried, offers: Iterable[Offer]) -> tuple[Offer, ...]:
+    """Sort offers by what they lose of a signal; of equals the one that needs the least of its link comes first."""
+    return tuple(sorted(offers, key=lambda offer: (round(offer_weight(carried, offer), 6), offer.link_bps)))
+
+
+def offer_weight(carried: Carried, offer: Offer) -> float:
+    """Give what `differences` would weigh for an offer, in numbers alone: a walk looks at dozens of offers."""
+    mode, before = offer.mode, carried.signal.mode
+    held = pixel_format(offer.pixels)
+    across, down = held.subsampling
+    area, area_before = mode.width_px * mode.height_px, before.width_px * before.height_px
+    moments = float(mode.rate) * (2 if mode.scan is Scan.INTERLACED else 1)
+    share_before = carried.chroma_px[0] * carried.chroma_px[1] / area_before
+    share = (
+        min(carried.chroma_px[0], mode.width_px // across) * min(carried.chroma_px[1], mode.height_px // down) / area
+    )
+    weight = max(0.0, 1 - area / area_before) * 100 + max(0.0, 1 - moments / float(carried.distinct_per_s)) * 100
+    weight += Weight.SMALL if mode.rate > before.rate else 0
+    weight += Weight.CHROMA * max(0.0, 1 - share / share_before)
+    weight += Weight.DEPTH if held.depth_bits < carried.depth_bits else 0
+    return weight + (Weight.COMPRESSED if offer.mjpeg and not carried.compressed else 0)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Port:
+    """A port of the computer that carries `carries_bps` usefully."""
+
+    key: str
+    label: str
+    plugs_in: tuple[Connector, ...]
+    carries_bps: int
+    plugs_out: Connector | None = Connector.HOST
+    kind: HopKind = HopKind.PORT
+    conditions: tuple[str, ...] = ()
+    needs_power: bool = False
+    latency_ms: int = 2
+
+    @property
+    def limit_label(self) -> str:
+        """What it carries: `280 Mb/s`."""
+        return bits_label(self.carries_bps)
+
+    def carry(self, carried: Carried, at: Situation) -> Passed:
+        """Let the mode that was asked for through, or else the best that fits."""
+        latency_ms = carried.latency_ms + self.latency_ms
+        arrived = replace(carried, connector=Connector.HOST, latency_ms=latency_ms)
+        if not carried.offers:
+            if carried.rate_bps > self.carries_bps:
+                return blocked(at, "port too slow", self._shortage(carried.label, carried.rate_bps))
+            return Passed(carried=arrived)
+        wanted = next((offer for offer in carried.offers if offer.key == at.wanted), None)
+        if wanted is not None and wanted.link_bps > self.carries_bps:
+            return blocked(at, "port too slow", self._shortage(wanted.label, wanted.link_bps))
+        whole = carried.offers[0]
+        chosen = wanted or next((offer for offer in carried.offers if offer.link_bps <= self.carries_bps), None)
+        if chosen is None:
+            return blocked(at, "port too slow", self._shortage(whole.label, whole.link_bps))
+        taken = replace(carried.taken or carried, connector=Connector.HOST, latency_ms=latency_ms)
+        after = offered(taken, chosen, carried.offers)
+        limit = f"{self._shortage(whole.label, whole.link_bps)} {carried.offered_by} falls back to {chosen.label}."
+        if wanted is not None:
+            limit = f"You asked for {wanted.label} under Arrival."
+        return Passed(carried=after, losses=differences(carried, after, hop=at.place, limit=limit))
+
+    def _shortage(self, what: str, needs_bps: Fraction) -> str:
+        return f"{what} needs {bits_label(needs_bps)}; {name_of(self)} carries about {self.limit_label}."
+
+
+def bits_label(bits_per_s: float | Fraction) -> str:
+    """Give a data rate for people, in whole Mb/s with thin spaces: `1 493 Mb/s`."""
+    return f"{float(bits_per_s) / 1e6:,.0f} Mb/s".replace(",", "\u202f")

@@ -1,0 +1,240 @@
+"""The catalogue: every hop that Reel knows, with its limits. The makes are invented; the limits are the trade's."""
+
+from dataclasses import replace
+from fractions import Fraction
+
+from reel.core.line.boxes import Box, Capture, FieldRule, Port, RangeRule
+from reel.core.line.carried import Carried, stored
+from reel.core.line.hops import Adapter, Hop, HopKind, Link, Mirror, Receiver, fields_merged
+from reel.core.line.links import (
+    HD_HZ,
+    HDMI_1_4_HZ,
+    HDMI_2_0_HZ,
+    HDMI_2_1_HZ,
+    PCIE_2_LANE_BPS,
+    USB_2_BPS,
+    USB_3_GEN_1_BPS,
+    USB_3_GEN_2_BPS,
+    Connector,
+)
+from reel.core.signal import Matrix, Mode
+
+_HDMI, _COMPONENT = (Connector.HDMI,), (Connector.COMPONENT,)
+_SD_HZ = 27_000_000  # ITU-R BT.656: the clock of 720 samples a line with their colour
+
+
+def _to_720p(carried: Carried) -> Carried:
+    """Blend the fields, and squeeze 4:3 into a 16:9 picture of 1280×720 without bars."""
+    whole = fields_merged(carried)
+    scaled = stored(whole, Mode(width_px=1280, height_px=720, rate=whole.signal.mode.rate), "yuv422p")
+    return replace(scaled, signal=replace(scaled.signal, pixel_aspect=Fraction(1)))
+
+
+def _boxed_1080p(carried: Carried) -> Carried:
+    """Fit a handheld's picture, bars beside it, into 1920×1080."""
+    fitted = stored(carried, Mode(width_px=1920, height_px=1080, rate=carried.signal.mode.rate), "yuv420p")
+    mode = carried.signal.mode
+    width = min(1920, 1080 * mode.width_px // mode.height_px) // 2
+    chroma_px = (min(carried.chroma_px[0], width), min(carried.chroma_px[1], fitted.chroma_px[1]))
+    return replace(
+        fitted,
+        chroma_px=chroma_px,
+        signal=replace(fitted.signal, pixel_aspect=Fraction(1)),
+        shape=Fraction(16, 9),
+        offers=(),
+        handed=None,
+        taken=None,
+    )
+
+
+# HDMI cables by the version that they are made for; what VHS and the analogue ways leave: SCART carries the colours on
+# wires of their own, S-Video on one of its own, ITU-R BT.470: 1.3 MHz of colour in a composite signal of PAL.
+_CABLES: tuple[Hop, ...] = (
+    Link(key="hdmi-1.4", label="HDMI 1.4 cable", plugs_in=_HDMI, max_clock_hz=HDMI_1_4_HZ),
+    Link(key="hdmi-2.0", label="HDMI 2.0 cable", plugs_in=_HDMI, max_clock_hz=HDMI_2_0_HZ),
+    Link(key="hdmi-2.1", label="HDMI 2.1 cable", plugs_in=_HDMI, max_clock_hz=HDMI_2_1_HZ),
+    Link(key="component-cable", label="Component cable", plugs_in=_COMPONENT, max_clock_hz=HD_HZ),
+    Link(key="scart-cable", label="SCART cable", plugs_in=(Connector.SCART,), max_clock_hz=_SD_HZ),
+    Link(key="s-video-cable", label="S-Video cable", plugs_in=(Connector.SVIDEO,), max_clock_hz=_SD_HZ, colour_px=135),
+    Link(
+        key="composite-cable",
+        label="Composite cable",
+        plugs_in=(Connector.COMPOSITE,),
+        max_clock_hz=_SD_HZ,
+        colour_px=135,
+        bandwidth="colour crosstalk: Dots crawl along coloured edges.",
+        weight=6,
+    ),
+    Link(
+        key="aerial-cable",
+        label="Aerial cable",
+        plugs_in=(Connector.RF,),
+        max_clock_hz=_SD_HZ,
+        colour_px=104,
+        bandwidth="noise: Snow and dots that crawl lie over the picture.",
+        weight=14,
+    ),
+)
+_ADAPTERS: tuple[Hop, ...] = (
+    Adapter(
+        key="scart-hdmi",
+        label="SCART to HDMI adapter",
+        plugs_in=(Connector.SCART,),
+        plugs_out=Connector.HDMI,
+        does="blends the fields and makes 720p of them",
+        turn=_to_720p,
+        needs_power=True,
+    ),
+    Adapter(
+        key="scart-s-video",
+        label="SCART to S-Video adapter",
+        plugs_in=(Connector.SCART,),
+        plugs_out=Connector.SVIDEO,
+        does="passes luma and colour on",
+        turn=lambda carried: replace(carried, chroma_px=(min(135, carried.chroma_px[0]), carried.chroma_px[1])),
+    ),
+    Adapter(
+        key="tuner",
+        label="Tuner",
+        plugs_in=(Connector.RF,),
+        plugs_out=Connector.COMPOSITE,
+        does="turns an aerial signal into composite",
+        turn=lambda carried: carried,
+        needs_power=True,
+    ),
+    Adapter(
+        key="usb-hdmi",
+        label="USB to HDMI adapter",
+        plugs_in=(Connector.USB,),
+        plugs_out=Connector.HDMI,
+        does="fits the screen into 1080p with bars",
+        turn=_boxed_1080p,
+        boxed=("boxed shape", "A standing picture stands between wide black bars: most of the 16:9 picture is empty."),
+        needs_power=True,
+    ),
+)
+_SPLITTERS: tuple[Hop, ...] = (
+    Link(
+        key="splitter-1080",
+        label="HDMI splitter, up to 1080p 60",
+        plugs_in=_HDMI,
+        max_clock_hz=HD_HZ,
+        max_rate=Fraction(60),
+        kind=HopKind.SPLITTER,
+    ),
+    Link(
+        key="splitter-60",
+        label="HDMI splitter, up to 60 a second",
+        plugs_in=_HDMI,
+        max_clock_hz=HDMI_2_0_HZ,
+        max_rate=Fraction(60),
+        kind=HopKind.SPLITTER,
+    ),
+    Link(
+        key="splitter-120",
+        label="HDMI splitter, any rate",
+        plugs_in=_HDMI,
+        max_clock_hz=HDMI_2_1_HZ,
+        kind=HopKind.SPLITTER,
+    ),
+)
+_BOXES: tuple[Hop, ...] = (
+    Box(
+        key="fennel",
+        label="Fennel, 1080p 60",
+        plugs_in=_HDMI,
+        plugs_out=Connector.USB,
+        max_clock_hz=HDMI_2_0_HZ,
+        captures=(
+            Capture(pixels="nv12", width_px=1920, height_px=1080, max_rate=60),
+            Capture(pixels="yuyv422", width_px=1280, height_px=720, max_rate=60),
+            Capture(pixels="yuvj422p", width_px=1920, height_px=1080, max_rate=60, mjpeg=True),
+        ),
+        latency_ms=62,
+        has_pass_through=True,
+        range_rule=RangeRule.SQUEEZES,
+    ),
+    Box(
+        key="teasel",
+        label="Teasel, 4K 60 10-bit card",
+        plugs_in=_HDMI,
+        plugs_out=Connector.PCIE,
+        max_clock_hz=HDMI_2_1_HZ,
+        captures=(
+            Capture(pixels="p010le", width_px=3840, height_px=2160, max_rate=60),
+            Capture(pixels="p010le", width_px=1920, height_px=1080, max_rate=120),
+            Capture(pixels="nv12", width_px=3840, height_px=2160, max_rate=60),
+            Capture(pixels="nv12", width_px=1920, height_px=1080, max_rate=120),
+        ),
+        latency_ms=34,
+        has_pass_through=True,
+    ),
+    Box(
+        key="burdock",
+        label="Burdock, MJPEG stick",
+        plugs_in=_HDMI,
+        plugs_out=Connector.USB,
+        max_clock_hz=HDMI_1_4_HZ,
+        captures=(
+            Capture(pixels="yuvj422p", width_px=1920, height_px=1080, max_rate=30, mjpeg=True),
+            Capture(pixels="yuvj422p", width_px=1280, height_px=720, max_rate=60, mjpeg=True),
+        ),
+        latency_ms=118,
+        range_rule=RangeRule.CLIPS,
+        tags=Matrix.BT601,
+    ),
+    Box(
+        key="yarrow",
+        label="Yarrow, 720p 60 scaler",
+        plugs_in=_HDMI,
+        plugs_out=Connector.USB,
+        max_clock_hz=HDMI_2_0_HZ,
+        captures=(Capture(pixels="nv12", width_px=1280, height_px=720, max_rate=60),),
+        latency_ms=48,
+        has_pass_through=True,
+        fixed_rate=Fraction(60),
+        range_rule=RangeRule.SQUEEZES,
+    ),
+    Box(
+        key="mallow",
+        label="Mallow, component 1080p 60",
+        plugs_in=_COMPONENT,
+        plugs_out=Connector.USB,
+        max_clock_hz=HD_HZ,
+        captures=(Capture(pixels="yuyv422", width_px=1920, height_px=1080, max_rate=60),),
+        latency_ms=55,
+    ),
+    Box(
+        key="sorrel",
+        label="Sorrel, analogue, fields apart",
+        plugs_in=(Connector.SCART, Connector.SVIDEO, Connector.COMPOSITE),
+        plugs_out=Connector.USB,
+        max_clock_hz=_SD_HZ,
+        captures=(Capture(pixels="yuyv422", width_px=720, height_px=576, max_rate=30),),
+        latency_ms=60,
+    ),
+    Box(
+        key="comfrey",
+        label="Comfrey, analogue, merges fields",
+        plugs_in=(Connector.SVIDEO, Connector.COMPOSITE),
+        plugs_out=Connector.USB,
+        max_clock_hz=_SD_HZ,
+        captures=(Capture(pixels="yuyv422", width_px=720, height_px=576, max_rate=30),),
+        latency_ms=95,
+        field_rule=FieldRule.MERGES,
+    ),
+)
+_PORTS: tuple[Hop, ...] = (
+    Port(key="usb-3", label="USB 3 port", plugs_in=(Connector.USB,), carries_bps=USB_3_GEN_1_BPS),
+    Port(key="usb-3-gen-2", label="USB 3.2 gen 2 port", plugs_in=(Connector.USB,), carries_bps=USB_3_GEN_2_BPS),
+    Port(key="usb-2", label="USB 2 port", plugs_in=(Connector.USB,), carries_bps=USB_2_BPS),
+    Port(key="pcie-4", label="PCIe slot, 4 lanes", plugs_in=(Connector.PCIE,), carries_bps=4 * PCIE_2_LANE_BPS),
+    Port(key="pcie-1", label="PCIe slot, 1 lane", plugs_in=(Connector.PCIE,), carries_bps=PCIE_2_LANE_BPS),
+)
+_WITHOUT_WIRES: tuple[Hop, ...] = (
+    Receiver(key="receiver-720", label="Receiver at 720p", box_px=(1280, 720), latency_ms=110, jitter_ms=8),
+    Receiver(key="receiver-1080", label="Receiver at 1080p", box_px=(1920, 1080), latency_ms=160, jitter_ms=14),
+    Mirror(key="mirror-window", label="Mirror window", max_rate=Fraction(60), latency_ms=45),
+)
+
+HOPS: dict[str, Hop] = {hop.key: hop for hop in (*_CABLES, *_ADAPTERS, *_SPLITTERS, *_BOXES, *_PORTS, *_WITHOUT_WIRES)}

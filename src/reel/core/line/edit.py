@@ -1,0 +1,88 @@
+"""Editing a path: hops added, removed, moved and swapped. Each gives a new path; none changes the one it is given."""
+
+from dataclasses import replace
+
+from reel.core.errors import BadValueError
+from reel.core.line.catalogue import HOPS
+from reel.core.line.device import DEVICES, DeviceKind, DeviceSetup
+from reel.core.line.hops import HopKind
+from reel.core.line.path import MAX_HOPS, HopSetup
+from reel.core.line.proposal import best_path
+from reel.core.line.rig import RigSetup
+
+Path = tuple[HopSetup, ...]
+
+
+def add_hop(path: Path, place: int, model: str) -> Path:
+    """Put a hop before the one at `place`, or at the end; raises BadValueError when the path is full."""
+    if len(path) >= MAX_HOPS:
+        raise BadValueError("Path", f"{len(path) + 1} hops", f"it has at most {MAX_HOPS}")
+    if not 0 <= place <= len(path):
+        raise BadValueError("Place", place + 1, f"it is from 1 to {len(path) + 1}")
+    return (*path[:place], HopSetup(model=model), *path[place:])
+
+
+def remove_hop(path: Path, place: int) -> Path:
+    """Take a hop out."""
+    _check(path, place)
+    return path[:place] + path[place + 1 :]
+
+
+def move_hop(path: Path, place: int, by: int) -> Path:
+    """Move a hop up (−1) or down (1); one at an end stays there."""
+    _check(path, place)
+    hops = list(path)
+    hop = hops.pop(place)
+    hops.insert(min(max(0, place + by), len(hops)), hop)
+    return tuple(hops)
+
+
+def swap_hop(path: Path, place: int, model: str) -> Path:
+    """Put another model in a hop's place, as it should be; the same model keeps its condition."""
+    _check(path, place)
+    return path if path[place].model == model else (*path[:place], HopSetup(model=model), *path[place + 1 :])
+
+
+def set_condition(path: Path, place: int, condition: str) -> Path:
+    """Say in what condition a hop is; its first condition is how it should be."""
+    _check(path, place)
+    usual = path[place].hop.conditions[:1]
+    hop = replace(path[place], condition="" if condition in usual else condition)
+    return (*path[:place], hop, *path[place + 1 :])
+
+
+def alternatives(model: str) -> tuple[str, ...]:
+    """Give the keys of the hops that can stand in a hop's place, itself among them."""
+    hop = HOPS[model]
+    fits = [key for key, other in HOPS.items() if other.kind is hop.kind and set(other.plugs_in) & set(hop.plugs_in)]
+    return tuple(fits)
+
+
+def with_device(setup: RigSetup, device: DeviceSetup) -> RigSetup:
+    """Set a rig's device; when its signal leaves by another way than before, the best path from there is laid."""
+    if device.kind is DeviceKind.FEED or device.way_out is setup.device.way_out:
+        return replace(setup, device=device)
+    return replace(setup, device=device, path=best_path(device), arrival=replace(setup.arrival, offer=""))
+
+
+def hops_for(kind: DeviceKind) -> tuple[str, ...]:
+    """Give the keys of boxes, adapters and receivers that can lead from a kind of device to the computer."""
+    keys = []
+    for key, hop in HOPS.items():
+        if hop.kind in (HopKind.BOX, HopKind.ADAPTER, HopKind.RECEIVER) and _leads_there(kind, key):
+            keys.append(key)
+    return tuple(keys)
+
+
+def _leads_there(kind: DeviceKind, key: str) -> bool:
+    reached = set(DEVICES[kind].ways_out)
+    for _ in range(2):  # through at most one adapter
+        for hop in HOPS.values():
+            if hop.kind is HopKind.ADAPTER and hop.plugs_out and reached & set(hop.plugs_in):
+                reached.add(hop.plugs_out)
+    return bool(reached & set(HOPS[key].plugs_in))
+
+
+def _check(path: Path, place: int) -> None:
+    if not 0 <= place < len(path):
+        raise BadValueError("Hop", place + 1, f"the path has {len(path)} hops")

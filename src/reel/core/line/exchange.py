@@ -1,0 +1,114 @@
+"""A rig as a file: JSON with a version, written for other machines and read back with care. See docs/rig-file.md."""
+
+import json
+import re
+from dataclasses import dataclass, fields, is_dataclass
+from typing import Any
+
+from reel.core.errors import BadValueError, ReelError
+from reel.core.line.rig import RigSetup
+from reel.core.wire import from_plain, to_plain
+
+KIND, VERSION = "reel-rig", 1
+MAX_BYTES = 100_000
+_PLACE = re.compile(r"\$(?P<place>[\w.\[\]]*)`?\s*$")
+
+
+class BadRigFileError(ReelError, ValueError):
+    """Raised when a file is no rig. `line` is the line that is wrong, counted from 1, and `reason` says why."""
+
+    def __init__(self, line: int, reason: str) -> None:
+        self.line, self.reason = line, reason
+        super().__init__(f"The rig file can't be read, line {line}: {reason.rstrip('.')}. Nothing was changed.")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RigFile:
+    """What a rig file holds."""
+
+    name: str
+    setup: RigSetup
+
+
+def write_rig(name: str, setup: RigSetup) -> bytes:
+    """Give a rig as the content of a file: indented JSON in UTF-8, without what is at its default."""
+    content = {"kind": KIND, "version": VERSION, "name": name, "setup": to_plain(setup)}
+    return (json.dumps(content, indent=2, ensure_ascii=False) + "\n").encode()
+
+
+def read_rig(data: bytes) -> RigFile:
+    """Read a rig file; raises BadRigFileError with the line and the reason."""
+    if len(data) > MAX_BYTES:
+        raise BadRigFileError(1, f"it has {len(data)} bytes, and a rig file has at most {MAX_BYTES}")
+    text = data.decode("utf-8", errors="replace")
+    content = _parsed(text)
+    if not isinstance(content, dict) or content.get("kind") != KIND:
+        raise BadRigFileError(1, f'it does not say "kind": "{KIND}"')
+    if content.get("version") != VERSION:
+        raise BadRigFileError(
+            _line_of(text, ["version"]), f"it has version {content.get('version')}, and this Reel reads {VERSION}"
+        )
+    name = content.get("name")
+    if not isinstance(name, str) or not name.strip():
+        raise BadRigFileError(_line_of(text, ["name"]), "it needs a name")
+    _refuse_unknown(text, content.get("setup"), RigSetup, ["setup"])
+    try:
+        setup = from_plain(content.get("setup"), RigSetup)
+    except BadValueError as error:
+        raise BadRigFileError(_line_of(text, ["setup", *_place(error.limit)]), _reason(error)) from error
+    return RigFile(name=name, setup=setup)
+
+
+def _parsed(text: str) -> Any:
+    try:
+        return json.loads(text)
+    except json.JSONDecodeError as error:
+        raise BadRigFileError(error.lineno, f"it is no JSON ({error.msg})") from error
+    except RecursionError as error:
+        raise BadRigFileError(1, "it is nested too deeply") from error
+
+
+def _refuse_unknown(text: str, value: object, kind: type, place: list[str]) -> None:
+    """Refuse a key that no rig has: a misspelt one would be passed over in silence."""
+    if not isinstance(value, dict) or not is_dataclass(kind):
+        return
+    known = {field.name: field for field in fields(kind)}
+    for key, part in value.items():
+        if key not in known:
+            raise BadRigFileError(_line_of(text, [*place, key]), f"“{key[:40]}” is not part of a rig")
+        inner = known[key].type
+        if isinstance(inner, type):
+            _refuse_unknown(text, part, inner, [*place, key])
+
+
+def _reason(error: BadValueError) -> str:
+    return error.limit.partition(" - at `$")[0]
+
+
+def _place(limit: str) -> list[str]:
+    found = _PLACE.search(limit)
+    return [part for part in re.split(r"[.\[\]]+", found["place"]) if part] if found else []
+
+
+def _line_of(text: str, place: list[str]) -> int:
+    """Give the line of a place, keys and list numbers as msgspec has them; that of the nearest one that is there.
+
+    Number n of a list is found at the (n+1)th key of the name that follows it, since each item has that key; or, at
+    the end of a place, where the (n+1)th item begins.
+    """
+    position, times = 0, 1
+    for part in place:
+        if part.isdecimal():
+            times = int(part) + 1
+        else:
+            position, times = _find(text, rf'"{re.escape(part)}"\s*:', position, times), 1
+    if place[-1].isdecimal():
+        position = _find(text, r"\{", position, times)
+    return text.count("\n", 0, position) + 1
+
+
+def _find(text: str, pattern: str, position: int, times: int) -> int:
+    """Give where a pattern is found for the nth time from a position on; the last time, where it is found less."""
+    for found in list(re.compile(pattern).finditer(text, position))[:times]:
+        position = found.start() + 1
+    return position

@@ -1,0 +1,309 @@
+"""Hops: each a value with its limits and a pure function from what goes in to what comes out."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from enum import StrEnum
+from fractions import Fraction
+from typing import Protocol
+
+from reel.core.line.carried import Carried, Fields, Levels, differences, one_eye, stored
+from reel.core.line.device import DeviceSetup
+from reel.core.line.links import Connector, link_clock_hz
+from reel.core.line.loss import Loss, Weight
+from reel.core.signal import Mode, rate_label
+
+
+class HopKind(StrEnum):
+    """What a hop is; hops of one kind can be swapped for each other."""
+
+    CABLE = "cable"
+    ADAPTER = "adapter"
+    SPLITTER = "splitter"
+    BOX = "capture box"
+    PORT = "host port"
+    RECEIVER = "wireless receiver"
+    MIRROR = "mirror window"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Situation:
+    """Where a hop stands: its place in the path, its condition, the device, and the mode asked for ("" the best)."""
+
+    place: int
+    condition: str
+    device: DeviceSetup
+    wanted: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Passed:
+    """What comes out of a hop, None when nothing does, and what was lost in it."""
+
+    carried: Carried | None
+    losses: tuple[Loss, ...] = ()
+
+
+class Hop(Protocol):
+    """One model of hop. `plugs_out` None means as it came in.
+
+    `conditions` are states of the thing that a person changes; the first is how it should be.
+    """
+
+    @property
+    def key(self) -> str: ...  # noqa: D102
+    @property
+    def label(self) -> str: ...  # noqa: D102
+    @property
+    def kind(self) -> HopKind: ...  # noqa: D102
+    @property
+    def plugs_in(self) -> tuple[Connector, ...]: ...  # noqa: D102
+    @property
+    def plugs_out(self) -> Connector | None: ...  # noqa: D102
+    @property
+    def conditions(self) -> tuple[str, ...]: ...  # noqa: D102
+    @property
+    def needs_power(self) -> bool: ...  # noqa: D102
+
+    @property
+    def limit_label(self) -> str:
+        """What it carries up to, for people."""
+
+    def carry(self, carried: Carried, at: Situation) -> Passed:
+        """Give what comes out of what goes in; the connectors fit."""
+
+
+def name_of(hop: Hop) -> str:
+    """Give a hop's name for the middle of a sentence: its label up to the comma."""
+    return hop.label.partition(",")[0]
+
+
+def blocked(at: Situation, word: str, limit: str, cost: str = "No picture comes through.") -> Passed:
+    """Give the end of the way."""
+    loss = Loss(stage="path", hop=at.place, word=word, limit=limit, cost=cost, weight=Weight.BLOCK, blocks=True)
+    return Passed(carried=None, losses=(loss,))
+
+
+def needs_label(carried: Carried) -> str:
+    """Say what a signal needs of a digital link: `1080p 60 4:4:4 8 needs 148.5 MHz`."""
+    return f"{carried.label} needs {_mhz(float(link_clock_hz(carried.signal)))}"
+
+
+def _mhz(hertz: float) -> str:
+    return f"{hertz / 1e6:g} MHz"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Link:
+    """A cable or a splitter: it carries signals up to a clock and, when `max_rate` is set, up to a rate.
+
+    `bandwidth` names what an analogue cable does to a picture, and `colour_px` how many colour samples it leaves.
+    """
+
+    key: str
+    label: str
+    plugs_in: tuple[Connector, ...]
+    max_clock_hz: int
+    kind: HopKind = HopKind.CABLE
+    max_rate: Fraction | None = None
+    colour_px: int | None = None
+    bandwidth: str = ""
+    weight: float = 0
+    plugs_out: Connector | None = None
+    conditions: tuple[str, ...] = ()
+    needs_power: bool = False
+
+    @property
+    def limit_label(self) -> str:
+        """Its clock, and its rate where that is limited apart."""
+        if self.plugs_in[0] not in (Connector.HDMI, Connector.COMPONENT):
+            return "576 or 480 lines"
+        rate = f", {rate_label(self.max_rate)} a second" if self.max_rate else ""
+        return f"{_mhz(self.max_clock_hz)}{rate}"
+
+    def carry(self, carried: Carried, at: Situation) -> Passed:
+        """Carry it whole, or not at all; a splitter that lacks a rate has the device send a part of it."""
+        after = carried
+        if self.max_rate is not None and carried.signal.mode.rate > self.max_rate:
+            divisor = -(-carried.signal.mode.rate // self.max_rate)
+            mode = replace(carried.signal.mode, rate=carried.signal.mode.rate / divisor)
+            after = stored(carried, mode, carried.signal.pixels)
+        if link_clock_hz(after.signal) > self.max_clock_hz:
+            return blocked(
+                at, "link too slow", f"{needs_label(after)} and {name_of(self)} carries {_mhz(self.max_clock_hz)}."
+            )
+        if Connector.COMPONENT in self.plugs_in:
+            after = stored(after, after.signal.mode, "yuv444p")
+        if self.colour_px is not None:
+            after = replace(after, chroma_px=(min(self.colour_px, after.chroma_px[0]), after.chroma_px[1]))
+        limit = f"{name_of(self)} carries up to {self.limit_label}."
+        losses = differences(carried, after, hop=at.place, limit=limit)
+        if self.bandwidth:
+            losses += (self._damage(at),)
+        return Passed(carried=after, losses=losses)
+
+    def _damage(self, at: Situation) -> Loss:
+        word, cost = self.bandwidth.split(": ")
+        limit = f"{name_of(self)} carries luma and colour in one signal."
+        return Loss(stage="path", hop=at.place, word=word, limit=limit, cost=cost, weight=self.weight)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Adapter:
+    """Turns one connector into another; `turn` does to the signal what the adapter does.
+
+    `boxed` is the word and cost of bars that it adds.
+    """
+
+    key: str
+    label: str
+    plugs_in: tuple[Connector, ...]
+    plugs_out: Connector | None
+    does: str
+    turn: Callable[[Carried], Carried]
+    boxed: tuple[str, str] = ("", "")
+    needs_power: bool = False
+    kind: HopKind = HopKind.ADAPTER
+
+    @property
+    def conditions(self) -> tuple[str, ...]:
+        """Whether it has power, where it needs some."""
+        return ("powered", "no power") if self.needs_power else ()
+
+    @property
+    def limit_label(self) -> str:
+        """What it makes."""
+        return self.does
+
+    def carry(self, carried: Carried, at: Situation) -> Passed:
+        """Turn it; nothing comes out without power."""
+        if at.condition == "no power":
+            return blocked(at, "no power", f"{name_of(self)} needs power of its own.")
+        after = replace(self.turn(carried), connector=self.plugs_out or carried.connector)
+        limit = f"{name_of(self)}: {self.does}."
+        losses = differences(carried, after, hop=at.place, limit=limit)
+        word, cost = self.boxed
+        if word:
+            losses += (Loss(stage="path", hop=at.place, word=word, limit=limit, cost=cost, weight=Weight.SHAPE),)
+        return Passed(carried=after, losses=losses)
+
+
+# A wireless link's lost pictures grow with what it is asked to carry: a two-hundredth at 720p 30, and in proportion.
+WIRELESS_LOSS_AT_720P30 = Fraction(1, 200)
+
+
+def wireless_loss(mode: Mode) -> Fraction:
+    """Give the part of the pictures that a wireless link loses at a mode, by its pixels per second."""
+    return WIRELESS_LOSS_AT_720P30 * Fraction(mode.width_px * mode.height_px, 1280 * 720) * mode.rate / 30
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Receiver:
+    """Receives wireless mirroring at up to `box_px`, compressed, late, and with some pictures lost."""
+
+    key: str
+    label: str
+    box_px: tuple[int, int]
+    latency_ms: int
+    jitter_ms: int
+    plugs_in: tuple[Connector, ...] = (Connector.WIRELESS,)
+    plugs_out: Connector | None = Connector.HOST
+    kind: HopKind = HopKind.RECEIVER
+    conditions: tuple[str, ...] = ()
+    needs_power: bool = False
+
+    @property
+    def limit_label(self) -> str:
+        """The picture that it fits everything into."""
+        return f"within {self.box_px[0]}×{self.box_px[1]}"
+
+    def fitted(self, mode: Mode) -> Mode:
+        """Give the mode that comes of one: scaled down to lie in the box, standing pictures in a standing box."""
+        wide, high = self.box_px if mode.width_px >= mode.height_px else self.box_px[::-1]
+        scale = min(Fraction(1), Fraction(wide, mode.width_px), Fraction(high, mode.height_px))
+        width, height = (int(side * scale) // 2 * 2 for side in (mode.width_px, mode.height_px))
+        return replace(mode, width_px=width, height_px=height)
+
+    def carry(self, carried: Carried, at: Situation) -> Passed:
+        """Scale, compress, delay and lose."""
+        mode = self.fitted(carried.signal.mode)
+        after = replace(
+            stored(carried, mode, "yuv420p", compressed="H.264"),
+            connector=Connector.HOST,
+            lost_part=wireless_loss(mode),
+            latency_ms=carried.latency_ms + self.latency_ms,
+        )
+        limit = f"{name_of(self)} takes pictures {self.limit_label} through the air."
+        return Passed(carried=after, losses=differences(carried, after, hop=at.place, limit=limit))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Mirror:
+    """A window on this computer that mirrors a headset, and is recorded from the screen at the screen's rate."""
+
+    key: str
+    label: str
+    max_rate: Fraction
+    latency_ms: int
+    conditions: tuple[str, ...] = ("in full view", "covered", "moved", "minimised", "shows Reel")
+    plugs_in: tuple[Connector, ...] = (Connector.WINDOW,)
+    plugs_out: Connector | None = Connector.HOST
+    kind: HopKind = HopKind.MIRROR
+    needs_power: bool = False
+
+    @property
+    def limit_label(self) -> str:
+        """The screen's rate."""
+        return f"{rate_label(self.max_rate)} a second"
+
+    def carry(self, carried: Carried, at: Situation) -> Passed:
+        """Show one eye or both; what covers, moves or hides the window is recorded, or nothing new is."""
+        shown = one_eye(carried, at.device.eye)
+        rate = shown.signal.mode.rate / -(-shown.signal.mode.rate // self.max_rate)
+        mode = replace(shown.signal.mode, rate=rate)
+        after = replace(
+            stored(shown, mode, "yuv420p"),
+            connector=Connector.HOST,
+            latency_ms=carried.latency_ms + self.latency_ms,
+            distinct_per_s=Fraction(0) if at.condition == "minimised" else min(rate, shown.distinct_per_s),
+        )
+        limit = f"The screen is read {rate_label(self.max_rate)} times a second."
+        losses = differences(
+            shown, replace(after, distinct_per_s=min(rate, shown.distinct_per_s)), hop=at.place, limit=limit
+        )
+        return Passed(carried=after, losses=losses + self._troubles(at))
+
+    def _troubles(self, at: Situation) -> tuple[Loss, ...]:
+        if at.condition not in _MIRROR_TROUBLES:
+            return ()
+        limit, cost = _MIRROR_TROUBLES[at.condition]
+        return (Loss(stage="path", hop=at.place, word=at.condition, limit=limit, cost=cost, weight=Weight.BLACK),)
+
+
+_MIRROR_TROUBLES = {
+    "covered": ("Another window lies over the mirror.", "A part of the picture is that window."),
+    "moved": ("The mirror was moved from where it is read.", "A part of the picture is the desk behind it."),
+    "minimised": ("The mirror is minimised.", "No new picture comes; the last one stands."),
+    "shows Reel": ("The whole screen is read, and it shows Reel.", "The picture holds itself without end."),
+}
+
+
+def fields_merged(carried: Carried) -> Carried:
+    """Give what is left when two fields are blended into one whole picture."""
+    if carried.fields is not Fields.APART:
+        return carried
+    mode = Mode(
+        width_px=carried.signal.mode.width_px, height_px=carried.signal.mode.height_px, rate=carried.signal.mode.rate
+    )
+    return replace(
+        carried,
+        signal=replace(carried.signal, mode=mode),
+        fields=Fields.MERGED,
+        distinct_per_s=mode.rate,
+        chroma_px=(carried.chroma_px[0], min(carried.chroma_px[1], mode.height_px // 2)),
+    )
+
+
+def clipped(carried: Carried) -> Carried:
+    """Give what is left when full range is taken for limited: its ends cut off, its tag limited."""
+    signal = replace(carried.signal, range=carried.range.LIMITED)
+    return replace(carried, signal=signal, range=carried.range.LIMITED, levels=Levels.CLIPPED)

@@ -1,0 +1,121 @@
+"""The path: a rig's hops in order, and the walk of a signal through them."""
+
+from dataclasses import dataclass
+
+from reel.core.errors import BadValueError
+from reel.core.line.carried import Carried, sent
+from reel.core.line.catalogue import HOPS
+from reel.core.line.device import DeviceSetup
+from reel.core.line.hops import Hop, Situation, blocked, name_of
+from reel.core.line.links import Connector
+from reel.core.line.loss import Loss, Weight
+
+MAX_HOPS = 12
+# From about 60 ms on a delay is felt in the hands: play on a screen that hangs before the box.
+FELT_MS = 60
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HopSetup:
+    """One hop of a path: the key of its model in the catalogue, and its condition ("" is as it should be)."""
+
+    model: str
+    condition: str = ""
+
+    def __post_init__(self) -> None:
+        if self.model not in HOPS:
+            raise BadValueError("Hop", self.model, "the catalogue has no such hop")
+        if self.condition and self.condition not in self.hop.conditions:
+            can_be = ", ".join(self.hop.conditions) or "nothing but as it is"
+            raise BadValueError(self.hop.label, self.condition, f"it is {can_be}")
+
+    @property
+    def hop(self) -> Hop:
+        """The model."""
+        return HOPS[self.model]
+
+    @property
+    def state(self) -> str:
+        """The condition in words, also when it is as it should be."""
+        return self.condition or (self.hop.conditions[0] if self.hop.conditions else "")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Step:
+    """One hop walked: what came out of it, None when nothing did, and what was lost in it."""
+
+    setup: HopSetup
+    passes: Carried | None
+    losses: tuple[Loss, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Travel:
+    """A signal's way from a device: what was sent, each step, what arrives at the computer and all that was lost."""
+
+    sent: Carried | None
+    steps: tuple[Step, ...]
+    arrives: Carried | None
+    losses: tuple[Loss, ...]
+
+    @property
+    def block(self) -> Loss | None:
+        """The loss that lets no picture through; None when one arrives."""
+        return next((loss for loss in self.losses if loss.blocks), None)
+
+
+def travel(device: DeviceSetup, path: tuple[HopSetup, ...], wanted: str = "") -> Travel:
+    """Walk a device's signal through a path; `wanted` is the key of the offer asked for, "" for the best.
+
+    A feed has no path: nothing is known of it before it is opened, and nothing is lost on the way.
+    """
+    leaves = sent(device)
+    if leaves is None:
+        return Travel(sent=None, steps=(), arrives=None, losses=())
+    current: Carried | None = leaves
+    steps: list[Step] = []
+    before = _device_losses(device, leaves)
+    for place, setup in enumerate(path):
+        if current is None:
+            steps.append(Step(setup=setup, passes=None))
+            continue
+        at = Situation(place=place, condition=setup.condition, device=device, wanted=wanted)
+        if current.connector not in setup.hop.plugs_in:
+            passed = blocked(at, "nothing connected", _misfit(current, setup.hop))
+        else:
+            passed = setup.hop.carry(current, at)
+        current = passed.carried
+        steps.append(Step(setup=setup, passes=current, losses=passed.losses))
+    losses = (*before, *(loss for step in steps for loss in step.losses))
+    if current is not None and current.connector is not Connector.HOST:
+        losses += (_open_end(current, len(path)),)
+        current = None
+    return Travel(sent=leaves, steps=tuple(steps), arrives=current, losses=losses)
+
+
+def _misfit(carried: Carried, hop: Hop) -> str:
+    takes = " or ".join(connector.label for connector in hop.plugs_in)
+    return f"{name_of(hop)} takes {takes}, and {carried.connector.label} comes here."
+
+
+def _open_end(carried: Carried, place: int) -> Loss:
+    limit = f"The path ends with {carried.connector.label}; the computer is not reached."
+    cost = "Nothing arrives."
+    return Loss(
+        stage="path", hop=place - 1 if place else None, word="nothing connected", limit=limit, cost=cost,
+        weight=Weight.BLOCK, blocks=True,
+    )  # fmt: skip
+
+
+def _device_losses(device: DeviceSetup, leaves: Carried) -> tuple[Loss, ...]:
+    """Name what the device itself withholds."""
+    losses = []
+    if leaves.black:
+        limit = f"The app shows its picture, but {leaves.black}."
+        cost = "The recording is black."
+        losses.append(Loss(stage="device", word="black surface", limit=limit, cost=cost, weight=Weight.BLACK))
+    if device.sleep_lock:
+        limit = f"The screen locks itself after {device.sleep_s} s without a touch."
+        cost = "From then on a recording shows a locked screen."
+        losses.append(Loss(stage="device", word="will sleep", limit=limit, cost=cost, weight=Weight.SMALL))
+    return tuple(losses)

@@ -1,0 +1,128 @@
+"""Proposing a whole line: from what is recorded and what is at hand to a rig that works."""
+
+from collections.abc import Collection, Iterator
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from functools import lru_cache
+
+from reel.core.errors import ReelError
+from reel.core.file import Recipe
+from reel.core.line.arrival import ArrivalSetup, Deinterlace
+from reel.core.line.catalogue import HOPS
+from reel.core.line.device import DEVICES, DeviceKind, DeviceSetup
+from reel.core.line.hops import HopKind, name_of
+from reel.core.line.links import Connector
+from reel.core.line.path import HopSetup
+from reel.core.line.rig import RigSetup, chain
+from reel.core.signal import Mode, Scan, Signal
+
+# Hops that a person must own; cables and the computer's ports are taken to be there.
+OWNED_KINDS = (HopKind.BOX, HopKind.ADAPTER, HopKind.SPLITTER, HopKind.RECEIVER)
+_USUAL_FRAME = Mode(width_px=1280, height_px=720, rate=Fraction(30))
+
+
+class NoPathError(ReelError, LookupError):
+    """Raised when nothing that is at hand brings a device's signal to the computer; `needs` names what would."""
+
+    def __init__(self, device: str, needs: tuple[str, ...]) -> None:
+        self.device, self.needs = device, needs
+        one_of = ", ".join(needs)
+        super().__init__(
+            f"What you have does not bring the {device.lower()} to the computer: it takes one of {one_of}."
+        )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Found:
+    weight: float
+    latency_ms: int
+    setup: RigSetup
+
+
+def paths_to_host(way: Connector, have: Collection[str] | None = None) -> Iterator[tuple[HopSetup, ...]]:
+    """Give every sensible path from a way out to the computer: a cable, perhaps an adapter, a box, a port.
+
+    `have` are the keys of owned hops; None takes the whole catalogue to be at hand.
+    """
+    yield from _onwards(way, (), have)
+
+
+def _onwards(at: Connector, path: tuple[HopSetup, ...], have: Collection[str] | None) -> Iterator[tuple[HopSetup, ...]]:
+    if at is Connector.HOST:
+        yield path
+        return
+    done = {setup.hop.kind for setup in path}
+    for hop in HOPS.values():
+        owned = have is None or hop.key in have or hop.kind not in OWNED_KINDS
+        if at not in hop.plugs_in or not owned or hop.kind is HopKind.SPLITTER:
+            continue
+        after_cable = bool(path) and path[-1].hop.kind is HopKind.CABLE
+        if hop.kind is HopKind.CABLE and (after_cable or HopKind.BOX in done):
+            continue
+        if hop.kind is HopKind.ADAPTER and HopKind.ADAPTER in done:
+            continue
+        wired = hop.kind is HopKind.BOX and not after_cable  # a box hangs on a cable
+        if not wired:
+            yield from _onwards(hop.plugs_out or at, (*path, HopSetup(model=hop.key)), have)
+
+
+@lru_cache(maxsize=64)
+def best_path(device: DeviceSetup, have: frozenset[str] | None = None) -> tuple[HopSetup, ...]:
+    """Give the path by the device's way out that loses least, then the quickest; raises NoPathError."""
+    return _best(device, have, (device.way_out,) if device.way_out else ()).setup.path
+
+
+def propose(kind: DeviceKind, have: Collection[str] | None = None, mode: Mode | None = None) -> RigSetup:
+    """Propose a rig for a kind of device (not a feed) by whichever way out loses least; raises NoPathError.
+
+    `have` are the keys of what is at hand: a path that uses some of it is taken before one that needs none. `mode` is
+    what the device sends, its first mode when None. The recorded frame is what arrives.
+    """
+    facts = DEVICES[kind]
+    device = DeviceSetup(kind=kind, mode=mode or facts.modes[0])
+    found = _best(device, have, facts.ways_out)
+    return with_fitting_frame(found.setup)
+
+
+def _best(device: DeviceSetup, have: Collection[str] | None, ways: tuple[Connector, ...]) -> _Found:
+    found = []
+    for way in ways:
+        sending = replace(device, out=None if way is DEVICES[device.kind].ways_out[0] else way)
+        for path in paths_to_host(way, have):
+            setup = RigSetup(device=sending, path=path, recipe=Recipe(frame=_USUAL_FRAME), arrival=_arrival(sending))
+            walked = chain(setup)
+            if walked.carried is not None:
+                found.append(_Found(weight=walked.weight, latency_ms=walked.carried.latency_ms, setup=setup))
+    if not found:
+        raise NoPathError(DEVICES[device.kind].label, tuple(_needed(device)))
+    with_it = [one for one in found if have and any(setup.model in have for setup in one.setup.path)]
+    return min(with_it or found, key=lambda one: (one.weight, one.latency_ms, len(one.setup.path)))
+
+
+def _arrival(device: DeviceSetup) -> ArrivalSetup:
+    """Have interlaced signals deinterlaced with all their motion."""
+    has_fields = device.mode is not None and device.mode.scan is Scan.INTERLACED
+    return ArrivalSetup(deinterlace=Deinterlace.FIELD) if has_fields else ArrivalSetup()
+
+
+def _needed(device: DeviceSetup) -> Iterator[str]:
+    """Give the names of owned hops that would do."""
+    for key, hop in HOPS.items():
+        ways = DEVICES[device.kind].ways_out
+        if hop.kind in OWNED_KINDS and any(next(paths_to_host(way, (key,)), None) for way in ways):
+            yield name_of(hop)
+
+
+def with_fitting_frame(setup: RigSetup) -> RigSetup:
+    """Set the recorded frame to what arrives, in square pixels; a feed's stays, since it is not known yet."""
+    carried = chain(setup).carried
+    if carried is None:
+        return setup
+    return replace(setup, recipe=replace(setup.recipe, frame=fitting_frame(carried.signal)))
+
+
+def fitting_frame(signal: Signal) -> Mode:
+    """Give the frame that takes a signal whole: its height and rate, its width in square pixels, both even."""
+    mode = signal.mode
+    width = round(mode.width_px * signal.pixel_aspect / 2) * 2
+    return Mode(width_px=width, height_px=mode.height_px // 2 * 2, rate=mode.rate)

@@ -1,0 +1,222 @@
+"""Remedies: single changes to a rig that are found, by walking the changed line, to undo a loss."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from functools import lru_cache
+
+from reel.core.line.arrival import ArrivalSetup, Deinterlace
+from reel.core.line.carried import Fields, is_squeezed
+from reel.core.line.catalogue import HOPS
+from reel.core.line.device import DEVICES, DeviceKind, Surface
+from reel.core.line.hops import Hop, HopKind, name_of
+from reel.core.line.links import Connector
+from reel.core.line.loss import Loss, Weight
+from reel.core.line.path import HopSetup
+from reel.core.line.proposal import NoPathError, best_path
+from reel.core.line.rig import Chain, RigSetup, chain
+from reel.core.signal import Mode, Range, pixel_format
+
+MOST = 3
+# A remedy may cost a little more than the loss that it undoes, as when smaller pictures come at their full rate.
+_WORTH = 25
+_SET_RIGHT, _LAY_ANEW = -500, 30
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Remedy:
+    """A change that undoes a loss: what its button says, and the rig's setup once it is done."""
+
+    label: str
+    setup: RigSetup
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Change:
+    """A remedy that is being tried; of those with the same `group` only the best is offered.
+
+    `effort` is what doing it weighs: setting right what is simply wrong comes before all, a new path after all.
+    """
+
+    group: str
+    remedy: Remedy
+    effort: float = 2
+
+
+@lru_cache(maxsize=256)
+def remedies(setup: RigSetup, loss: Loss) -> tuple[Remedy, ...]:
+    """Give up to MOST remedies for a loss of this rig, the best first.
+
+    Each is walked: the loss is gone, nothing blocks that did not, and what arrives is worth it. Protection is never
+    taken off: what is offered is the device's own setting for play footage, or an output that it does not protect.
+    """
+    now = chain(setup)
+    best: dict[str, tuple[float, Remedy]] = {}
+    for change in _changes(setup):
+        after = chain(change.remedy.setup)
+        price = after.weight + _given_up(now, after)
+        if not _undoes(loss, after) or price > now.weight + _WORTH:
+            continue
+        ranked = price + change.effort
+        if change.group not in best or ranked < best[change.group][0]:
+            best[change.group] = (ranked, change.remedy)
+    here = f"hop {loss.hop}"  # of equals, what is changed at the loss itself comes first
+    order = sorted(best.items(), key=lambda found: (found[1][0], found[0] != here))
+    return tuple(remedy for _, (_, remedy) in order[:MOST])
+
+
+def _undoes(loss: Loss, after: Chain) -> bool:
+    still = any((other.stage, other.word) == (loss.stage, loss.word) for other in after.travel.losses)
+    return not still and after.travel.block is None
+
+
+def _given_up(now: Chain, after: Chain) -> float:
+    """Weigh what the device sends less than before."""
+    old, new = now.travel.sent, after.travel.sent
+    if old is None or new is None:
+        return 0
+    areas = [carried.signal.mode.width_px * carried.signal.mode.height_px for carried in (old, new)]
+    rates = [float(carried.signal.mode.rate) for carried in (old, new)]
+    weight = max(0.0, 1 - areas[1] / areas[0]) * 100 + max(0.0, 1 - rates[1] / rates[0]) * 100
+    weight += Weight.DEPTH if new.depth_bits < old.depth_bits else 0
+    return weight + (Weight.CHROMA if new.chroma_px < old.chroma_px and areas[0] == areas[1] else 0)
+
+
+def _changes(setup: RigSetup) -> Iterator[_Change]:
+    for place, hop_setup in enumerate(setup.path):
+        yield from _hop_changes(setup, place, hop_setup)
+    yield from _device_changes(setup)
+    yield from _arrival_changes(setup)
+    yield from _new_paths(setup)
+
+
+def _hop_changes(setup: RigSetup, place: int, hop_setup: HopSetup) -> Iterator[_Change]:
+    hop = hop_setup.hop
+    if hop_setup.condition:
+        label = _CONDITION_LABELS.get(hop_setup.condition, "Set {} right").format(name_of(hop))
+        right = _at(setup, place, f"condition {place}", label, replace(hop_setup, condition=""))
+        yield replace(right, effort=_SET_RIGHT)
+    for other in HOPS.values():
+        if other.kind is not hop.kind or other is hop or not set(other.plugs_in) & set(hop.plugs_in):
+            continue
+        swapped = _at(setup, place, f"hop {place}", f"Use {_article(other)}", HopSetup(model=other.key))
+        yield swapped
+        if other.plugs_out is not hop.plugs_out and place + 1 < len(setup.path):
+            yield from _with_its_port(swapped, place, other)
+
+
+def _with_its_port(change: _Change, place: int, box: Hop) -> Iterator[_Change]:
+    path = change.remedy.setup.path
+    for port in HOPS.values():
+        if port.kind is HopKind.PORT and box.plugs_out in port.plugs_in:
+            hops = (*path[: place + 1], HopSetup(model=port.key), *path[place + 2 :])
+            remedy = Remedy(
+                label=f"Use {_article(box)} in a {port.label}", setup=replace(change.remedy.setup, path=hops)
+            )
+            yield replace(change, remedy=remedy, effort=5)
+
+
+def _at(setup: RigSetup, place: int, group: str, label: str, hop: HopSetup) -> _Change:
+    path = (*setup.path[:place], hop, *setup.path[place + 1 :])
+    return _Change(group=group, remedy=Remedy(label=label, setup=replace(setup, path=path)))
+
+
+_CONDITION_LABELS = {
+    "no power": "The {} has power now",
+    "busy": "The other program is closed now",
+    "denied": "The operating system allows it now",
+    "covered": "Nothing lies over it now",
+    "moved": "Read the window where it is now",
+    "minimised": "Bring the window back",
+    "shows Reel": "Read the window alone",
+}
+
+
+def _article(hop: Hop) -> str:
+    """Give a hop as the object of "Use": boxes have names, ports are the computer's, the rest is any such thing."""
+    if hop.kind is HopKind.BOX:
+        return name_of(hop)
+    if hop.kind is HopKind.PORT:
+        return f"the {hop.label}"
+    vowel = hop.label[0] in "AEIOU" or hop.label.startswith(("HDMI", "S-V"))
+    return f"{'an' if vowel else 'a'} {hop.label}"
+
+
+def _device_changes(setup: RigSetup) -> Iterator[_Change]:
+    device = setup.device
+    facts = DEVICES[device.kind]
+    the = f"the {facts.label.lower()}"
+
+    def change(group: str, label: str, **settings: object) -> _Change:
+        changed = replace(setup, device=replace(device, **settings))  # type: ignore[arg-type]  # checked by the value
+        return _Change(group=group, remedy=Remedy(label=label, setup=changed))
+
+    for mode in facts.modes:
+        if mode != device.mode and _same_scan(mode, device.mode):
+            yield change("mode", f"Ask {the} for {mode.label}", mode=mode)
+    for pixels in facts.pixels:
+        if pixels != device.pixels:
+            yield change("pixels", f"Send {pixel_format(pixels).label}", pixels=pixels)
+    if device.range is Range.FULL:
+        yield change("range", "Send limited range", range=Range.LIMITED)
+    if device.protected:
+        yield change("protection", "Set it for play footage: protection off", protected=False)
+    if device.surface is Surface.ACCELERATED:
+        yield change("surface", "Turn the app's acceleration off", surface=Surface.OPEN)
+    if device.sleep_lock:
+        yield change("sleep", "Turn the sleep lock off", sleep_lock=False)
+
+
+def _same_scan(mode: Mode, other: Mode | None) -> bool:
+    return other is None or mode.scan is other.scan
+
+
+def _arrival_changes(setup: RigSetup) -> Iterator[_Change]:
+    def change(group: str, label: str, arrival: ArrivalSetup) -> _Change:
+        return _Change(group=group, remedy=Remedy(label=label, setup=replace(setup, arrival=arrival)))
+
+    arrives = chain(setup).travel.arrives
+    if setup.arrival.offer:
+        yield change("offer", "Take the best mode that fits", replace(setup.arrival, offer=""))
+    if setup.arrival.matrix is not None:
+        yield change("matrix", "Trust the signal's own matrix", replace(setup.arrival, matrix=None))
+    if setup.arrival.range is not None:
+        yield change("range", "Trust the signal's own range", replace(setup.arrival, range=None))
+    if arrives is None:
+        return
+    if arrives.signal.matrix is not arrives.matrix:
+        matrix = arrives.matrix
+        yield change("matrix", f"Read the colours as {matrix.value}", replace(setup.arrival, matrix=matrix))
+    if is_squeezed(arrives):
+        yield change("shape", f"Show it as {_shape_label(arrives.shape)}", replace(setup.arrival, shape=arrives.shape))
+    if arrives.fields is Fields.APART and setup.arrival.deinterlace is not Deinterlace.FIELD:
+        by_field = replace(setup.arrival, deinterlace=Deinterlace.FIELD)
+        yield change("fields", "Make one picture of each field", by_field)
+
+
+def _shape_label(shape: Fraction) -> str:
+    return f"{shape.numerator}:{shape.denominator}"
+
+
+def _new_paths(setup: RigSetup) -> Iterator[_Change]:
+    """Give the best path by each way out, where the present one leads nowhere or does great harm."""
+    device = setup.device
+    harm = max((loss.weight for loss in chain(setup).travel.losses if loss.stage == "path"), default=0)
+    if device.kind is DeviceKind.FEED or harm < Weight.SHAPE:
+        return
+    is_blocked = harm >= Weight.BLOCK
+    for way in DEVICES[device.kind].ways_out:
+        if way is device.way_out and not is_blocked:
+            continue
+        sending = replace(device, out=way)
+        try:
+            path = best_path(sending)
+        except NoPathError:
+            continue
+        label = f"Lay the path anew by {way.label}" if way is device.way_out else f"Record its {_output(way)}"
+        remedy = Remedy(label=label, setup=replace(setup, device=sending, path=path))
+        yield _Change(group=f"way {way}", remedy=remedy, effort=_LAY_ANEW)
+
+
+def _output(way: Connector) -> str:
+    return way.label if way in (Connector.WIRELESS, Connector.WINDOW) else f"{way.label} output"

@@ -1,0 +1,85 @@
+import unittest
+from dataclasses import replace
+
+from hypothesis import given, settings
+
+from reel.core.line import (
+    BadRigFileError,
+    Check,
+    CheckState,
+    DeviceKind,
+    Seen,
+    after,
+    before,
+    propose,
+    read_rig,
+    write_rig,
+)
+from reel.core.line.tests.test_path import any_rig
+
+RIG = propose(DeviceKind.CONSOLE, {"fennel"})
+
+
+class RigFileTests(unittest.TestCase):
+    @settings(max_examples=40, deadline=None)
+    @given(any_rig())
+    def test_what_is_written_is_read(self, setup):
+        found = read_rig(write_rig("Moss & Stone", setup))
+        self.assertEqual((found.name, found.setup), ("Moss & Stone", setup))
+
+    def test_a_bad_file_is_refused_with_its_line(self):
+        good = write_rig("Moss & Stone", RIG).decode()
+        lines = good.splitlines()
+
+        def line_of(text, nth=1):
+            return [number for number, line in enumerate(lines, 1) if text in line][nth - 1]
+
+        for old, new, line, reason in (
+            ('"reel-rig"', '"song"', 1, "kind"),
+            ('"version": 1', '"version": 7', line_of("version"), "version 7"),
+            ('"Moss & Stone"', '""', line_of('"name"'), "name"),
+            ('"fennel"', '"garden hose"', line_of("fennel") - 1, "catalogue"),
+            ('"width_px": 1280', '"width_px": "wide"', line_of("width_px"), "Expected"),
+            ('"drift_ppm": 0.0', '"drift_ppm": 9000', line_of('"device"'), "parts per million"),
+            ('"drift_ppm"', '"drift_pmm"', line_of("drift_ppm"), "drift_pmm"),
+            ('"kind": "console"', '"kind": "toaster"', line_of('"kind": "console"'), "toaster"),
+            ("},", "}", None, "no JSON"),
+        ):
+            with self.subTest(new), self.assertRaises(BadRigFileError) as raised:
+                read_rig(good.replace(old, new, 1).encode())
+            self.assertIn(reason, str(raised.exception))
+            if line is not None:
+                self.assertEqual(raised.exception.line, line, str(raised.exception))
+
+    def test_rubbish_is_refused(self):
+        for data in (b"", b"\xff\xfe\x00", b"[]", b"null", b"{" * 50_000, b"x" * 200_000, b'{"kind": "reel-rig"}'):
+            with self.subTest(data[:10]), self.assertRaises(BadRigFileError):
+                read_rig(data)
+
+
+class CheckTests(unittest.TestCase):
+    def state(self, checks, key, ticked=()):
+        return next(check for check in checks if check.key == key).state(frozenset(ticked))
+
+    def test_what_reel_can_measure_is_measured(self):
+        seen = Seen(has_room=True, is_heard=False)
+        self.assertEqual(self.state(before(RIG, seen), "protection"), CheckState.FINE)
+        guarded = replace(RIG, device=replace(RIG.device, protected=True))
+        self.assertEqual(self.state(before(guarded, seen), "protection"), CheckState.WRONG)
+        self.assertEqual(self.state(before(guarded, seen), "arrives"), CheckState.WRONG)
+        self.assertEqual(self.state(before(RIG, seen), "sound"), CheckState.WRONG)
+        phone = propose(DeviceKind.PHONE)
+        sleepy = replace(phone, device=replace(phone.device, sleep_lock=True))
+        self.assertEqual(self.state(before(sleepy, Seen()), "sleep-off"), CheckState.WRONG)
+
+    def test_the_rest_is_ticked_by_hand(self):
+        headset = before(propose(DeviceKind.HEADSET), Seen())
+        self.assertEqual(self.state(headset, "eye"), CheckState.OPEN)
+        self.assertEqual(self.state(headset, "eye", ["eye"]), CheckState.TICKED)
+        self.assertEqual(self.state(headset, "sound"), CheckState.OPEN)
+
+    def test_what_must_be_put_back(self):
+        keys = {kind: [check.key for check in after(propose(kind))] for kind in (DeviceKind.PHONE, DeviceKind.DECK)}
+        self.assertEqual(keys[DeviceKind.PHONE], ["sleep-on"])
+        self.assertIn("rewound", keys[DeviceKind.DECK])
+        self.assertIsInstance(after(RIG)[0], Check)

@@ -1,0 +1,270 @@
+"""Hops, paths, remedies, proposals: against figures worked out by hand, and as properties over many rigs."""
+
+import unittest
+from dataclasses import replace
+from fractions import Fraction
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from reel.core.errors import BadValueError
+from reel.core.file import Recipe
+from reel.core.line import (
+    DEVICES,
+    HOPS,
+    Connector,
+    Deinterlace,
+    DeviceKind,
+    DeviceSetup,
+    Fields,
+    HopSetup,
+    Levels,
+    NoPathError,
+    RigSetup,
+    Surface,
+    Turn,
+    chain,
+    propose,
+    remedies,
+    travel,
+)
+from reel.core.line.boxes import best_first, offer_weight, offered
+from reel.core.line.carried import differences, sent
+from reel.core.line.edit import add_hop, move_hop, remove_hop, set_condition, swap_hop, with_device
+from reel.core.line.links import link_clock_hz, total_pixels
+from reel.core.signal import Matrix, Mode, Range, Signal
+
+DEEP = "yuv444p10le"
+RECIPE = Recipe(frame=Mode.parse("1280x720p30"))
+STAND_INS = [kind for kind in DeviceKind if kind is not DeviceKind.FEED]
+
+
+def path(*models):
+    split = (model.partition(":") for model in models)
+    return tuple(HopSetup(model=model, condition=condition) for model, _, condition in split)
+
+
+def rig(device, *models, **more):
+    return RigSetup(device=device, path=path(*models), recipe=RECIPE, **more)
+
+
+def console(mode, **settings):
+    return DeviceSetup(kind=DeviceKind.CONSOLE, mode=Mode.parse(mode), **settings)
+
+
+def deck(**settings):
+    return DeviceSetup(kind=DeviceKind.DECK, mode=Mode.parse("720x576i25"), **settings)
+
+
+def words(setup):
+    return [loss.word for loss in chain(setup).travel.losses]
+
+
+@st.composite
+def any_rig(draw):
+    kind = draw(st.sampled_from(STAND_INS))
+    facts = DEVICES[kind]
+    device = DeviceSetup(
+        kind=kind,
+        mode=draw(st.sampled_from(facts.modes)),
+        pixels=draw(st.sampled_from(facts.pixels)),
+        range=draw(st.sampled_from(Range)),
+        out=draw(st.sampled_from(facts.ways_out)),
+        protected=draw(st.booleans()),
+        surface=draw(st.sampled_from(Surface)),
+    )
+    hops = draw(st.lists(st.sampled_from(sorted(HOPS)), max_size=5))
+    if draw(st.booleans()):
+        hops = [setup.model for setup in propose(kind, mode=device.mode).path]
+    return rig(device, *hops)
+
+
+class LinkTests(unittest.TestCase):
+    def test_clocks_are_those_of_the_standards(self):
+        # CTA-861: 74.25, 148.5 and 594 MHz; 10 bits take 5/4 except in 4:2:2; 4:2:0 takes half
+        for mode, pixels, mhz in (
+            ("1280x720p60", "yuv444p", "74.25"),
+            ("1920x1080p60", "yuv444p", "148.5"),
+            ("1920x1080p60", "yuv444p10le", "185.625"),
+            ("1920x1080p60", "yuv422p10le", "148.5"),
+            ("3840x2160p60", "yuv444p", "594"),
+            ("3840x2160p60", "yuv420p", "297"),
+            ("3840x2160p60", "yuv444p10le", "742.5"),
+        ):
+            clock = link_clock_hz(Signal(mode=Mode.parse(mode), pixels=pixels))
+            self.assertEqual(clock, Fraction(mhz) * 1_000_000, (mode, pixels))
+        ntsc = link_clock_hz(Signal(mode=Mode.parse("1280x720p60000/1001"), pixels="yuv444p"))
+        self.assertEqual(ntsc, Fraction(74_250_000_000, 1001))
+
+    def test_a_mode_that_is_in_no_table_still_has_blanking(self):
+        mode = Mode.parse("1440x900p60")
+        self.assertGreater(total_pixels(mode), 1600 * 900)
+        self.assertLess(total_pixels(mode), 1.1 * 1600 * 900)
+
+
+class TravelTests(unittest.TestCase):
+    def test_the_port_that_takes_half_of_the_frames(self):
+        setup = rig(console("1920x1080p60"), "hdmi-2.0", "splitter-60", "fennel", "usb-2")
+        walked = chain(setup).travel
+        self.assertEqual([(loss.hop, loss.word) for loss in walked.losses], [(3, "rate halved"), (3, "compressed")])
+        self.assertIn("needs 1\u202f493 Mb/s; USB 2 port carries about 280 Mb/s", walked.losses[0].limit)
+        self.assertEqual(walked.arrives.label, "1080p 30 MJPEG")
+        self.assertEqual(walked.arrives.latency_ms, 64)
+        first = remedies(setup, walked.losses[0])[0]
+        self.assertEqual(first.label, "Use the USB 3 port")
+        self.assertEqual(words(first.setup), [])
+
+    def test_each_hop_does_what_it_is_known_for(self):
+        full = {"range": Range.FULL}
+        for setup, expected in (
+            (rig(console("1920x1080p60", **full), "hdmi-1.4", "burdock", "usb-3"),
+             ["rate halved", "compressed", "range clipped", "wrong matrix"]),
+            (rig(console("1280x720p60", **full), "hdmi-1.4", "fennel", "usb-3"), ["range squeezed"]),
+            (rig(console("1280x720p30"), "hdmi-2.0", "yarrow", "usb-3"), ["frames repeated"]),
+            (rig(console("3840x2160p60", pixels=DEEP), "hdmi-2.1", "fennel", "usb-3"), ["too much for the box"]),
+            (rig(console("3840x2160p60"), "hdmi-2.0", "yarrow", "usb-3"), ["scaled"]),
+            (rig(console("1920x1080p120"), "hdmi-2.1", "splitter-60", "teasel", "pcie-4"), ["rate halved"]),
+            (rig(console("1280x720p60", protected=True), "hdmi-2.0", "fennel", "usb-3"), ["protected"]),
+            (rig(console("1280x720p60"), "hdmi-2.0", "fennel:busy", "usb-3"), ["busy"]),
+            (rig(console("1280x720p60"), "hdmi-2.0", "fennel:denied", "usb-3"), ["access denied"]),
+            (rig(console("1280x720p60")), ["nothing connected"]),
+            (rig(console("1280x720p60"), "hdmi-2.0", "fennel"), ["nothing connected"]),
+            (rig(console("1280x720p60"), "scart-cable", "sorrel", "usb-2"), ["nothing connected"]),
+            (rig(deck(), "scart-cable", "scart-hdmi:no power", "hdmi-1.4", "fennel", "usb-3"), ["no power"]),
+            (rig(deck(), "scart-cable", "scart-hdmi", "hdmi-1.4", "fennel", "usb-3"),
+             ["fields merged", "squeezed shape"]),
+            (rig(deck(), "scart-cable", "sorrel", "usb-2"), ["fields woven"]),
+            (rig(deck(out=Connector.SVIDEO), "s-video-cable", "comfrey", "usb-2"), ["fields merged"]),
+        ):  # fmt: skip
+            with self.subTest(" > ".join(hop.model for hop in setup.path)):
+                self.assertEqual(words(setup), expected)
+
+    def test_arrival_mends_what_is_only_said_wrongly(self):
+        wrong = rig(console("1280x720p60"), "hdmi-1.4", "burdock", "usb-2")
+        loss = next(loss for loss in chain(wrong).travel.losses if loss.word == "wrong matrix")
+        mended = next(r for r in remedies(wrong, loss) if r.label == "Read the colours as 709").setup
+        self.assertNotIn("wrong matrix", words(mended))
+        self.assertEqual(chain(mended).carried.signal.matrix, Matrix.BT709)
+        squeezed = rig(deck(), "scart-cable", "scart-hdmi", "hdmi-1.4", "fennel", "usb-3")
+        loss = next(loss for loss in chain(squeezed).travel.losses if loss.word == "squeezed shape")
+        mended = next(r for r in remedies(squeezed, loss) if r.label == "Show it as 4:3").setup
+        self.assertEqual(chain(mended).carried.signal.pixel_aspect, Fraction(3, 4))
+
+    def test_fields_become_pictures(self):
+        setup = rig(deck(), "scart-cable", "sorrel", "usb-2")
+        for deinterlace, rate, distinct in ((Deinterlace.PAIR, 25, 25), (Deinterlace.FIELD, 50, 50)):
+            carried = chain(replace(setup, arrival=replace(setup.arrival, deinterlace=deinterlace))).carried
+            self.assertEqual(
+                (carried.signal.mode.rate, carried.distinct_per_s, carried.fields), (rate, distinct, Fields.NONE)
+            )
+
+    def test_a_fixed_orientation_keeps_the_frame(self):
+        phone = DeviceSetup(kind=DeviceKind.PHONE, mode=Mode.parse("720x1560p30"))
+        for held in Turn:
+            setup = rig(replace(phone, turn=held), "usb-3")
+            upright = replace(setup, arrival=replace(setup.arrival, turn=Turn.UPRIGHT))
+            self.assertEqual(chain(upright).carried.signal.mode.size_label, "720×1560", held)
+
+    def test_protection_is_never_removed_on_the_way(self):
+        setup = rig(console("1280x720p60", protected=True), "hdmi-2.0", "fennel", "usb-3")
+        loss = chain(setup).travel.block
+        labels = [remedy.label for remedy in remedies(setup, loss)]
+        self.assertEqual(labels, ["Set it for play footage: protection off", "Record its component output"])
+
+    @settings(max_examples=150, deadline=None)
+    @given(any_rig())
+    def test_no_hop_ever_adds_anything(self, setup):
+        walked = travel(setup.device, setup.path)
+        before = walked.sent
+        for step in walked.steps:
+            if step.passes is None:
+                break
+            for name in ("distinct_per_s", "depth_bits"):
+                self.assertLessEqual(getattr(step.passes, name), getattr(before, name))
+            self.assertGreaterEqual(step.passes.latency_ms, before.latency_ms)
+            if before.taken is None and step.passes.taken is None:
+                self.assertTrue(all(a <= b for a, b in zip(step.passes.chroma_px, before.chroma_px, strict=True)))
+            self.assertFalse(before.levels is Levels.CLIPPED and step.passes.levels is Levels.WHOLE)
+            before = step.passes
+        self.assertEqual(walked.arrives is None, walked.block is not None)
+
+    @settings(max_examples=60, deadline=None)
+    @given(any_rig())
+    def test_every_remedy_keeps_its_word(self, setup):
+        now = chain(setup).travel
+        for loss in now.losses:
+            for remedy in remedies(setup, loss):
+                after = chain(remedy.setup).travel
+                self.assertIsNone(after.block)
+                self.assertNotIn((loss.stage, loss.word), [(other.stage, other.word) for other in after.losses])
+
+    @given(st.sampled_from(DEVICES[DeviceKind.CONSOLE].modes), st.sampled_from(DEVICES[DeviceKind.CONSOLE].pixels))
+    def test_offers_are_weighed_as_their_losses_are(self, mode, pixels):
+        for box in ("fennel", "teasel", "burdock"):
+            walked = travel(console(mode.key, pixels=pixels), path("hdmi-2.1", box))
+            taken = walked.steps[-1].passes and walked.steps[-1].passes.taken
+            if taken is None:
+                continue
+            offers = walked.steps[-1].passes.offers
+            self.assertEqual(offers, best_first(taken, offers))
+            for offer in offers:
+                losses = differences(taken, offered(taken, offer, offers), hop=0, limit="")
+                same = [loss for loss in losses if loss.word not in ("range squeezed", "wrong matrix")]
+                self.assertAlmostEqual(offer_weight(taken, offer), sum(loss.weight for loss in same), places=4)
+
+
+class ProposalTests(unittest.TestCase):
+    def test_every_device_gets_a_line_that_works(self):
+        for kind in STAND_INS:
+            for mode in DEVICES[kind].modes:
+                setup = propose(kind, mode=mode)
+                carried = chain(setup).carried
+                self.assertIsNotNone(carried, (kind, mode))
+                self.assertEqual(setup.recipe.frame.rate, carried.signal.mode.rate)
+                self.assertEqual(setup.recipe.frame.height_px, carried.signal.mode.height_px)
+        self.assertEqual(propose(DeviceKind.DECK).recipe.frame.key, "768x576p50")
+
+    def test_what_is_at_hand_is_used_and_what_lacks_is_named(self):
+        self.assertIn(HopSetup(model="comfrey"), propose(DeviceKind.DECK, {"comfrey"}).path)
+        self.assertIn(HopSetup(model="receiver-720"), propose(DeviceKind.TABLET, {"receiver-720"}).path)
+        with self.assertRaises(NoPathError) as raised:
+            propose(DeviceKind.CONSOLE, {"sorrel"})
+        self.assertIn("Fennel", str(raised.exception))
+
+
+class EditTests(unittest.TestCase):
+    HOPS = path("hdmi-2.0", "fennel", "usb-3")
+
+    def test_hops_are_added_moved_swapped_and_removed(self):
+        longer = add_hop(self.HOPS, 1, "splitter-60")
+        self.assertEqual([hop.model for hop in longer], ["hdmi-2.0", "splitter-60", "fennel", "usb-3"])
+        self.assertEqual(move_hop(longer, 1, 1)[2].model, "splitter-60")
+        self.assertEqual(move_hop(longer, 0, -1), longer)
+        self.assertEqual(remove_hop(longer, 1), self.HOPS)
+        busy = set_condition(self.HOPS, 1, "busy")
+        self.assertEqual(busy[1].condition, "busy")
+        self.assertEqual(set_condition(busy, 1, "ready"), self.HOPS)
+        self.assertEqual(swap_hop(busy, 1, "burdock")[1], HopSetup(model="burdock"))
+
+    def test_what_cannot_be_is_refused(self):
+        for edit in (
+            lambda: add_hop(self.HOPS, 4, "usb-2"),
+            lambda: add_hop(self.HOPS, 0, "garden hose"),
+            lambda: add_hop(self.HOPS * 4, 0, "usb-2"),
+            lambda: remove_hop(self.HOPS, 3),
+            lambda: set_condition(self.HOPS, 0, "busy"),
+            lambda: rig(DeviceSetup(kind=DeviceKind.FEED, feed="a.mp4"), "usb-2"),
+        ):
+            with self.assertRaises(BadValueError):
+                edit()
+
+    def test_another_way_out_lays_another_path(self):
+        setup = rig(console("1280x720p30"), "hdmi-2.0", "fennel", "usb-3")
+        component = with_device(setup, replace(setup.device, out=Connector.COMPONENT))
+        self.assertIsNone(chain(component).travel.block)
+        self.assertEqual(with_device(setup, replace(setup.device, protected=True)).path, setup.path)
+
+    def test_sent_is_what_is_set(self):
+        self.assertEqual(sent(deck()).chroma_px, (52, 576))
+        self.assertEqual(sent(console("1280x720p30", pixels="yuv422p10le")).chroma_px, (640, 720))
+        self.assertIsNone(sent(DeviceSetup(kind=DeviceKind.FEED, feed="a.mp4")))

@@ -1,0 +1,129 @@
+"""Alarms: what is wrong with a live signal just now, and what it likely comes from with this device."""
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+from reel.core.line import HANDHELD, DeviceKind, HopKind, RigSetup, chain
+from reel.core.measure.watch import Watched
+from reel.core.signal import Signal
+from reel.core.sound import Level
+
+BLACK_S = 2.0
+FROZEN_S = 2.0
+SILENT_S = 3.0
+SILENT_DB = -70.0
+CLIPPED_DB = -0.1
+# How long a change of the mode is told.
+CHANGE_S = 8.0
+
+
+class AlarmKind(StrEnum):
+    """What is wrong."""
+
+    NO_SIGNAL = "no signal"
+    BLACK = "black"
+    FROZEN = "frozen"
+    SILENT = "silent"
+    CLIPPED = "sound clipped"
+    MODE_CHANGED = "mode changed"
+    TURNED = "turned"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Alarm:
+    """One alarm: what it is in words, and its likely causes with this device, likeliest first."""
+
+    kind: AlarmKind
+    words: str
+    causes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Condition:
+    """How an open rig stands: what `signal` was when it was opened and is now, and for how long what has lasted."""
+
+    first: Signal | None = None
+    signal: Signal | None = None
+    changed_s: float | None = None
+    watched: Watched = field(default_factory=Watched)
+    levels: tuple[Level, ...] = ()
+    silent_s: float = 0.0
+    problem: str | None = None
+
+
+def alarms(setup: RigSetup, condition: Condition) -> tuple[Alarm, ...]:
+    """Give the alarms of a rig, the gravest first."""
+    if condition.problem is not None:
+        return (_alarm(AlarmKind.NO_SIGNAL, condition.problem, setup),)
+    watched = condition.watched
+    found = []
+    if watched.black_s > BLACK_S:
+        found.append(_alarm(AlarmKind.BLACK, f"The picture has been black for {watched.black_s:.0f} s.", setup))
+    elif watched.still_s > FROZEN_S:
+        found.append(_alarm(AlarmKind.FROZEN, f"The picture has not changed for {watched.still_s:.0f} s.", setup))
+    if condition.silent_s > SILENT_S:
+        found.append(_alarm(AlarmKind.SILENT, f"No sound for {condition.silent_s:.0f} s.", setup))
+    if any(level.held_db > CLIPPED_DB for level in condition.levels):
+        found.append(_alarm(AlarmKind.CLIPPED, "The sound reaches full scale and is cut off.", setup))
+    if (changed := _change(setup, condition)) is not None:
+        found.append(changed)
+    return tuple(found)
+
+
+def _change(setup: RigSetup, condition: Condition) -> Alarm | None:
+    first, signal, changed_s = condition.first, condition.signal, condition.changed_s
+    if first is None or signal is None or first == signal or changed_s is None or changed_s > CHANGE_S:
+        return None
+    old, new = first.mode, signal.mode
+    if (old.width_px, old.height_px, old.rate) == (new.height_px, new.width_px, new.rate):
+        return _alarm(AlarmKind.TURNED, f"It was turned: {new.size_label} comes instead of {old.size_label}.", setup)
+    return _alarm(AlarmKind.MODE_CHANGED, f"The mode changed: {new.label} comes instead of {old.label}.", setup)
+
+
+def _alarm(kind: AlarmKind, words: str, setup: RigSetup) -> Alarm:
+    return Alarm(kind=kind, words=words, causes=causes(kind, setup))
+
+
+def causes(kind: AlarmKind, setup: RigSetup) -> tuple[str, ...]:
+    """Give the likely causes of an alarm: what the line says first, then what the kind of device is known for."""
+    device = setup.device.kind
+    known = _CAUSES.get((kind, device), _CAUSES.get((kind, None), ()))
+    said: list[str] = []
+    walked = chain(setup).travel
+    if kind is AlarmKind.NO_SIGNAL and walked.block is not None:
+        said.append(walked.block.limit)
+    if kind is AlarmKind.BLACK:
+        said += [loss.limit for loss in walked.losses if loss.word == "black surface"]
+    if kind is AlarmKind.FROZEN:
+        said += [loss.limit for loss in walked.losses if loss.word in ("minimised", "will sleep")]
+    if kind is AlarmKind.NO_SIGNAL and any(hop.hop.kind is HopKind.BOX for hop in setup.path) and not said:
+        said.append("A cable has come loose between the device and the box.")
+    return (*said, *known)
+
+
+# What practice says of each kind of device; None is for any other.
+_CAUSES: dict[tuple[AlarmKind, DeviceKind | None], tuple[str, ...]] = {
+    (AlarmKind.BLACK, DeviceKind.CONSOLE): ("A film or a protected scene plays.", "The game is loading."),
+    **{
+        (AlarmKind.BLACK, kind): ("The app forbids capture.", "The screen is off.", "A lens or sensor is covered.")
+        for kind in HANDHELD
+    },
+    (AlarmKind.BLACK, DeviceKind.HEADSET): ("The headset is off the head and has gone dark.",),
+    (AlarmKind.BLACK, DeviceKind.DECK): ("The tape is blank here.", "The wrong input of the box is chosen."),
+    (AlarmKind.BLACK, DeviceKind.CAMERA): ("The lens cap is on.", "The privacy shutter is closed."),
+    (AlarmKind.BLACK, None): ("The sender sends black.",),
+    **{(AlarmKind.FROZEN, kind): ("The screen has locked itself.", "Nothing moves on it.") for kind in HANDHELD},
+    (AlarmKind.FROZEN, DeviceKind.CONSOLE): ("The game is paused.", "A menu without movement is open."),
+    (AlarmKind.FROZEN, DeviceKind.HEADSET): ("The mirror window is minimised.", "The headset sleeps."),
+    (AlarmKind.FROZEN, DeviceKind.DECK): ("The tape is on pause.",),
+    (AlarmKind.FROZEN, None): ("The sender has stalled.", "Nothing moves in front of it."),
+    (AlarmKind.NO_SIGNAL, DeviceKind.DECK): ("The tape has ended or stands still.",),
+    (AlarmKind.NO_SIGNAL, DeviceKind.HEADSET): ("The mirror window is closed.",),
+    (AlarmKind.NO_SIGNAL, DeviceKind.FEED): ("The sender is off or its address has changed.",),
+    (AlarmKind.NO_SIGNAL, None): ("The device is off or asleep.",),
+    (AlarmKind.SILENT, DeviceKind.DECK): ("The tape is blank here.", "The sound cable is not plugged in."),
+    (AlarmKind.SILENT, None): ("The device is muted.", "Its sound goes to headphones or to another output."),
+    (AlarmKind.CLIPPED, None): ("The device's volume or the input's gain is too high.",),
+    (AlarmKind.TURNED, None): ("It is held differently. Fix the orientation under Arrival to keep the frame.",),
+    (AlarmKind.MODE_CHANGED, None): ("The device switched its output.", "Another input was chosen on the way."),
+}

@@ -1,0 +1,98 @@
+"""The form of the Arrival stage."""
+
+from fractions import Fraction
+from typing import Any
+
+from django import forms
+
+from reel.core.line import HANDHELD, ArrivalSetup, Deinterlace, RigSetup, Turn, chain
+from reel.core.signal import Matrix, Range, Scan, Signal
+from reel.web.rigs.forms.base import StageForm
+
+SHAPES = (Fraction(4, 3), Fraction(16, 9))
+_FOLLOW = ("", "as the signal says")
+
+
+class ArrivalForm(StageForm):
+    """Which of the chain's modes is asked for, and what is done with it."""
+
+    offer = forms.ChoiceField(
+        label="Mode",
+        required=False,
+        help_text="What is asked of the box or camera. The best that the chain carries is taken by itself.",
+    )
+    deinterlace = forms.ChoiceField(
+        label="Fields",
+        choices=[
+            (Deinterlace.NONE.value, "leave woven"),
+            (Deinterlace.PAIR.value, "one picture of each pair"),
+            (Deinterlace.FIELD.value, "one picture of each field"),
+        ],
+        help_text="One of each field keeps all motion; woven pictures show combs. Made by bwdif.",
+    )
+    turn = forms.ChoiceField(
+        label="Orientation",
+        required=False,
+        choices=[
+            ("", "follow the device"),
+            *((turn.value, "upright" if turn is Turn.UPRIGHT else f"turned {turn.value}") for turn in Turn),
+        ],
+        help_text="Fixed, the picture keeps its shape however the device is held.",
+    )
+    matrix = forms.ChoiceField(
+        label="Colour matrix",
+        required=False,
+        choices=[_FOLLOW, *((matrix.value, matrix.value) for matrix in Matrix)],
+        help_text="Set it only when colours are wrong because a box tags them wrongly.",
+    )
+    range = forms.ChoiceField(
+        label="Range",
+        required=False,
+        choices=[_FOLLOW, *((value.value, value.value) for value in Range)],
+        help_text="Set it only when black is grey or shadows are crushed.",
+    )
+    shape = forms.ChoiceField(
+        label="Shape",
+        required=False,
+        choices=[_FOLLOW, *((str(shape), f"{shape.numerator}:{shape.denominator}") for shape in SHAPES)],
+        help_text="The picture's true width to height, where it arrives squeezed.",
+    )
+
+    def __init__(self, data: Any = None, *, setup: RigSetup, signal: Signal | None) -> None:
+        super().__init__(data, initial=_initial(setup.arrival))
+        arrives = chain(setup).travel.arrives
+        offers = list(arrives.offers) if arrives else []
+        choices = [("", "the best that fits"), *((offer.key, offer.label) for offer in offers)]
+        if setup.arrival.offer and setup.arrival.offer not in dict(choices):
+            choices.append((setup.arrival.offer, f"{setup.arrival.offer}, not to be had here"))
+        self.fields["offer"].choices = choices  # type: ignore[attr-defined]
+        comes = signal or (arrives.signal if arrives else None)
+        has_fields = comes is not None and comes.mode.scan is Scan.INTERLACED
+        if not has_fields and setup.arrival.deinterlace is Deinterlace.NONE:
+            del self.fields["deinterlace"]
+        if setup.device.kind not in HANDHELD:
+            del self.fields["turn"]
+        if len(choices) == 1:
+            del self.fields["offer"]
+
+    def build(self, cleaned: dict[str, Any]) -> ArrivalSetup:
+        """Make the setup."""
+        return ArrivalSetup(
+            offer=cleaned.get("offer", ""),
+            matrix=Matrix(cleaned["matrix"]) if cleaned["matrix"] else None,
+            range=Range(cleaned["range"]) if cleaned["range"] else None,
+            deinterlace=Deinterlace(cleaned.get("deinterlace") or Deinterlace.NONE),
+            turn=Turn(cleaned["turn"]) if cleaned.get("turn") else None,
+            shape=Fraction(cleaned["shape"]) if cleaned["shape"] else None,
+        )
+
+
+def _initial(arrival: ArrivalSetup) -> dict[str, object]:
+    return {
+        "offer": arrival.offer,
+        "deinterlace": arrival.deinterlace.value,
+        "turn": arrival.turn.value if arrival.turn else "",
+        "matrix": arrival.matrix.value if arrival.matrix else "",
+        "range": arrival.range.value if arrival.range else "",
+        "shape": str(arrival.shape) if arrival.shape else "",
+    }

@@ -1,0 +1,27 @@
+"""What the forms of a rig's stages share: text from a page into core values, the core's refusals beside the field."""
+
+from typing import Any
+
+from django import forms
+
+from reel.core.errors import ReelError
+
+
+class StageForm(forms.Form):
+    """A form that makes one core value; the core's refusal becomes the form's error."""
+
+    value: Any
+
+    def clean(self) -> dict[str, Any]:
+        """Check the fields together by making the value."""
+        cleaned = super().clean() or {}
+        if not self.errors:
+            try:
+                self.value = self.build(cleaned)
+            except ReelError as error:
+                self.add_error(None, str(error))
+        return cleaned
+
+    def build(self, cleaned: dict[str, Any]) -> Any:
+        """Make the value; raises a ReelError when that can't be."""
+        raise NotImplementedError

@@ -1,0 +1,72 @@
+"""The form of a video feed: a file from the feeds folder, or an address."""
+
+from pathlib import Path
+from typing import Any
+
+from django import forms
+from django.conf import settings
+
+from reel.core.errors import BadValueError
+from reel.core.line import FEED_PROTOCOLS, DeviceKind, DeviceSetup
+from reel.core.line.device import MAX_ADDRESS
+from reel.web.rigs.forms.base import StageForm
+
+
+def feed_names() -> list[str]:
+    """Give the names of the files in the feeds folder."""
+    folder: Path = settings.HOME.feeds
+    return sorted(entry.name for entry in folder.iterdir() if entry.is_file() and not entry.name.startswith("."))
+
+
+ADDRESS_HELP = "Or where it comes from: rtsp, rtmp, udp, tcp, http or https, like rtsp://camera.local:554/garden."
+BY_ADDRESS = "from the address below"
+
+
+class FeedForm(StageForm):
+    """Which file a feed plays, or where it comes from."""
+
+    feed = forms.ChoiceField(
+        label="File", required=False, help_text="A media file in the feeds folder; it is played at its own pace."
+    )
+    loop = forms.BooleanField(
+        label="Start again at the end",
+        required=False,
+        help_text="Otherwise the signal ends with the file, and a roll repeats its last picture.",
+    )
+    address = forms.CharField(label="Address", required=False, max_length=MAX_ADDRESS, help_text=ADDRESS_HELP)
+    listen = forms.BooleanField(
+        label="Wait for the sender",
+        required=False,
+        help_text="For rtmp: the camera or program sends to this address on this machine, instead of Reel connecting.",
+    )
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        names = feed_names()
+        kept = self.initial.get("feed")
+        if kept and kept not in names:
+            names.append(kept)
+        choices = [("", BY_ADDRESS), *((name, name) for name in names)]
+        self.fields["feed"].choices = choices  # type: ignore[attr-defined]
+
+    @classmethod
+    def initial_of(cls, device: DeviceSetup) -> dict[str, object]:
+        """Give the fields of a device."""
+        place = {"address": device.feed, "feed": ""} if device.is_network else {"address": "", "feed": device.feed}
+        return place | {"loop": device.loop, "listen": device.listen}
+
+    def build(self, cleaned: dict[str, Any]) -> DeviceSetup:
+        """Make the device."""
+        return feed_device(cleaned, loop=cleaned["loop"], listen=cleaned["listen"])
+
+
+def feed_device(cleaned: dict[str, Any], *, loop: bool = True, listen: bool = False) -> DeviceSetup:
+    """Make a feed from either a file or an address; raises BadValueError for neither and for both."""
+    name, address = cleaned["feed"], cleaned["address"].strip()
+    if name and address:
+        raise BadValueError("Feed", address, f"a file is chosen too; choose “{BY_ADDRESS}”, or leave the address empty")
+    if address and "://" not in address:
+        raise BadValueError(
+            "Feed address", address, "it begins with one of " + ", ".join(f"{s}://" for s in FEED_PROTOCOLS)
+        )
+    return DeviceSetup(kind=DeviceKind.FEED, feed=address or name, loop=loop, listen=listen)

@@ -1,0 +1,22 @@
+"""Pages of rigs."""
+
+from reel.web.rigs.views.path import change, mend, tick
+from reel.web.rigs.views.rigs import delete, duplicate, export, import_rig, index, new, proposal
+from reel.web.rigs.views.stages import cost, fit_frame, line, stage
+
+__all__ = [
+    "change",
+    "cost",
+    "delete",
+    "duplicate",
+    "export",
+    "fit_frame",
+    "import_rig",
+    "index",
+    "line",
+    "mend",
+    "new",
+    "proposal",
+    "stage",
+    "tick",
+]

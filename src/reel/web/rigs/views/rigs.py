@@ -1,0 +1,128 @@
+"""The list of rigs, a new one, and what is done with a whole rig."""
+
+from django.contrib import messages
+from django.db.models import Count, OuterRef, Subquery
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils.text import slugify
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from reel.core.errors import ReelError
+from reel.core.line import DeviceKind, chain, propose, walk, write_rig
+from reel.recorder.messages import Status
+from reel.web.rigs import actions
+from reel.web.rigs.forms import NewRigForm
+from reel.web.rigs.line import draw_line
+from reel.web.rigs.models import Rig
+from reel.web.rigs.views.stages import form_status
+from reel.web.roll.recorder import glance, rig_status
+from reel.web.takes.models import Take
+
+
+@require_GET
+def index(request: HttpRequest) -> HttpResponse:
+    """List the rigs, each with its picture, its line in short and its state."""
+    status = glance(request)
+    pictured = Take.objects.filter(rig=OuterRef("pk"), playable=True).values("pk")[:1]
+    rigs = Rig.objects.annotate(take_count=Count("takes"), pictured=Subquery(pictured))
+    return render(request, "rigs/index.html", {"rows": [_row(rig, status) for rig in rigs], "room": "rigs"})
+
+
+def _row(rig: Rig, status: Status | None) -> dict[str, object]:
+    live = rig_status(status, rig.pk)
+    plan = rig.plan
+    stages = walk(plan, live.signal if live else None, live.sound if live else None)
+    block = chain(plan).travel.block
+    rolling = bool(status and status.roll and status.roll.rig_id == rig.pk)
+    if rolling:
+        state = "rolling"
+    elif block is not None:
+        state = f"blocked: {block.word}"
+    elif live is not None and live.signal is not None:
+        state = "signal present"
+    else:
+        state = "open" if live else "closed"
+    line = draw_line(stages, "")
+    words = [loss.word for stage in stages[:3] for loss in stage.losses][:2]
+    return {
+        "words": words,
+        "rig": rig,
+        "line": line,
+        "kind": plan.device.kind.label,
+        "state": state,
+        "rolling": rolling,
+    }
+
+
+@require_http_methods(["GET", "POST"])
+def new(request: HttpRequest) -> HttpResponse:
+    """Make a rig and go to its first stage."""
+    form = NewRigForm(request.POST or None, initial={"kind": DeviceKind.CONSOLE.value})
+    if request.method == "POST" and form.is_valid():
+        rig = actions.make_rig(form.cleaned_data["name"], form.value)
+        return redirect("rigs:stage", rig_id=rig.pk, stage="device")
+    context = {"form": form, "room": "rigs", **_proposed(form)}
+    return render(request, "rigs/new.html", context, status=form_status(form))
+
+
+@require_GET
+def proposal(request: HttpRequest) -> HttpResponse:
+    """Show what would be made of what is chosen so far."""
+    form = NewRigForm(request.GET)
+    return render(request, "rigs/_proposal.html", {"form": form, **_proposed(form)})
+
+
+def _proposed(form: NewRigForm) -> dict[str, object]:
+    """Give the line that is proposed, or why there is none."""
+    if form.is_feed:
+        return {"plan": None}
+    try:
+        plan = propose(form.chosen_kind, form.at_hand or None)
+    except ReelError as error:
+        return {"plan": None, "problem": str(error)}
+    stages = walk(plan, None, None)
+    return {"plan": plan, "line": draw_line(stages, ""), "stages": stages, "chain": chain(plan)}
+
+
+@require_POST
+def duplicate(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Make a second rig of one."""
+    copy = actions.duplicate(get_object_or_404(Rig, pk=rig_id))
+    messages.success(request, f"{copy.name} is set like the first one.")
+    return redirect("rigs:index")
+
+
+@require_http_methods(["GET", "POST"])
+def delete(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Ask, then delete a rig; its takes stay."""
+    rig = get_object_or_404(Rig.objects.annotate(take_count=Count("takes")), pk=rig_id)
+    if request.method == "POST":
+        actions.delete(rig, glance(request))
+        messages.success(request, f"{rig.name} is deleted; its takes stay on the shelf.")
+        return redirect("rigs:index")
+    return render(request, "rigs/delete.html", {"doomed": rig, "room": "rigs"})
+
+
+@require_GET
+def export(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Give a rig as a file."""
+    rig = get_object_or_404(Rig, pk=rig_id)
+    name = f"{slugify(rig.name) or 'rig'}.rig.json"
+    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
+    return HttpResponse(write_rig(rig.name, rig.plan), content_type="application/json", headers=headers)
+
+
+@require_POST
+def import_rig(request: HttpRequest) -> HttpResponse:
+    """Make a rig of a file; a bad one is refused with the line and the reason."""
+    sent = request.FILES.get("file")
+    if sent is None:
+        messages.error(request, "No file was chosen; nothing was imported.")
+        return redirect("rigs:index")
+    try:
+        rig = actions.import_rig(sent.read())
+    except ReelError as error:
+        messages.error(request, str(error))
+        return redirect("rigs:index")
+    messages.success(request, f"{rig.name} is imported.")
+    return redirect("rigs:stage", rig_id=rig.pk, stage="device")

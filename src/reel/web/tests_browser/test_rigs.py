@@ -1,0 +1,130 @@
+"""What a person does to get a signal here: a new rig, a mended path, a field test, a refusal, a rig file."""
+
+import json
+import re
+from pathlib import Path
+
+from playwright.sync_api import expect
+
+from reel.web.tests_browser.stack import StackTestCase
+
+
+class RigTests(StackTestCase):
+    def open(self, rig, stage):
+        self.page.goto(f"{self.url}/rigs/")
+        self.page.get_by_role("link", name=rig, exact=True).click()
+        self.page.locator(".stage-title", has_text=re.compile(f"^{stage}$")).click()
+
+    def wait_for_picture(self):
+        """Wait until a picture is shown that is not black."""
+        self.page.wait_for_function(
+            """() => {
+                const image = document.querySelector("img[data-live]");
+                if (!image || image.naturalWidth < 100) return false;
+                const canvas = document.createElement("canvas");
+                canvas.width = canvas.height = 16;
+                const context = canvas.getContext("2d");
+                context.drawImage(image, 0, 0, 16, 16);
+                return Math.max(...context.getImageData(0, 0, 16, 16).data.filter((_, i) => i % 4 < 3)) > 40;
+            }"""
+        )
+
+    def test_from_nothing_to_a_live_picture_in_three_clicks(self):
+        page = self.page
+        page.goto(f"{self.url}/rigs/new/")
+        page.get_by_label("Camera").check()
+        expect(page.locator(".proposed")).to_contain_text("USB 3 port")
+        page.get_by_role("button", name="Make the rig").click()
+        expect(page.locator("h1")).to_have_text("Camera")
+        self.wait_for_picture()
+        expect(page.locator("figcaption")).to_contain_text(re.compile(r"arriving (29|30)\.\d\d per second"))
+
+    def test_what_is_at_hand_makes_the_proposal(self):
+        page = self.page
+        page.goto(f"{self.url}/rigs/new/")
+        page.get_by_label("Tape deck").check()
+        page.get_by_label("Comfrey").check()
+        expect(page.locator("#proposal")).to_contain_text("Fields merged")
+        page.get_by_label("Comfrey").uncheck()
+        page.get_by_label("Sorrel").check()
+        expect(page.locator("#proposal")).to_contain_text("Nothing is lost on the way")
+
+    def test_the_port_loss_is_found_and_mended_by_its_button(self):
+        page = self.page
+        self.open("Moss & Stone at 60, slow port", "Path")
+        expect(page.locator(".stage", has_text="Path").locator(".loss").first).to_have_text("rate halved")
+        expect(page.locator("#path")).to_contain_text("USB 2 port carries about 280 Mb/s")
+        drawn = page.locator(".line-fallen").count()
+        page.get_by_role("button", name="Use the USB 3 port").click()
+        expect(page.locator("#path")).to_contain_text("Nothing is lost on the way")
+        expect(page.locator(".stage", has_text="Path").locator(".loss")).to_have_count(0)
+        self.assertLess(page.locator(".line-fallen").count(), drawn, "the drawing follows at once")
+        page.get_by_label("Model of hop 3").select_option(label="USB 2 port")
+        expect(page.locator("#path")).to_contain_text("falls back to 1080p 30 MJPEG")
+        page.get_by_role("button", name="Remove USB 2 port").click()
+        expect(page.locator("#path")).to_contain_text("the computer is not reached")
+
+    def test_the_field_test_of_the_tape_deck(self):
+        page = self.page
+        self.open("Opening Day, tape", "Arrival")
+        self.wait_for_picture()
+        page.get_by_role("button", name="Test the fields").click()
+        expect(page.locator("#field-test")).to_contain_text("the fields come apart")
+        page.goto(page.url.replace("arrival", "path"))
+        page.get_by_role("link", name="SCART").click()
+        page.get_by_label("Way out").select_option(label="S-Video")
+        page.get_by_role("button", name="Set the device").click()
+        page.locator(".stage-title", has_text="Path").click()
+        page.get_by_label("Model of hop 2").select_option(label="Comfrey, analogue, merges fields")
+        expect(page.locator("#path")).to_contain_text("Fields merged")
+        page.locator(".stage-title", has_text="Arrival").click()
+        self.wait_for_picture()
+        page.get_by_role("button", name="Test the fields").click()
+        expect(page.locator("#field-test")).to_contain_text("every second one repeats")
+
+    def test_a_protected_console_is_refused_with_its_reason(self):
+        page = self.page
+        self.open("Moss & Stone, console", "Device")
+        page.get_by_label("Copy protection").check()
+        page.get_by_role("button", name="Set the device").click()
+        expect(page.locator(".alarms")).to_contain_text("copy-protected")
+        page.locator(".stage-title", has_text="Roll").click()
+        expect(page.locator("#checks .is-wrong").first).to_contain_text("Copy protection is off")
+        self.complaints.clear()
+        page.get_by_role("button", name="Roll R").click()
+        expect(page.locator("#notice")).to_contain_text("The signal is copy-protected")
+        self.complaints.clear()  # the refusal itself is a 409, which the browser notes
+        page.locator(".stage-title", has_text="Path").click()
+        page.get_by_role("button", name="Set it for play footage: protection off").click()
+        expect(page.locator("#path")).to_contain_text("Nothing is lost on the way")
+        page.locator(".stage-title", has_text="Roll").click()
+        expect(page.locator("#checks .is-fine").first).to_contain_text("Copy protection is off")
+
+    def test_export_delete_import_gives_the_same_rig(self):
+        page = self.page
+        page.goto(f"{self.url}/rigs/")
+        with page.expect_download() as download:
+            page.get_by_role("link", name="Export Canopy, headset").click()
+        path = Path(self.home) / "canopy.rig.json"
+        download.value.save_as(path)
+        page.get_by_role("link", name="Delete Canopy, headset").click()
+        page.get_by_role("button", name="Delete the rig").click()
+        expect(page.locator(".rig-list")).not_to_contain_text("Canopy")
+        self.send_file(path)
+        expect(page.locator("h1")).to_have_text("Headset")
+        with page.expect_download() as download:
+            page.goto(f"{self.url}/rigs/")
+            page.get_by_role("link", name="Export Canopy, headset").click()
+        self.assertEqual(Path(download.value.path()).read_bytes(), path.read_bytes())
+        bad = json.loads(path.read_text())
+        bad["setup"]["path"][0]["model"] = "garden hose"
+        path.write_text(json.dumps(bad, indent=2))
+        self.send_file(path)
+        expect(page.locator("#notice")).to_contain_text(re.compile(r"line \d+: .*garden hose"))
+
+    def send_file(self, path):
+        page = self.page
+        page.goto(f"{self.url}/rigs/")
+        page.locator("summary", has_text="Import").click()
+        page.get_by_label("A rig file, exported from Reel").set_input_files(path)
+        page.get_by_role("button", name="Import the rig").click()
