@@ -21,28 +21,21 @@ from reel.standins.wires import blended
 class Handover:
     """Brings pictures into an offer: scaled, at its rate, in its format, compressed where it says so.
 
-    `wrong` says that Motion JPEG's matrix is claimed and not made.
+    A picture that comes turned is handed over turned. `wrong` says that Motion JPEG's matrix is claimed and not made.
     """
 
     def __init__(self, offer: Offer, incoming: Signal, *, wrong: bool = False) -> None:
-        self._offer, self._wrong = offer, wrong
-        mode = replace(offer.mode, rate=incoming.mode.rate)
-        target = replace(incoming, mode=mode, pixels=offer.pixels)
-        if offer.mjpeg:
-            matrix = incoming.matrix if wrong else Matrix.BT601
-            target = replace(target, matrix=matrix, range=Range.FULL)
-        self._convert = Converter(target)
-        self._jpeg = Mjpeg(offer.mode) if offer.mjpeg else None
+        self._offer, self._incoming, self._wrong = offer, incoming, wrong
+        self._converters: dict[bool, Converter] = {}
+        self._coders: dict[bool, Mjpeg] = {}
         self._incoming_ns = NS / incoming.mode.rate
         self._next_ns: Fraction | None = None
 
     def describe(self, signal: Signal) -> Signal:
         """The offer's size, rate and format."""
-        scale = Fraction(signal.mode.width_px, self._offer.mode.width_px)
-        scale /= Fraction(signal.mode.height_px, self._offer.mode.height_px)
-        out = replace(
-            signal, mode=self._offer.mode, pixels=self._offer.pixels, pixel_aspect=signal.pixel_aspect * scale
-        )
+        mode = self._mode(self._is_turned(signal.mode.width_px, signal.mode.height_px))
+        scale = Fraction(signal.mode.width_px, mode.width_px) / Fraction(signal.mode.height_px, mode.height_px)
+        out = replace(signal, mode=mode, pixels=self._offer.pixels, pixel_aspect=signal.pixel_aspect * scale)
         return replace(out, matrix=Matrix.BT601, range=Range.FULL) if self._offer.mjpeg else out
 
     def pass_on(self, shown: Shown) -> Iterator[Shown | None]:
@@ -59,10 +52,33 @@ class Handover:
             self._next_ns += interval_ns
 
     def _hand_over(self, shown: Shown) -> Shown:
-        if self._jpeg is None:
-            return shown.then(self._convert.apply)
-        frame, bits = self._jpeg.apply(self._convert.apply(shown.frame))
+        if not self._offer.mjpeg:
+            return shown.then(self._convert)
+        converted = self._convert(shown.frame)
+        turn = converted.height > converted.width
+        if turn not in self._coders:
+            mode = replace(self._offer.mode, width_px=converted.width, height_px=converted.height)
+            self._coders[turn] = Mjpeg(mode)
+        frame, bits = self._coders[turn].apply(converted)
         return Shown(shown.at_ns, lambda: frame, bits)
+
+    def _convert(self, frame: av.VideoFrame) -> av.VideoFrame:
+        turn = self._is_turned(frame.width, frame.height)
+        if turn not in self._converters:
+            target = replace(self._incoming, mode=self._mode(turn), pixels=self._offer.pixels)
+            if self._offer.mjpeg:
+                matrix = self._incoming.matrix if self._wrong else Matrix.BT601
+                target = replace(target, matrix=matrix, range=Range.FULL)
+            self._converters[turn] = Converter(target)
+        return self._converters[turn].apply(frame)
+
+    def _mode(self, turn: bool) -> Mode:
+        mode = self._offer.mode
+        return replace(mode, width_px=mode.height_px, height_px=mode.width_px) if turn else mode
+
+    def _is_turned(self, width: int, height: int) -> bool:
+        first = self._incoming.mode
+        return width != height and (width, height) == (first.height_px, first.width_px)
 
 
 class BoxStandIn:

@@ -209,7 +209,7 @@ class ConflictTests(HomeTestCase):
 class CommandTests(HomeTestCase):
     def test_roll_rigs_takes_probe(self):
         rigs = json.loads(run(self.home, "-m", "reel", "rigs", "--json").stdout)
-        self.assertEqual(len(rigs), 2)
+        self.assertEqual(len(rigs), 8)
         done = json.loads(run(self.home, "-m", "reel", "roll", rigs[1]["name"], "--for", "2s", "--json").stdout)
         self.assertEqual((done["state"], done["proof"]["state"] in ("as asked", "differs")), ("closed", True))
         self.assertAlmostEqual(done["length_s"], 2, delta=0.6)

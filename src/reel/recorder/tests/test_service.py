@@ -121,6 +121,21 @@ class ServiceTests(unittest.TestCase):
         self.client.ask(Open(rig_id=5, setup=FEED))
         self.assertIn("gone.mp4", self.wait_for(lambda status: len(status.rigs) == 2).rigs[1].problem)
 
+    def test_a_device_is_opened_by_one_rig_at_a_time(self):
+        self.client.ask(Open(rig_id=1, rig_name="Moss & Stone", setup=CONSOLE))
+        self.wait_for(lambda status: status.rigs[0].problem is None)
+        self.client.ask(Open(rig_id=2, rig_name="Second", setup=CONSOLE))
+        second = self.wait_for(lambda status: len(status.rigs) == 2 and "held" in (status.rigs[1].problem or ""))
+        self.assertIn("held by the rig “Moss & Stone”", second.rigs[1].problem)
+        with self.assertRaises(RefusedError) as raised:
+            self.start_roll(rig_id=2)
+        self.assertIn("held by the rig “Moss & Stone”", str(raised.exception))
+        # nobody keeps the first one open any more: the second one gets the device
+        deadline = time.monotonic() + 12
+        while self.client.ask(Open(rig_id=2, rig_name="Second", setup=CONSOLE)).status.rigs[-1].problem:
+            self.assertLess(time.monotonic(), deadline)
+            self.stop.wait(0.5)
+
     def test_ending_the_process_closes_the_file(self):
         take = self.start_roll()
         self.wait_for(lambda status: status.roll.length_s > 0.3)

@@ -21,7 +21,7 @@ RIG = propose(DeviceKind.CONSOLE, {"fennel"})
 
 
 class RigFileTests(unittest.TestCase):
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=20, deadline=None)
     @given(any_rig())
     def test_what_is_written_is_read(self, setup):
         found = read_rig(write_rig("Moss & Stone", setup))

@@ -171,7 +171,7 @@ class TravelTests(unittest.TestCase):
         labels = [remedy.label for remedy in remedies(setup, loss)]
         self.assertEqual(labels, ["Set it for play footage: protection off", "Record its component output"])
 
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=60, deadline=None)
     @given(any_rig())
     def test_no_hop_ever_adds_anything(self, setup):
         walked = travel(setup.device, setup.path)
@@ -188,7 +188,7 @@ class TravelTests(unittest.TestCase):
             before = step.passes
         self.assertEqual(walked.arrives is None, walked.block is not None)
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=25, deadline=None)
     @given(any_rig())
     def test_every_remedy_keeps_its_word(self, setup):
         now = chain(setup).travel

@@ -1,0 +1,65 @@
+"""Colour bars from the device through the path into the file, and back: every code value within one."""
+
+import tempfile
+import unittest
+from dataclasses import replace
+from pathlib import Path
+
+import av
+
+from reel.core.file import Recipe
+from reel.core.line import DeviceKind, HopSetup, Shows, propose
+from reel.core.media import Shelf
+from reel.core.signal import Matrix, Mode, Range
+from reel.recorder.clock import VirtualClock
+from reel.recorder.opening import opener_for
+from reel.recorder.virtual import record
+
+# R'G'B' of the card's patches, and where their middles lie in a picture of 640×360.
+BARS = [(1, 1, 1), (1, 1, 0), (0, 1, 1), (0, 1, 0), (1, 0, 1), (1, 0, 0), (0, 0, 1), (0, 0, 0)]
+PATCHES = [(colour, 40 + 80 * place, 72) for place, colour in enumerate(BARS)]
+PATCHES += [((grey, grey, grey), 64 + 128 * place, 165) for place, grey in enumerate((0.0, 0.25, 0.5, 0.75, 1.0))]
+
+
+def code_values(red, green, blue):
+    """8-bit BT.709 limited code values, from the standard's own formula."""
+    luma = 0.2126 * red + 0.7152 * green + 0.0722 * blue
+    exact = 16 + 219 * luma, 128 + 224 * (blue - luma) / 1.8556, 128 + 224 * (red - luma) / 1.5748
+    return tuple(round(value) for value in exact)
+
+
+class ColourTests(unittest.TestCase):
+    def test_bars_arrive_in_the_file_for_every_coding(self):
+        for matrix in (Matrix.BT601, Matrix.BT709):
+            for value_range in Range:
+                for pixels, path in (
+                    ("yuv420p", ("hdmi-2.0", "fennel", "usb-3")),
+                    ("yuv444p", ("hdmi-2.1", "teasel", "pcie-4")),
+                    ("yuv422p10le", ("hdmi-2.1", "teasel", "pcie-4")),
+                ):
+                    with self.subTest(f"{matrix} {value_range} {pixels} {path[1]}"):
+                        self.check(matrix, value_range, pixels, path)
+
+    def check(self, matrix, value_range, pixels, path):
+        setup = propose(DeviceKind.CONSOLE)
+        device = replace(setup.device, matrix=matrix, range=value_range, pixels=pixels, shows=Shows.BARS)
+        hops = tuple(HopSetup(model=model) for model in path)
+        recipe = Recipe(frame=Mode.parse("640x360p30"), quality_crf=1, effort="ultrafast")
+        setup = replace(setup, device=device, path=hops, recipe=recipe)
+        with tempfile.TemporaryDirectory() as folder:
+            shelf = Shelf(Path(folder))
+            opener = opener_for(setup, shelf.root, VirtualClock().now_ns)
+            take = record(setup, opener, shelf, rig_name="bars", rolled_s=[(0.1, 0.2)])
+            with av.open(str(take.path)) as container:
+                frame = list(container.decode(video=0))[-1]
+        self.assertEqual((frame.colorspace, frame.color_range), (1, 1))
+        for colour, x, y in PATCHES:
+            seen = self.mean(frame, x, y)
+            for got, wanted in zip(seen, code_values(*colour), strict=True):
+                self.assertAlmostEqual(got, wanted, delta=1.01, msg=f"{colour}: {seen} for {code_values(*colour)}")
+
+    def mean(self, frame, x, y):
+        planes = frame.to_ndarray()
+        luma = planes[y - 8 : y + 8, x - 16 : x + 16].mean()
+        colours = [planes[360 + part * 90 :][:90].reshape(180, 320) for part in (0, 1)]
+        return (luma, *(plane[y // 2 - 4 : y // 2 + 4, x // 2 - 8 : x // 2 + 8].mean() for plane in colours))
