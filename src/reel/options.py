@@ -96,6 +96,11 @@ class Home:
         return self.root / "feeds"
 
     @property
+    def devices(self) -> Path:
+        """The storage of stand-in devices that record by themselves."""
+        return self.root / "devices"
+
+    @property
     def run(self) -> Path:
         """Sockets and locks; for this user alone."""
         return self.root / "run"

@@ -25,11 +25,15 @@ class Rolled:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Closed:
-    """A take is complete at `path`; `problem` says why it ended by itself, None when it was cut."""
+    """A take is complete at `path`; `problem` says why it ended by itself, None when it was cut.
+
+    `on_device` is the kind of device on whose own storage it lies, "" when it is on the shelf.
+    """
 
     path: Path
     counts: Counts
     problem: str | None = None
+    on_device: str = ""
 
 
 class Journal(Protocol):

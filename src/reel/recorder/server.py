@@ -20,16 +20,30 @@ POLL_MS = 250
 
 
 def serve(
-    *, run_folder: Path, shelf: Path, feeds: Path, journal: Journal, stop: threading.Event, reserve_bytes: int = 0
+    *,
+    run_folder: Path,
+    shelf: Path,
+    feeds: Path,
+    devices: Path,
+    journal: Journal,
+    stop: threading.Event,
+    reserve_bytes: int = 0,
 ) -> None:
-    """Answer requests until `stop` is set; then cut what rolls and return. `run_folder` must be private (0700).
+    """Answer requests until `stop` is set; then cut what rolls and return.
 
-    A roll leaves `reserve_bytes` free on the shelf's drive.
+    `run_folder` must be private (0700); `devices` is the storage of stand-ins that record by themselves. A roll leaves
+    `reserve_bytes` free on the shelf's drive.
     """
     context: zmq.Context[zmq.Socket[bytes]] = zmq.Context()
     screen = Broadcast(context, run_folder)
     recorder = Recorder(
-        clock=RealClock(), shelf=Shelf(shelf), feeds=feeds, journal=journal, screen=screen, reserve_bytes=reserve_bytes
+        clock=RealClock(),
+        shelf=Shelf(shelf),
+        feeds=feeds,
+        devices=devices,
+        journal=journal,
+        screen=screen,
+        reserve_bytes=reserve_bytes,
     )
     screen.start(recorder.status)
     requests = context.socket(zmq.REP)

@@ -10,7 +10,7 @@ from typing import Protocol, TypeVar
 
 import av
 
-from reel.core.line import RigSetup
+from reel.core.line import RigSetup, chain
 from reel.core.media import PartWriter, Shelf
 from reel.core.signal import NS, Input, InputError
 from reel.recorder.clock import Clock
@@ -32,9 +32,11 @@ from reel.recorder.messages import (
     TestFields,
 )
 from reel.recorder.opening import opener_for
+from reel.recorder.remote import RemoteTake, own_recorder_of, remote_setup
 from reel.recorder.roll import Roll, RollState
 from reel.recorder.source import Source
 from reel.recorder.take import RollingTake
+from reel.standins import OwnRecorder
 
 T = TypeVar("T")
 LEASE_NS = 8 * NS
@@ -74,12 +76,13 @@ class Recorder:
     clock: Clock
     shelf: Shelf
     feeds: Path
+    devices: Path
     journal: Journal
     screen: Screen
     reserve_bytes: int = 0
     _notice: str | None = None
     _rigs: dict[int, _OpenRig] = field(default_factory=dict)
-    _take: RollingTake | None = None
+    _take: RollingTake | RemoteTake | None = None
     _closed: threading.Event = field(default_factory=threading.Event)
 
     def answer(self, request: Request) -> Done:
@@ -150,11 +153,13 @@ class Recorder:
     def _is_rolling(self, rig_id: int) -> bool:
         return self._take is not None and self._take.rolled.rig_id == rig_id
 
-    def _open(self, rig_id: int, setup: RigSetup, name: str) -> Source:
+    def _open(self, rig_id: int, setup: RigSetup, name: str) -> Source | None:
         rig = self._rigs.get(rig_id)
         if rig is not None and rig.source.setup != setup and not self._is_rolling(rig_id):
             self._close_rig(rig_id)
             rig = None
+        if chain(setup).is_remote:  # nothing of it is seen while the device records
+            return None
         self._take_over(rig_id, setup.device.identity)
         if rig is None:
             rig = self._rigs[rig_id] = self._start_rig(rig_id, setup, name)
@@ -213,7 +218,10 @@ class Recorder:
         if self._take is not None:
             raise RefusedError(f"{self._take.rolled.rig_name} is rolling already; cut it first.")
         self.shelf.check(self.reserve_bytes)
+        if chain(request.setup).is_remote:
+            return self._start_remote(request)
         source = self._open(request.rig_id, request.setup, request.rig_name)
+        assert source is not None
         source.tried.wait(OPEN_S)
         reading = source.reading
         if reading.problem is not None:
@@ -248,6 +256,48 @@ class Recorder:
         _on_source(source, lambda: setattr(source, "roll", take.roll))
         return take.take_id
 
+    def _start_remote(self, request: StartRoll) -> int:
+        """Tell a device that records by itself to start."""
+        setup, started_at = remote_setup(request.setup), self.clock.wall()
+        hop = own_recorder_of(setup)
+        folder = self.devices / setup.device.kind.value
+        folder.mkdir(parents=True, exist_ok=True)
+        storage, recipe = Shelf(folder), setup.recipe
+        reserved = storage.reserve(
+            recipe.name_pattern, rig=request.rig_name, date=started_at.date(), container=recipe.container
+        )
+        own = OwnRecorder(
+            setup.device,
+            hop.chosen(setup.path[-1].option),
+            reserved.rolling,
+            recipe,
+            now_ns=self.clock.now_ns,
+            max_s=hop.max_s,
+        )
+        rolled = Rolled(
+            rig_id=request.rig_id,
+            rig_name=request.rig_name,
+            setup=setup,
+            name=f"{request.rig_name} {reserved.number:03}",
+            rolling=reserved.rolling,
+            started_at=started_at,
+            sound_tracks=1,
+        )
+        take = RemoteTake(
+            own=own,
+            storage=storage,
+            reserved=reserved,
+            shelf=self.shelf if hop.comes_over else None,
+            journal=self.journal,
+            rolled=rolled,
+            on_closed=self._on_closed,
+        )
+        take.take_id = self.journal.rolled(rolled)
+        self._closed.clear()
+        self._take, self._notice = take, None
+        own.start()
+        return take.take_id
+
     def _hold(self) -> int:
         take, roll, source = self._rolling()
         if roll.state is RollState.HOLDING:
@@ -263,20 +313,29 @@ class Recorder:
         return take.take_id
 
     def _mark(self, label: str) -> int:
+        if isinstance(self._take, RemoteTake):
+            self.journal.marked(self._take.take_id, self._take.mark(label))
+            return self._take.take_id
         take, roll, source = self._rolling()
         self.journal.marked(take.take_id, _on_source(source, lambda: roll.mark(label)))
         return take.take_id
 
     def _cut(self, take_id: int | None) -> int:
-        take, roll, source = self._rolling()
-        if take_id is not None and take_id != take.take_id:
+        if self._take is not None and take_id is not None and take_id != self._take.take_id:
             raise RefusedError("That take was cut already; another one is rolling.")
+        if isinstance(self._take, RemoteTake):
+            remote = self._take
+            remote.close()
+            return remote.take_id
+        take, roll, source = self._rolling()
         _on_source(source, lambda: roll.cut(self.clock.now_ns()))
         self._closed.wait(CLOSE_S)
         return take.take_id
 
     def _rolling(self) -> tuple[RollingTake, Roll, Source]:
         take = self._take
+        if isinstance(take, RemoteTake):
+            raise RefusedError("The device records by itself and can't hold; cut, and roll again.")
         if take is None or take.roll is None or take.roll.state in (RollState.ENDING, RollState.ENDED):
             raise RefusedError("Nothing is rolling; the take was cut already.")
         return take, take.roll, self._rigs[take.rolled.rig_id].source

@@ -16,12 +16,12 @@ from reel.standins.panorama import Panorama
 from reel.standins.tape import SOUND_PPM, opening_day, play
 
 
-def stand_in(device: DeviceSetup, *, start_ns: int) -> StandIn:
-    """Switch a device on at `start_ns`; it is not a feed."""
+def stand_in(device: DeviceSetup, *, start_ns: int, is_steadied: bool = False) -> StandIn:
+    """Switch a device on at `start_ns`; it is not a feed. `is_steadied` takes a headset's jitter out."""
     is_deck = device.kind is DeviceKind.DECK
     return StandIn(
         f"The {device.kind.label.lower()}",
-        _painter(device),
+        _painter(device, is_steadied=is_steadied),
         sound=ambience_at,
         start_ns=start_ns,
         drift_ppm=device.drift_ppm,
@@ -38,7 +38,7 @@ def greenhouse_camera(mode: Mode, *, start_ns: int) -> StandIn:
     return StandIn("The greenhouse camera", painter, sound=ambience_at, start_ns=start_ns)
 
 
-def _painter(device: DeviceSetup) -> Painter:
+def _painter(device: DeviceSetup, *, is_steadied: bool = False) -> Painter:
     if device.kind in HANDHELD:
         return HandheldPainter(device)
     signal = sent_signal(device)
@@ -47,7 +47,10 @@ def _painter(device: DeviceSetup) -> Painter:
         signal = Signal(mode=signal.mode, pixels="yuv422p")
     if device.shows is Shows.BARS:
         return BarsPainter(signal)
-    return ScenePainter(_SCENES[device.kind](device, signal.mode), signal)
+    if device.kind is DeviceKind.HEADSET:
+        canopy = canopy_scene(signal.mode.width_px, signal.mode.height_px, device.pointer, is_steadied)
+        return ScenePainter(canopy, signal)
+    return ScenePainter(_SCENES[device.kind](signal.mode), signal)
 
 
 def _potting_bench(mode: Mode) -> Scene:
@@ -57,9 +60,8 @@ def _potting_bench(mode: Mode) -> Scene:
     return Panorama(image, width, height, lambda s: (room_x * (0.5 + 0.5 * (s % 7 - 3.5) / 7), room_y * (s % 5) / 5))
 
 
-_SCENES: dict[DeviceKind, Callable[[DeviceSetup, Mode], Scene]] = {
-    DeviceKind.CONSOLE: lambda device, mode: moss_scene(mode.width_px, mode.height_px),
-    DeviceKind.HEADSET: lambda device, mode: canopy_scene(mode.width_px, mode.height_px, device.pointer),
-    DeviceKind.DECK: lambda device, mode: opening_day(mode.width_px, mode.height_px),
-    DeviceKind.CAMERA: lambda device, mode: _potting_bench(mode),
+_SCENES: dict[DeviceKind, Callable[[Mode], Scene]] = {
+    DeviceKind.CONSOLE: lambda mode: moss_scene(mode.width_px, mode.height_px),
+    DeviceKind.DECK: lambda mode: opening_day(mode.width_px, mode.height_px),
+    DeviceKind.CAMERA: _potting_bench,
 }

@@ -14,9 +14,10 @@ PARALLAX = 0.035
 class CanopyScene:
     """Both eyes at `width` × `height` in all; with `pointer`, the hand's pointer lies in the left eye's picture."""
 
-    def __init__(self, width: int, height: int, *, pointer: bool) -> None:
+    def __init__(self, width: int, height: int, *, pointer: bool, is_steadied: bool = False) -> None:
         eye = width // 2
         image = forest(eye, height)
+        self._jitter = 0 if is_steadied else 1
         self._pointer, self._eye, self._height = pointer, eye, height
         self._eyes = [Panorama(image, eye, height, partial(self._look, shift)) for shift in (0.0, PARALLAX)]
 
@@ -33,8 +34,8 @@ class CanopyScene:
         return canvas
 
     def _look(self, shift: float, seconds: float) -> tuple[float, float]:
-        jitter_x = 5 * math.sin(seconds * 23) + 3 * math.sin(seconds * 41 + 1)
-        jitter_y = 4 * math.sin(seconds * 29 + 2) + 2 * math.sin(seconds * 37)
+        jitter_x = self._jitter * (5 * math.sin(seconds * 23) + 3 * math.sin(seconds * 41 + 1))
+        jitter_y = self._jitter * (4 * math.sin(seconds * 29 + 2) + 2 * math.sin(seconds * 37))
         x = self._eye * (0.5 + 0.4 * math.sin(seconds * 0.37) + shift)
         return x + jitter_x, self._height * (0.25 + 0.15 * math.sin(seconds * 0.53)) + jitter_y
 
@@ -46,6 +47,6 @@ class CanopyScene:
 
 
 @lru_cache(maxsize=2)
-def canopy_scene(width: int, height: int, pointer: bool) -> CanopyScene:
+def canopy_scene(width: int, height: int, pointer: bool, is_steadied: bool) -> CanopyScene:
     """Give the scene at a size; the last two are kept."""
-    return CanopyScene(width, height, pointer=pointer)
+    return CanopyScene(width, height, pointer=pointer, is_steadied=is_steadied)

@@ -72,7 +72,7 @@ class Carried:
     still hold detail, `depth_bits` the bits that do. `shape` is the true width ÷ height of the picture. `lost_part` of
     the pictures never come. `black` says why the picture is black, "" when it is not. `offers` are the modes of the box
     or camera `offered_by`, best first, among which the next port chooses; `handed` is the one in which it is handed
-    over, and `taken` what the box or camera made it of.
+    over, and `taken` what the box or camera made it of. `is_remote` says that the device records it by itself.
     """
 
     signal: Signal
@@ -94,6 +94,7 @@ class Carried:
     offered_by: str = ""
     handed: Offer | None = None
     taken: "Carried | None" = None
+    is_remote: bool = False
 
     @property
     def rate_bps(self) -> Fraction:

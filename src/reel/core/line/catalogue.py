@@ -17,6 +17,7 @@ from reel.core.line.links import (
     USB_3_GEN_2_BPS,
     Connector,
 )
+from reel.core.line.own import OwnRecorder, RecordOption
 from reel.core.signal import Matrix, Mode
 
 _HDMI, _COMPONENT = (Connector.HDMI,), (Connector.COMPONENT,)
@@ -236,5 +237,32 @@ _WITHOUT_WIRES: tuple[Hop, ...] = (
     Receiver(key="receiver-1080", label="Receiver at 1080p", box_px=(1920, 1080), latency_ms=160, jitter_ms=14),
     Mirror(key="mirror-window", label="Mirror window", max_rate=Fraction(60), latency_ms=45),
 )
+_RECORDERS: tuple[Hop, ...] = (
+    OwnRecorder(
+        key="own-recorder",
+        label="Its own recorder",
+        plugs_in=(Connector.STORAGE,),
+        record_options=(
+            RecordOption(longer_px=1560, rate=30, bitrate_bps=8_000_000),
+            RecordOption(longer_px=1280, rate=30, bitrate_bps=5_000_000),
+            RecordOption(longer_px=1280, rate=30, bitrate_bps=5_000_000, steadied=True),
+            RecordOption(longer_px=1024, rate=24, bitrate_bps=3_000_000),
+        ),
+    ),
+    OwnRecorder(
+        key="developer-link",
+        label="Developer link",
+        plugs_in=(Connector.PAIRED,),
+        record_options=(
+            RecordOption(longer_px=1000, rate=36, bitrate_bps=10_000_000),
+            RecordOption(longer_px=1000, rate=36, bitrate_bps=20_000_000),
+        ),
+        max_s=60,
+        comes_over=True,
+        conditions=("paired", "not paired"),
+    ),
+)
 
-HOPS: dict[str, Hop] = {hop.key: hop for hop in (*_CABLES, *_ADAPTERS, *_SPLITTERS, *_BOXES, *_PORTS, *_WITHOUT_WIRES)}
+HOPS: dict[str, Hop] = {
+    hop.key: hop for hop in (*_CABLES, *_ADAPTERS, *_SPLITTERS, *_BOXES, *_PORTS, *_WITHOUT_WIRES, *_RECORDERS)
+}

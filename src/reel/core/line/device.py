@@ -105,19 +105,19 @@ DEVICES = {
         label="Phone",
         plays="the leaf-identifying app Leafkey",
         modes=_modes("720x1560p30", "720x1560p60"),
-        ways_out=(Connector.USB, Connector.WIRELESS),
+        ways_out=(Connector.USB, Connector.WIRELESS, Connector.STORAGE),
     ),
     DeviceKind.TABLET: DeviceFacts(
         label="Tablet",
         plays="the atlas Pollen Atlas",
         modes=_modes("1024x1366p30", "1024x1366p60"),
-        ways_out=(Connector.USB, Connector.WIRELESS),
+        ways_out=(Connector.USB, Connector.WIRELESS, Connector.STORAGE),
     ),
     DeviceKind.HEADSET: DeviceFacts(
         label="Headset",
         plays="the walk Canopy",
         modes=_modes("1920x1000p36", "1920x1000p72"),
-        ways_out=(Connector.WINDOW,),
+        ways_out=(Connector.WINDOW, Connector.STORAGE, Connector.PAIRED),
     ),
     DeviceKind.DECK: DeviceFacts(
         label="Tape deck",

@@ -51,6 +51,14 @@ def set_condition(path: Path, place: int, condition: str) -> Path:
     return (*path[:place], hop, *path[place + 1 :])
 
 
+def set_option(path: Path, place: int, option: str) -> Path:
+    """Choose an option of a hop that has some; its first one is what it does by itself."""
+    _check(path, place)
+    first = [key for key, _ in path[place].options[:1]]
+    hop = replace(path[place], option="" if option in first else option)
+    return (*path[:place], hop, *path[place + 1 :])
+
+
 def alternatives(model: str) -> tuple[str, ...]:
     """Give the keys of the hops that can stand in a hop's place, itself among them."""
     hop = HOPS[model]

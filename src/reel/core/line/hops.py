@@ -23,15 +23,20 @@ class HopKind(StrEnum):
     PORT = "host port"
     RECEIVER = "wireless receiver"
     MIRROR = "mirror window"
+    RECORDER = "own recorder"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Situation:
-    """Where a hop stands: its place in the path, its condition, the device, and the mode asked for ("" the best)."""
+    """Where a hop stands: its place in the path, its condition and option, the device, the mode asked of a box.
+
+    "" is how it should be, its first option, and the best mode.
+    """
 
     place: int
     condition: str
     device: DeviceSetup
+    option: str = ""
     wanted: str = ""
 
 

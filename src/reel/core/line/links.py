@@ -19,6 +19,8 @@ class Connector(StrEnum):
     PCIE = "pcie"
     WIRELESS = "wireless"
     WINDOW = "window"
+    STORAGE = "storage"
+    PAIRED = "paired"
     HOST = "host"
 
     @property
@@ -36,6 +38,8 @@ _LABELS = {
     Connector.PCIE: "PCIe slot",
     Connector.WIRELESS: "wireless mirroring",
     Connector.WINDOW: "window on the computer",
+    Connector.STORAGE: "its own recorder",
+    Connector.PAIRED: "developer link",
     Connector.HOST: "computer",
 }
 

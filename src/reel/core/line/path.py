@@ -9,6 +9,7 @@ from reel.core.line.device import DeviceSetup
 from reel.core.line.hops import Hop, Situation, blocked, name_of
 from reel.core.line.links import Connector
 from reel.core.line.loss import Loss, Weight
+from reel.core.line.own import OwnRecorder
 
 MAX_HOPS = 12
 # From about 60 ms on a delay is felt in the hands: play on a screen that hangs before the box.
@@ -17,10 +18,11 @@ FELT_MS = 60
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HopSetup:
-    """One hop of a path: the key of its model in the catalogue, and its condition ("" is as it should be)."""
+    """One hop of a path: the key of its model in the catalogue, its condition ("" is as it should be), its option."""
 
     model: str
     condition: str = ""
+    option: str = ""
 
     def __post_init__(self) -> None:
         if self.model not in HOPS:
@@ -28,6 +30,14 @@ class HopSetup:
         if self.condition and self.condition not in self.hop.conditions:
             can_be = ", ".join(self.hop.conditions) or "nothing but as it is"
             raise BadValueError(self.hop.label, self.condition, f"it is {can_be}")
+
+        if self.option and self.option not in dict(self.options):
+            raise BadValueError(self.hop.label, self.option, "it has no such option")
+
+    @property
+    def options(self) -> tuple[tuple[str, str], ...]:
+        """Keys and labels of what can be chosen at it; empty where nothing can."""
+        return self.hop.options if isinstance(self.hop, OwnRecorder) else ()
 
     @property
     def hop(self) -> Hop:
@@ -79,7 +89,7 @@ def travel(device: DeviceSetup, path: tuple[HopSetup, ...], wanted: str = "") ->
         if current is None:
             steps.append(Step(setup=setup, passes=None))
             continue
-        at = Situation(place=place, condition=setup.condition, device=device, wanted=wanted)
+        at = Situation(place=place, condition=setup.condition, device=device, option=setup.option, wanted=wanted)
         if current.connector not in setup.hop.plugs_in:
             passed = blocked(at, "nothing connected", _misfit(current, setup.hop))
         else:

@@ -129,6 +129,7 @@ _CONDITION_LABELS = {
     "moved": "Read the window where it is now",
     "minimised": "Bring the window back",
     "shows Reel": "Read the window alone",
+    "not paired": "It is paired now",
 }
 
 
@@ -213,10 +214,12 @@ def _new_paths(setup: RigSetup) -> Iterator[_Change]:
             path = best_path(sending)
         except NoPathError:
             continue
-        label = f"Lay the path anew by {way.label}" if way is device.way_out else f"Record its {_output(way)}"
+        label = f"Lay the path anew by {way.label}" if way is device.way_out else _by_way(way)
         remedy = Remedy(label=label, setup=replace(setup, device=sending, path=path))
         yield _Change(group=f"way {way}", remedy=remedy, effort=_LAY_ANEW)
 
 
-def _output(way: Connector) -> str:
-    return way.label if way in (Connector.WIRELESS, Connector.WINDOW) else f"{way.label} output"
+def _by_way(way: Connector) -> str:
+    if way in (Connector.STORAGE, Connector.PAIRED):
+        return f"Use {'the ' if way is Connector.PAIRED else ''}{way.label}"
+    return f"Record its {way.label if way in (Connector.WIRELESS, Connector.WINDOW) else f'{way.label} output'}"

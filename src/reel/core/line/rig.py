@@ -37,6 +37,11 @@ class Chain:
     carried: Carried | None
 
     @property
+    def is_remote(self) -> bool:
+        """Whether the device records by itself, and no live picture comes."""
+        return self.carried is not None and self.carried.is_remote
+
+    @property
     def weight(self) -> float:
         """How much is lost in all."""
         return sum(loss.weight for loss in self.travel.losses)

@@ -21,7 +21,7 @@ from reel.launch.tests.homes import SETUP, HomeTestCase, run
 from reel.recorder.messages import AddMark, Ask, Cut, RefusedError, StartRoll
 from reel.web.tests_browser.stack import free_port
 
-KILLS = 10
+KILLS = 6
 WORST_LOSS_S = 1.2
 
 

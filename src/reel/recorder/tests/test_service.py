@@ -10,7 +10,7 @@ from pathlib import Path
 import zmq
 
 from reel.core.file import Recipe
-from reel.core.line import DeviceKind, DeviceSetup, RigSetup, propose
+from reel.core.line import Connector, DeviceKind, DeviceSetup, HopSetup, RigSetup, propose
 from reel.core.media import probe
 from reel.core.signal import Mode
 from reel.recorder.client import Client
@@ -56,7 +56,7 @@ class ServiceTests(unittest.TestCase):
             target=serve,
             kwargs={
                 "run_folder": self.folder, "shelf": self.folder, "feeds": self.folder,
-                "journal": self.journal, "stop": self.stop,
+                "devices": self.folder / "devices", "journal": self.journal, "stop": self.stop,
             },
         )  # fmt: skip
         self.thread.start()
@@ -135,6 +135,36 @@ class ServiceTests(unittest.TestCase):
         while self.client.ask(Open(rig_id=2, rig_name="Second", setup=CONSOLE)).status.rigs[-1].problem:
             self.assertLess(time.monotonic(), deadline)
             self.stop.wait(0.5)
+
+    def test_a_device_that_records_by_itself_is_told_to_start_and_stop(self):
+        headset = propose(DeviceKind.HEADSET)
+        for out, hop, stays in (
+            (Connector.PAIRED, "developer-link", False),
+            (Connector.STORAGE, "own-recorder", True),
+        ):
+            with self.subTest(hop):
+                device = replace(headset.device, out=out)
+                setup = replace(headset, device=device, path=(HopSetup(model=hop),))
+                self.assertEqual(self.client.ask(Open(rig_id=1, setup=setup)).status.rigs, ())
+                take = self.start_roll(setup)
+                self.wait_for(lambda status: status.roll.length_s > 0.5)
+                self.client.ask(AddMark(label="a jay"))
+                with self.assertRaises(RefusedError):
+                    self.client.ask(Hold())
+                self.client.ask(Cut(take_id=take))
+                ended = self.journal.ends[take]
+                self.assertEqual((ended.problem, ended.on_device), (None, "headset" if stays else ""))
+                made = self.folder / "devices" / "headset" / ended.path.name
+                self.assertEqual(ended.path, made if stays else self.folder / ended.path.name)
+                self.assertEqual(ended.path.read_bytes(), made.read_bytes(), "all of it came over")
+                facts = probe(ended.path)
+                self.assertEqual(facts.video.frames, ended.counts.ticks)
+                self.assertEqual((facts.video.width_px, facts.video.height_px), (960, 1000))
+        unpaired = replace(setup, device=replace(device, out=Connector.PAIRED))
+        unpaired = replace(unpaired, path=(HopSetup(model="developer-link", condition="not paired"),))
+        with self.assertRaises(RefusedError) as raised:
+            self.start_roll(unpaired)
+        self.assertIn("code", str(raised.exception))
 
     def test_ending_the_process_closes_the_file(self):
         take = self.start_roll()

@@ -33,6 +33,12 @@ class DatabaseJournal:
         """Store the end of a take and ask for its proof."""
         try:
             take = Take.objects.get(pk=take_id)
-            actions.close(take, file_name=closed.path.name, counts=closed.counts, problem=closed.problem or "")
+            actions.close(
+                take,
+                file_name=closed.path.name,
+                counts=closed.counts,
+                problem=closed.problem or "",
+                on_device=closed.on_device,
+            )
         finally:
             connections.close_all()  # the thread that calls this ends here

@@ -8,7 +8,7 @@ from reel.core.wire import to_plain
 from reel.recorder.messages import RefusedError
 from reel.web.jobs.actions import ask_for
 from reel.web.takes.models import MAX_NAME, Take, TakeState
-from reel.web.takes.proving import copy_path, poster_path, shelf
+from reel.web.takes.proving import copy_path, poster_path, shelf, shelf_of
 
 
 def clean_name(thing: str, text: str, limit: int) -> str:
@@ -23,14 +23,14 @@ def rename(take: Take, name: str) -> None:
     """Rename a take and its file; raises BadValueError, NameTakenError, RefusedError."""
     _refuse_rolling(take, "renamed")
     take.name = clean_name("Name", name, MAX_NAME)
-    take.file_name = shelf().rename(take.file_name, take.name)
+    take.file_name = shelf_of(take).rename(take.file_name, take.name)
     take.save(update_fields=["name", "file_name"])
 
 
 def delete(take: Take) -> None:
     """Delete a take with its file, poster and browser copy; raises RefusedError, MediaError."""
     _refuse_rolling(take, "deleted")
-    shelf().delete(take.file_name)
+    shelf_of(take).delete(take.file_name)
     for path in (poster_path(take), copy_path(take)):
         path.unlink(missing_ok=True)
     take.delete()
@@ -44,12 +44,15 @@ def begin(*, rig_id: int, rig_name: str, name: str, file_name: str, setup: RigSe
 
 
 @transaction.atomic
-def close(take: Take, *, file_name: str, counts: object, problem: str, prove: bool = True) -> None:
-    """Store that a take is complete, and ask for its proof unless the caller makes it."""
+def close(take: Take, *, file_name: str, counts: object, problem: str, prove: bool = True, on_device: str = "") -> None:
+    """Store that a take is complete, and ask for its proof unless the caller makes it.
+
+    A take that lies on a device's own storage is not proved before it has been copied off.
+    """
     take.state, take.file_name, take.problem = TakeState.CLOSED, file_name, problem
-    take.counts = to_plain(counts)
-    take.save(update_fields=["state", "file_name", "problem", "counts"])
-    if prove:
+    take.counts, take.on_device = to_plain(counts), on_device
+    take.save(update_fields=["state", "file_name", "problem", "counts", "on_device"])
+    if prove and not on_device:
         ask_for("prove", take)
 
 

@@ -32,7 +32,10 @@ class ProofState(models.TextChoices):
 
 
 class Take(models.Model):
-    """One recording. `file_name` is a plain name on the shelf; `asked` is the rig's setup when it was rolled."""
+    """One recording. `file_name` is a plain name on the shelf; `asked` is the rig's setup when it was rolled.
+
+    `on_device` is the kind of device on whose own storage the file lies, "" when it is on the shelf.
+    """
 
     rig = models.ForeignKey(Rig, null=True, on_delete=models.SET_NULL, related_name="takes")
     rig_name = models.CharField(max_length=MAX_NAME)
@@ -50,6 +53,7 @@ class Take(models.Model):
     proof_state = models.CharField(max_length=12, choices=ProofState.choices, default=ProofState.WAITING)
     proof = models.JSONField(null=True)
     playable = models.BooleanField(default=False)
+    on_device = models.CharField(max_length=12, blank=True)
 
     class Meta:
         ordering = ["-started_at", "-id"]

@@ -17,6 +17,11 @@ def shelf() -> Shelf:
     return Shelf(settings.HOME.shelf)
 
 
+def shelf_of(take: Take) -> Shelf:
+    """Give the folder where a take's file lies: the shelf, or the storage of the device that made it."""
+    return Shelf(settings.HOME.devices / take.on_device) if take.on_device else shelf()
+
+
 def poster_path(take: Take) -> Path:
     """Give where a take's poster lies."""
     return Path(settings.HOME.cache / f"{take.pk}.jpg")
@@ -29,12 +34,12 @@ def copy_path(take: Take) -> Path:
 
 def playable_path(take: Take) -> Path:
     """Give the file that a browser plays."""
-    return shelf().path(take.file_name) if take.plays_itself else copy_path(take)
+    return shelf_of(take).path(take.file_name) if take.plays_itself else copy_path(take)
 
 
 def prove_take(take: Take, progress: Callable[[float], None]) -> None:
     """Prove a closed take and store the proof; raises what reading the file raises, which is stored too."""
-    path = shelf().path(take.file_name)
+    path = shelf_of(take).path(take.file_name)
     try:
         facts = probe(path)
     except ReelError as error:

@@ -10,7 +10,7 @@ from reel.core.errors import ReelError
 from reel.web.rigs.context import rows_after
 from reel.web.takes import actions
 from reel.web.takes.models import Take, TakeState
-from reel.web.takes.proving import playable_path, poster_path, shelf
+from reel.web.takes.proving import playable_path, poster_path, shelf_of
 from reel.web.takes.ranges import file_response
 
 PAGE = 24
@@ -63,7 +63,9 @@ def delete(request: HttpRequest, take_id: int) -> HttpResponse:
         actions.delete(found)
         messages.success(request, f"{name} is deleted.")
         return redirect("takes:index")
-    return render(request, "takes/delete.html", {"room": "takes", "take": found, "path": shelf().path(found.file_name)})
+    return render(
+        request, "takes/delete.html", {"room": "takes", "take": found, "path": shelf_of(found).path(found.file_name)}
+    )
 
 
 @require_GET
@@ -109,7 +111,7 @@ def _take_context(found: Take) -> dict[str, object]:
         "proof": found.proved,
         "marks": marks,
         "job": found.jobs.first(),
-        "path": shelf().path(found.file_name),
+        "path": shelf_of(found).path(found.file_name),
         "room": "takes",
         "rolling": found.state == TakeState.ROLLING,
         "put_back": _put_back(found),

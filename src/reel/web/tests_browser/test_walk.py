@@ -17,7 +17,7 @@ class WalkTests(StackTestCase):
     def test_from_the_list_of_rigs_to_a_proved_file(self):
         page = self.page
         page.goto(self.url)
-        page.get_by_role("link", name="Moss & Stone, console").click()
+        page.get_by_role("link", name="Moss & Stone, console", exact=True).click()
         for stage in ("Device", "Path", "Arrival", "Frame", "Sound", "File", "Roll"):
             expect(page.locator(".stage-title", has_text=re.compile(f"^{stage}$"))).to_be_visible()
         # Device: 60 pictures a second, so that the file's 30 drops half

@@ -8,7 +8,7 @@ from django.views.decorators.http import require_POST
 
 from reel.core.errors import BadValueError
 from reel.core.line import STAGES
-from reel.core.line.edit import Path, add_hop, move_hop, remove_hop, set_condition, swap_hop
+from reel.core.line.edit import Path, add_hop, move_hop, remove_hop, set_condition, set_option, swap_hop
 from reel.web.rigs import actions
 from reel.web.rigs.context import check_rows, rows_after, stage_context
 from reel.web.rigs.models import Rig
@@ -69,5 +69,6 @@ _EDITS: dict[str, Callable[[Path, QueryDict], Path]] = {
     "up": lambda path, post: move_hop(path, _place(post), -1),
     "down": lambda path, post: move_hop(path, _place(post), 1),
     "swap": lambda path, post: swap_hop(path, _place(post), post.get("model", "")),
+    "option": lambda path, post: set_option(path, _place(post), post.get("option", "")),
     "condition": lambda path, post: set_condition(path, _place(post), post.get("condition", "")),
 }

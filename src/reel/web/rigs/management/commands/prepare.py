@@ -68,7 +68,7 @@ class Command(BaseCommand):
         self._record_take(rig)
 
     def _make_feed(self, feeds: Path) -> None:
-        """Record the feed's file from the stand-in camera: 12 s at 960×540, 25 pictures a second."""
+        """Record the feed's file from the stand-in camera: 6 s at 960×540, 25 pictures a second."""
         if (feeds / FEED_NAME).exists():
             return
         frame = Mode.parse("960x540p25")
@@ -81,7 +81,7 @@ class Command(BaseCommand):
             lambda start_ns: Chain(greenhouse_camera(frame, start_ns=start_ns)),
             Shelf(feeds),
             rig_name="greenhouse",
-            rolled_s=[(0, 12)],
+            rolled_s=[(0, 6)],
         )
         taken.path.rename(feeds / FEED_NAME)
 
@@ -95,8 +95,8 @@ class Command(BaseCommand):
             opener_for(setup, settings.HOME.feeds, clock.now_ns),
             Shelf(settings.HOME.shelf),
             rig_name=rig.name,
-            rolled_s=[(0, 10)],
-            marks_s=[(3, "first bloom"), (7.5, "stone path, good")],
+            rolled_s=[(0, 6)],
+            marks_s=[(2, "first bloom"), (4.5, "stone path, good")],
             clock=clock,
         )
         take = takes.begin(

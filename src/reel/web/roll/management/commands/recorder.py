@@ -27,6 +27,7 @@ class Command(BaseCommand):
             run_folder=home.run,
             shelf=home.shelf,
             feeds=home.feeds,
+            devices=home.devices,
             journal=DatabaseJournal(),
             stop=stop,
             reserve_bytes=settings.RESERVE_BYTES,

@@ -86,7 +86,7 @@ def _recorder() -> Iterator[bool]:
         return
     home, stop = settings.HOME, threading.Event()
     recover_interrupted()
-    places = {"run_folder": home.run, "shelf": home.shelf, "feeds": home.feeds}
+    places = {"run_folder": home.run, "shelf": home.shelf, "feeds": home.feeds, "devices": home.devices}
     more = {"journal": DatabaseJournal(), "stop": stop, "reserve_bytes": settings.RESERVE_BYTES}
     thread = threading.Thread(target=serve, kwargs=places | more, name="recorder")
     thread.start()

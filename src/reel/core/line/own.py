@@ -1,0 +1,108 @@
+"""Recorders that devices have of their own: they make the file by themselves, with the few options that they have."""
+
+from dataclasses import dataclass, replace
+from fractions import Fraction
+
+from reel.core.file import Container, RateControl, Recipe
+from reel.core.line.carried import Carried, differences, one_eye, stored
+from reel.core.line.device import DeviceKind, Eye
+from reel.core.line.hops import HopKind, Passed, Situation, blocked, name_of
+from reel.core.line.links import Connector
+from reel.core.line.loss import Loss, Weight
+from reel.core.signal import Mode
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RecordOption:
+    """One setting of a device's own recorder: the longer side that a picture is scaled to, its rate and bitrate.
+
+    `steadied` says that the head's jitter is taken out, at the cost of a twentieth of the picture on each side.
+    """
+
+    longer_px: int
+    rate: int
+    bitrate_bps: int
+    steadied: bool = False
+
+    @property
+    def key(self) -> str:
+        """The option in one word, for forms and files: `1280 30 8M steadied`."""
+        return f"{self.longer_px} {self.rate} {self.bitrate_bps // 1_000_000}M{' steadied' if self.steadied else ''}"
+
+    @property
+    def label(self) -> str:
+        """The option for people."""
+        steadied = ", steadied" if self.steadied else ""
+        return f"{self.longer_px} px, {self.rate} a second, {self.bitrate_bps // 1_000_000} Mb/s{steadied}"
+
+    def mode_of(self, mode: Mode) -> Mode:
+        """Give the mode of the file for a picture of `mode`: never bigger, never faster, both sides even."""
+        scale = min(Fraction(1), Fraction(self.longer_px, max(mode.width_px, mode.height_px)))
+        width, height = (int(side * scale) // 2 * 2 for side in (mode.width_px, mode.height_px))
+        return replace(mode, width_px=width, height_px=height, rate=min(mode.rate, Fraction(self.rate)))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OwnRecorder:
+    """A device's own recorder. `max_s` is where it stops by itself, None for never.
+
+    `comes_over` says that a file comes to the computer by itself; others stay on the device's storage.
+    """
+
+    key: str
+    label: str
+    plugs_in: tuple[Connector, ...]
+    record_options: tuple[RecordOption, ...]
+    max_s: int | None = None
+    comes_over: bool = False
+    conditions: tuple[str, ...] = ()
+    plugs_out: Connector | None = Connector.HOST
+    kind: HopKind = HopKind.RECORDER
+    needs_power: bool = False
+
+    @property
+    def options(self) -> tuple[tuple[str, str], ...]:
+        """Keys and labels of its options; the first is what it does by itself."""
+        return tuple((option.key, option.label) for option in self.record_options)
+
+    @property
+    def limit_label(self) -> str:
+        """How long it records."""
+        return f"{self.max_s} s a file" if self.max_s else "until its storage is full"
+
+    def chosen(self, key: str) -> RecordOption:
+        """Give the option of a key; the first for ""."""
+        return next((option for option in self.record_options if option.key == key), self.record_options[0])
+
+    def carry(self, carried: Carried, at: Situation) -> Passed:
+        """Give what its file holds; nothing of it is seen here while it records."""
+        if at.condition == "not paired":
+            return blocked(at, "not paired", f"{name_of(self)} is not paired: type the code that the headset shows.")
+        is_headset = at.device.kind is DeviceKind.HEADSET
+        shown = one_eye(carried, Eye.LEFT if at.device.eye is Eye.BOTH else at.device.eye) if is_headset else carried
+        option = self.chosen(at.option)
+        before = replace(shown, offers=(), handed=None, taken=None)
+        after = stored(before, option.mode_of(shown.signal.mode), "yuv420p", compressed="H.264")
+        after = replace(after, connector=Connector.HOST, is_remote=True)
+        limit = f"{name_of(self)} makes files of {option.label}."
+        losses = differences(before, after, hop=at.place, limit=limit)
+        if self.max_s is not None:
+            losses += (self._stops(at),)
+        return Passed(carried=after, losses=losses)
+
+    def _stops(self, at: Situation) -> Loss:
+        limit = f"{name_of(self)} stops by itself after {self.max_s} s."
+        cost = "What happens later is not recorded; roll again in time."
+        return Loss(stage="path", hop=at.place, word="stops by itself", limit=limit, cost=cost, weight=Weight.SMALL)
+
+
+def remote_recipe(option: RecordOption, mode: Mode, base: Recipe) -> Recipe:
+    """Give the recipe that a device's own recorder follows, for a file of `mode`; names stay as the rig has them."""
+    return Recipe(
+        frame=mode,
+        container=Container.MP4,
+        rate_control=RateControl.CBR,
+        bitrate_bps=option.bitrate_bps,
+        effort="ultrafast",
+        name_pattern=base.name_pattern,
+    )

@@ -1,0 +1,80 @@
+"""A device's own recorder, with time that passes as fast as it can."""
+
+import itertools
+import tempfile
+import unittest
+from pathlib import Path
+
+import av
+import numpy as np
+
+from reel.core.file import Recipe
+from reel.core.line import DeviceKind, DeviceSetup, Eye
+from reel.core.line.own import RecordOption, remote_recipe
+from reel.core.media import planes_of
+from reel.core.signal import NS, Mode
+from reel.standins import OwnRecorder, read_stamp
+
+PLAIN = RecordOption(longer_px=1000, rate=36, bitrate_bps=10_000_000)
+HEADSET = DeviceSetup(kind=DeviceKind.HEADSET, mode=Mode.parse("1920x1000p36"))
+
+
+class FastClock:
+    """Time passes when somebody waits for it, and then at once."""
+
+    def __init__(self):
+        self.now = 0
+
+    def now_ns(self):
+        return self.now
+
+    def wait(self, seconds):
+        self.now += round(seconds * NS)
+
+
+class OwnRecorderTests(unittest.TestCase):
+    def record(self, option=PLAIN, **device):
+        mode = option.mode_of(Mode.parse("960x1000p36"))
+        recipe = remote_recipe(option, mode, Recipe(frame=mode))
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        path = Path(folder.name) / "own.mp4"
+        clock = FastClock()
+        setup = DeviceSetup(**{"kind": HEADSET.kind, "mode": HEADSET.mode, **device})
+        own = OwnRecorder(setup, option, path, recipe, now_ns=clock.now_ns, wait=clock.wait, max_s=2)
+        own.start()
+        own._thread.join(60)
+        self.assertTrue(own.has_stopped)
+        self.assertIsNone(own.error)
+        with av.open(str(path)) as container:
+            return list(container.decode(video=0))
+
+    def test_it_stops_by_itself_and_records_one_eye(self):
+        left, right = self.record(eye=Eye.LEFT), self.record(eye=Eye.RIGHT)
+        for frames in (left, right):
+            self.assertAlmostEqual(len(frames), 72, delta=1)
+            stamps = [read_stamp(planes_of(frame)[0]) for frame in frames]
+            self.assertEqual(stamps, sorted(stamps))
+            self.assertGreater(len(set(stamps)), 60)
+        differing = np.abs(planes_of(left[9])[0][:800].astype(int) - planes_of(right[9])[0][:800]).mean()
+        self.assertGreater(differing, 2, "the eyes see differently")
+
+    def test_steadying_takes_the_jitter_out_and_costs_the_edges(self):
+        steady = RecordOption(longer_px=1000, rate=36, bitrate_bps=10_000_000, steadied=True)
+        turns = {option: self.turns(self.record(option)) for option in (PLAIN, steady)}
+        self.assertLess(turns[steady], turns[PLAIN] / 2)
+
+    def turns(self, frames):
+        """How often the picture's way up and down turns round, by the shift that fits its lines best."""
+        profiles = [planes_of(frame)[0][:800, 200:760].mean(axis=1) for frame in frames[4:64]]
+        shifts = []
+        for before, after in itertools.pairwise(profiles):
+            fits = {shift: np.abs(before[20 + shift : 780 + shift] - after[20:780]).mean() for shift in range(-12, 13)}
+            shifts.append(min(fits, key=fits.get))
+        moves = [shift for shift in shifts if shift]
+        return sum(a * b < 0 for a, b in itertools.pairwise(moves))
+
+    def test_options_never_make_a_picture_bigger_or_faster(self):
+        for option in (RecordOption(longer_px=4000, rate=120, bitrate_bps=1), PLAIN):
+            mode = option.mode_of(Mode.parse("720x480p30"))
+            self.assertEqual(mode.key, "720x480p30")
