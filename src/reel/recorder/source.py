@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 import av
 
 from reel.core.errors import ReelError
-from reel.core.line import RigSetup, framed_signal
+from reel.core.line import HopKind, RigSetup, framed_signal
 from reel.core.measure import TEST_S, Alarm, Condition, FieldProbe, FieldTest, Watch, Watched, alarms
 from reel.core.measure.alarm import SILENT_DB
 from reel.core.media import Arriving, Framer
@@ -117,7 +117,8 @@ class Source:
         self._wanted, self._show = wanted, show
         self._framer = Framer(framed_signal(setup))
         self._arriving = Arriving(setup.arrival)
-        self._watch = Watch()
+        self._reads_screen = any(hop.hop.kind is HopKind.MIRROR for hop in setup.path)
+        self._watch = Watch(reads_screen=self._reads_screen)
         self._instruments = _Instruments()
         self._input: Input | None = None
         self._meter: Meter | None = None
@@ -257,7 +258,7 @@ class Source:
             self._lose(error, now_ns)
         else:
             self._problem, self._meter = None, None
-            self._watch, self._arriving = Watch(), Arriving(self.setup.arrival)
+            self._watch, self._arriving = Watch(reads_screen=self._reads_screen), Arriving(self.setup.arrival)
         self._read_instruments(now_ns)
 
     def _lose(self, error: ReelError, now_ns: int) -> None:

@@ -5,7 +5,7 @@ from fractions import Fraction
 import av
 import av.filter
 
-from reel.core.media.framing import MATRIX_CODES, RANGE_CODES, SCALE_MATRIX, frame_matrix, frame_range
+from reel.core.media.framing import EXACT, MATRIX_CODES, RANGE_CODES, frame_matrix, frame_range, scaling
 from reel.core.signal import Matrix, Range, Signal
 
 
@@ -23,7 +23,7 @@ class Converter:
 
     def __init__(self, target: Signal, *, exact: bool = True) -> None:
         self._target = target
-        self._flags = "bicubic+accurate_rnd+full_chroma_int+full_chroma_inp" if exact else "fast_bilinear"
+        self._flags = EXACT if exact else "fast_bilinear"
         self._key: object = None
         self._graph: av.filter.Graph | None = None
 
@@ -43,16 +43,11 @@ class Converter:
 
     def _build(self, frame: av.VideoFrame, matrix: Matrix, value_range: Range) -> av.filter.Graph:
         target = self._target
-        scale = (
-            f"{target.mode.width_px}:{target.mode.height_px}"
-            f":flags={self._flags}"
-            f":in_color_matrix={SCALE_MATRIX[matrix]}:in_range={value_range.value}"
-            f":out_color_matrix={SCALE_MATRIX[target.matrix]}:out_range={target.range.value}"
-        )
+        size = (target.mode.width_px, target.mode.height_px)
         graph = av.filter.Graph()
         steps = [
             graph.add_buffer(width=frame.width, height=frame.height, format=frame.format, time_base=Fraction(1, 1000)),
-            graph.add("scale", scale),
+            graph.add("scale", scaling(matrix, value_range, target, size, self._flags)),
             graph.add("format", target.pixels),
             graph.add("buffersink"),
         ]

@@ -23,6 +23,7 @@ class AlarmKind(StrEnum):
     NO_SIGNAL = "no signal"
     BLACK = "black"
     FROZEN = "frozen"
+    ENDLESS = "endless"
     SILENT = "silent"
     CLIPPED = "sound clipped"
     MODE_CHANGED = "mode changed"
@@ -61,6 +62,8 @@ def alarms(setup: RigSetup, condition: Condition) -> tuple[Alarm, ...]:
         found.append(_alarm(AlarmKind.BLACK, f"The picture has been black for {watched.black_s:.0f} s.", setup))
     elif watched.still_s > FROZEN_S:
         found.append(_alarm(AlarmKind.FROZEN, f"The picture has not changed for {watched.still_s:.0f} s.", setup))
+    if watched.is_endless:
+        found.append(_alarm(AlarmKind.ENDLESS, "The picture shows itself without end.", setup))
     if condition.silent_s > SILENT_S:
         found.append(_alarm(AlarmKind.SILENT, f"No sound for {condition.silent_s:.0f} s.", setup))
     if any(level.held_db > CLIPPED_DB for level in condition.levels):
@@ -121,6 +124,7 @@ _CAUSES: dict[tuple[AlarmKind, DeviceKind | None], tuple[str, ...]] = {
     (AlarmKind.NO_SIGNAL, DeviceKind.HEADSET): ("The mirror window is closed.",),
     (AlarmKind.NO_SIGNAL, DeviceKind.FEED): ("The sender is off or its address has changed.",),
     (AlarmKind.NO_SIGNAL, None): ("The device is off or asleep.",),
+    (AlarmKind.ENDLESS, None): ("The screen that is read shows Reel. Read the mirror window alone.",),
     (AlarmKind.SILENT, DeviceKind.DECK): ("The tape is blank here.", "The sound cable is not plugged in."),
     (AlarmKind.SILENT, None): ("The device is muted.", "Its sound goes to headphones or to another output."),
     (AlarmKind.CLIPPED, None): ("The device's volume or the input's gain is too high.",),

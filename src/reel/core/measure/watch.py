@@ -8,6 +8,7 @@ import av
 import numpy as np
 import numpy.typing as npt
 
+from reel.core.measure.endless import holds_itself
 from reel.core.media.planes import luma_of
 from reel.core.signal import NS
 
@@ -23,6 +24,8 @@ MOVED_STEPS, MOVED_POINTS = 14, 60
 # Measured on the stand-ins: whole and merged pictures come to 0.5 to 0.75, fields apart to 0.9 and more.
 COMB_RATIO = 0.85
 COMB_EVERY = 8
+# Where a screen is read, the picture is sought in itself this often; found so many times in a row, it is endless.
+SEEK_NS, ALIKE_TIMES = 2 * NS, 2
 
 Luma = npt.NDArray[np.uint8]
 
@@ -33,7 +36,8 @@ class Watched:
 
     `per_s` and `distinct_per_s` count pictures and new ones; `jitter_ms` is the standard deviation of the time between
     two. `black_s` and `still_s` say for how long it has been black or has not changed, 0 when it has. `has_fields`
-    says whether two moments lie in a picture; None before enough has moved to tell.
+    says whether two moments lie in a picture; None before enough has moved to tell. `is_endless` says that the picture
+    shows itself, smaller.
     """
 
     per_s: float = 0.0
@@ -42,12 +46,17 @@ class Watched:
     black_s: float = 0.0
     still_s: float = 0.0
     has_fields: bool | None = None
+    is_endless: bool = False
 
 
 class Watch:
-    """Looks at every picture that arrives, at a cost of a fraction of a millisecond."""
+    """Looks at every picture that arrives, at a cost of a fraction of a millisecond.
 
-    def __init__(self) -> None:
+    With `reads_screen` it also seeks the picture in itself now and then, which takes longer.
+    """
+
+    def __init__(self, *, reads_screen: bool = False) -> None:
+        self._reads_screen = reads_screen
         self._arrivals: deque[tuple[int, bool]] = deque()
         self._grid: Luma | None = None
         self._lines: Luma | None = None
@@ -55,6 +64,8 @@ class Watch:
         self._black_ns: int | None = None
         self._changed_ns: int | None = None
         self._seen = 0
+        self._sought_ns = 0
+        self._alike = 0
 
     def look(self, frame: av.VideoFrame, at_ns: int) -> None:
         """Take note of a picture that was shown at `at_ns`, in the order of time."""
@@ -68,6 +79,9 @@ class Watch:
             self._black_ns = at_ns if self._black_ns is None else self._black_ns
         else:
             self._black_ns = None
+        if self._reads_screen and self._grid is not None and at_ns - self._sought_ns >= SEEK_NS:
+            self._sought_ns = at_ns
+            self._alike = self._alike + 1 if holds_itself(grid, self._grid) else 0
         self._grid = grid
         self._arrivals.append((at_ns, is_new))
         self._seen += 1
@@ -90,6 +104,7 @@ class Watch:
             black_s=self._since(self._black_ns, now_ns),
             still_s=self._since(self._changed_ns, now_ns),
             has_fields=self._has_fields(),
+            is_endless=self._alike >= ALIKE_TIMES,
         )
 
     def _comb(self, lines: Luma) -> None:

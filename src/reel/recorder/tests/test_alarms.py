@@ -32,6 +32,8 @@ class AlarmTests(unittest.TestCase):
         return {alarm.kind: alarm for alarm in self.open(setup, seconds, **device).reading.alarms}
 
     def test_a_picture_that_is_fine_raises_none(self):
+        for kind in (DeviceKind.PHONE, DeviceKind.TABLET, DeviceKind.HEADSET, DeviceKind.DECK, DeviceKind.CAMERA):
+            self.assertEqual(self.alarms(propose(kind), 5 if kind is DeviceKind.HEADSET else 1), {}, kind)
         reading = self.open(propose(DeviceKind.CONSOLE), 3).reading
         self.assertEqual((reading.alarms, reading.problem), ((), None))
         self.assertAlmostEqual(reading.watched.per_s, 30, delta=0.1)
@@ -47,6 +49,8 @@ class AlarmTests(unittest.TestCase):
             (1, propose(DeviceKind.CONSOLE), {"protected": True}, AlarmKind.NO_SIGNAL, "copy-protected"),
             (4, replace(propose(DeviceKind.HEADSET), path=hops("mirror-window:minimised")), {},
              AlarmKind.FROZEN, "minimised"),
+            (6, replace(propose(DeviceKind.HEADSET), path=hops("mirror-window:shows Reel")), {},
+             AlarmKind.ENDLESS, "shows Reel"),
         ):  # fmt: skip
             with self.subTest(kind, **device):
                 found = self.alarms(setup, seconds, **device)

@@ -1,0 +1,163 @@
+"""Phone, tablet, headset, tape and camera: what each does of its own."""
+
+import unittest
+from dataclasses import replace
+
+import numpy as np
+
+from reel.core.line import DEVICES, DeviceKind, DeviceSetup, Eye, HopSetup, Surface, Turn, chain, propose
+from reel.core.media import luma_of, planes_of
+from reel.core.signal import NS, InputError, Mode, Picture, Samples
+from reel.standins import assemble, read_stamp
+from reel.standins.card import BarsPainter
+from reel.standins.device import black
+from reel.standins.handheld import TURN_EVERY_S
+
+PHONE = DeviceSetup(kind=DeviceKind.PHONE, mode=Mode.parse("720x1560p30"))
+DECK = DeviceSetup(kind=DeviceKind.DECK, mode=Mode.parse("720x576i25"))
+HEADSET = DeviceSetup(kind=DeviceKind.HEADSET, mode=Mode.parse("1920x1000p36"))
+
+
+def pictures(device, count, path=(), start_s=0.0):
+    setup = replace(propose(device.kind, mode=device.mode), device=device)
+    handed = chain(replace(setup, path=path)).travel.arrives.handed if path else None
+    source, found = assemble(device, path, handed, start_ns=0), []
+    while len(found) < count:
+        item = source.read(source.due_ns())
+        if isinstance(item, Picture) and item.at_ns >= start_s * NS:
+            found.append(item)
+    return found
+
+
+class HandheldTests(unittest.TestCase):
+    def test_it_turns_by_its_script_and_its_number_goes_on(self):
+        source = assemble(replace(PHONE, turns=True), start_ns=0)
+        sizes = {}
+        while (due_ns := source.due_ns()) < (2 * TURN_EVERY_S + 1) * NS:
+            item = source.read(due_ns)
+            if isinstance(item, Picture) and item.sequence % 30 == 0:
+                sizes[item.at_ns // NS] = (item.frame.width, read_stamp(luma_of(item.frame)))
+        self.assertEqual([sizes[second][0] for second in (0, 7, 8, 15, 16)], [720, 720, 1560, 1560, 720])
+        self.assertEqual([stamp for _, stamp in sizes.values()], [second * 30 for second in sizes])
+
+    def test_held_and_touched(self):
+        turned = pictures(replace(PHONE, turn=Turn.LEFT), 1)[0].frame
+        self.assertEqual((turned.width, turned.height), (1560, 720))
+        touched, bare = (luma_of(pictures(replace(PHONE, touches=marks), 1)[0].frame) for marks in (True, False))
+        self.assertGreater(np.count_nonzero(touched != bare), 500)
+
+    def test_what_an_app_does_not_let_out_is_black(self):
+        for surface in (Surface.FORBIDDEN, Surface.ACCELERATED):
+            luma = luma_of(pictures(replace(PHONE, surface=surface), 1)[0].frame)
+            self.assertEqual((int(luma.min()), int(luma.max())), (16, 16))
+
+    def test_it_locks_itself(self):
+        before, after = (pictures(replace(PHONE, sleep_lock=True, sleep_s=5), 2, start_s=s) for s in (4.5, 5.5))
+        self.assertIsNotNone(read_stamp(luma_of(before[0].frame)))
+        first, second = (luma_of(picture.frame) for picture in after)
+        self.assertTrue(np.array_equal(first, second))
+        self.assertLess(first.mean(), 60)
+
+
+class HeadsetTests(unittest.TestCase):
+    def test_the_eyes_see_a_little_differently_and_the_head_is_never_still(self):
+        both = [luma_of(picture.frame) for picture in pictures(HEADSET, 8)]
+        left, right = both[0][:800, :960].astype(int), both[0][:800, 960:].astype(int)
+        self.assertGreater(np.abs(left - right).mean(), 2)
+        best = min(range(0, 60, 2), key=lambda shift: np.abs(left[:, shift:] - right[:, : 960 - shift]).mean())
+        self.assertAlmostEqual(best, 960 * 0.035, delta=2)
+        for before, after in zip(both, both[1:], strict=False):
+            self.assertGreater(np.count_nonzero(before[:800] != after[:800]), 10_000)
+
+    def test_the_mirror_shows_what_is_done_to_it(self):
+        def mirrored(condition, **settings):
+            device = replace(HEADSET, **settings)
+            path = (HopSetup(model="mirror-window", condition=condition),)
+            return [luma_of(picture.frame) for picture in pictures(device, 3, path)]
+
+        whole = mirrored("")
+        self.assertEqual(whole[0].shape, (1000, 960))
+        self.assertEqual(mirrored("", eye=Eye.BOTH)[0].shape, (1000, 1920))
+        self.assertTrue((mirrored("covered")[0][300:, 500:] == 205).all())
+        self.assertTrue((mirrored("moved")[0][:, :300] == 90).all())
+        frozen = mirrored("minimised")
+        self.assertTrue(np.array_equal(frozen[1], frozen[2]))
+        pointed = mirrored("", pointer=True)[0]
+        self.assertGreater(np.count_nonzero(pointed == 235), np.count_nonzero(whole[0] == 235) + 500)
+
+
+class DeckTests(unittest.TestCase):
+    def test_true_fields_with_a_number_each(self):
+        for mode, first in (("720x576i25", 0), ("720x480i30000/1001", 1)):
+            frames = [luma_of(picture.frame) for picture in pictures(replace(DECK, mode=Mode.parse(mode)), 4)]
+            for number, luma in enumerate(frames):
+                fields = (read_stamp(luma[0::2]), read_stamp(luma[1::2]))
+                wanted = (2 * number, 2 * number + 1)
+                self.assertEqual(fields, wanted if first == 0 else wanted[::-1], "NTSC shows the lower field first")
+
+    def test_the_tape_has_noise_smear_head_switching_and_an_end(self):
+        frame = pictures(DECK, 1)[0].frame
+        luma, blue = planes_of(frame)[:2]
+        flat = luma[20:40, 100:160].astype(float)
+        self.assertGreater(np.abs(np.diff(flat, axis=1)).mean(), 0.5)
+        sharp = np.abs(np.diff(luma[:500].astype(int), axis=1)).max()
+        self.assertGreater(sharp, 3 * np.abs(np.diff(blue[:500].astype(int), axis=1)).max(), "colour is smeared")
+        source = assemble(replace(DECK, tape_s=2), start_ns=0)
+        while (due_ns := source.due_ns()) is not None:
+            self.assertLess(due_ns, 2 * NS + NS // 10)
+            source.read(due_ns)
+
+    def test_its_sound_drifts_against_its_picture(self):
+        source, blocks, shown = assemble(DECK, start_ns=0), [], []
+        while len(blocks) < 3000:
+            item = source.read(source.due_ns())
+            (blocks if isinstance(item, Samples) else shown).append(item.at_ns) if item else None
+        pace = (blocks[-1] - blocks[0]) / (len(blocks) - 1) / 10_000_000
+        self.assertAlmostEqual(1 / pace, 1 + 60e-6, delta=2e-6)
+        self.assertAlmostEqual((shown[-1] - shown[0]) / (len(shown) - 1) / 40_000_000, 1, delta=1e-7)
+
+
+class ChainTests(unittest.TestCase):
+    def test_what_does_not_fit_or_is_held_is_refused(self):
+        console = propose(DeviceKind.CONSOLE).device
+        for path, reason in (
+            (("scart-cable",), "has no place for HDMI"),
+            (("hdmi-2.0",), "is not connected"),
+            (("hdmi-2.0", "fennel:busy", "usb-3"), "in another program"),
+            (("hdmi-2.0", "fennel:denied", "usb-3"), "may not be opened"),
+            (("hdmi-2.0", "fennel", "usb-3"), "was not asked for a mode"),
+        ):
+            split = (model.partition(":") for model in path)
+            hops = tuple(HopSetup(model=model, condition=condition) for model, _, condition in split)
+            with self.subTest(path), self.assertRaises(InputError) as raised:
+                assemble(console, hops, start_ns=0)
+            self.assertIn(reason, str(raised.exception))
+
+    def test_a_wireless_link_loses_what_is_said(self):
+        tablet = DeviceSetup(kind=DeviceKind.TABLET, mode=Mode.parse("1024x1366p60"))
+        from reel.core.line.catalogue import HOPS
+        from reel.core.line.device import sent_signal
+        from reel.core.line.hops import wireless_loss
+        from reel.standins.device import Shown
+        from reel.standins.wires import Air
+
+        signal = sent_signal(tablet)
+        for key in ("receiver-720", "receiver-1080"):
+            air, came, times = Air(HOPS[key], signal), 0, []
+            for number in range(20_000):
+                for shown in air.pass_on(Shown(number * NS // 60, lambda: None)):
+                    if shown is not None:
+                        came += 1
+                        times.append(shown.at_ns - number * NS // 60)
+            said = float(wireless_loss(HOPS[key].fitted(signal.mode)))
+            self.assertAlmostEqual(1 - came / 20_000, said, delta=0.003)
+            late_ms = np.array(times) / 1e6
+            self.assertGreaterEqual(late_ms.min(), HOPS[key].latency_ms - 0.01)
+            self.assertLess(late_ms.max(), HOPS[key].latency_ms + HOPS[key].jitter_ms + 17)
+
+    def test_black_and_bars_in_every_coding(self):
+        for pixels in DEVICES[DeviceKind.CONSOLE].pixels:
+            signal = replace(chain(propose(DeviceKind.CONSOLE)).travel.sent.signal, pixels=pixels)
+            self.assertEqual(set(np.unique(luma_of(black(signal)))), {16})
+            frame = BarsPainter(signal).paint(0)
+            self.assertEqual((frame.format.name, int(luma_of(frame)[40, 40])), (pixels, 235))

@@ -1,0 +1,222 @@
+"""The Path page and what is done with a whole rig, through Django's client without a recorder."""
+
+from dataclasses import replace
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import TestCase
+from django.urls import reverse
+
+from reel.core.line import Connector, Deinterlace, DeviceKind, HopSetup, chain, propose
+from reel.core.signal import Mode
+from reel.recorder.messages import RefusedError
+from reel.web.rigs import actions
+from reel.web.rigs.actions import make_rig
+from reel.web.rigs.models import Rig
+
+SLOW = replace(
+    propose(DeviceKind.CONSOLE, {"fennel"}, Mode.parse("1920x1080p60")),
+    path=(HopSetup(model="hdmi-2.0"), HopSetup(model="fennel"), HopSetup(model="usb-2")),
+)
+HTMX = {"HX-Request": "true"}
+
+
+class PathPageTests(TestCase):
+    def setUp(self):
+        self.rig = make_rig("Moss & Stone", SLOW)
+
+    def models(self):
+        return [hop.model for hop in Rig.objects.get(pk=self.rig.pk).plan.path]
+
+    def change(self, **fields):
+        return self.client.post(reverse("rigs:change", args=[self.rig.pk]), fields, headers=HTMX)
+
+    def test_rows_say_what_each_hop_carries_and_passes_on(self):
+        response = self.client.get(reverse("rigs:stage", args=[self.rig.pk, "path"]))
+        for text in ("600 MHz", "1080p 60 NV12", "280 Mb/s", "1080p 30 MJPEG", "rate halved", "Use the USB 3 port"):
+            self.assertContains(response, text)
+        self.assertContains(response, "pass-through")
+
+    def test_a_change_gives_the_rows_and_the_line_at_once(self):
+        response = self.change(do="swap", place="2", model="usb-3")
+        self.assertEqual(self.models(), ["hdmi-2.0", "fennel", "usb-3"])
+        self.assertContains(response, "Nothing is lost on the way")
+        self.assertContains(response, 'id="line" hx-swap-oob="true"')
+        self.change(do="add", place="1", model="splitter-60")
+        self.change(do="down", place="1")
+        self.assertEqual(self.models(), ["hdmi-2.0", "fennel", "splitter-60", "usb-3"])
+        self.change(do="up", place="2")
+        self.change(do="remove", place="1")
+        self.assertEqual(self.models(), ["hdmi-2.0", "fennel", "usb-3"])
+        self.assertContains(self.change(do="condition", place="1", condition="busy"), "open in another program")
+
+    def test_what_cannot_be_is_refused_in_a_sentence_and_changes_nothing(self):
+        before = self.models()
+        for fields in (
+            {"do": "swap", "place": "9", "model": "usb-3"},
+            {"do": "swap", "place": "-1", "model": "usb-3"},
+            {"do": "swap", "place": "1e9", "model": "usb-3"},
+            {"do": "swap", "place": "2", "model": "<script>"},
+            {"do": "add", "place": "0"},
+            {"do": "condition", "place": "2", "condition": "busy"},
+            {"do": "option", "place": "1", "option": "8K"},
+            {"do": "explode", "place": "0"},
+            {},
+        ):
+            with self.subTest(fields):
+                response = self.change(**fields)
+                self.assertEqual(response.status_code, 409)
+                self.assertNotIn(b"<script>", response.content)
+        for _ in range(20):
+            self.change(do="add", place="0", model="splitter-120")
+        self.assertEqual(len(self.models()), 12)
+        self.assertEqual(self.models()[-3:], before)
+
+    def test_a_remedy_does_what_its_button_says_once(self):
+        address = reverse("rigs:mend", args=[self.rig.pk, "path"])
+        response = self.client.post(address, {"remedy": "Use the USB 3 port"}, headers=HTMX)
+        self.assertContains(response, "Nothing is lost on the way")
+        again = self.client.post(address, {"remedy": "Use the USB 3 port"}, headers=HTMX)
+        self.assertContains(again, "no longer needed", status_code=409)
+        self.assertEqual(self.models(), ["hdmi-2.0", "fennel", "usb-3"])
+
+    def test_protection_is_explained_and_not_removed(self):
+        actions.set_device(self.rig, replace(SLOW.device, protected=True), None)
+        response = self.client.get(reverse("rigs:stage", args=[self.rig.pk, "path"]))
+        self.assertContains(response, "Reel does not take protection off")
+        self.assertContains(response, "Set it for play footage: protection off")
+        self.assertContains(response, "Record its component output")
+        self.assertContains(self.client.get(reverse("rigs:index")), "blocked: protected")
+
+    def test_every_kind_has_its_pages(self):
+        for kind in DeviceKind:
+            if kind is DeviceKind.FEED:
+                continue
+            rig = make_rig(kind.value, propose(kind))
+            for stage in ("device", "path", "arrival", "frame", "sound", "file", "roll"):
+                response = self.client.get(reverse("rigs:stage", args=[rig.pk, stage]))
+                self.assertEqual(response.status_code, 200, (kind, stage))
+            form = self.client.get(reverse("rigs:stage", args=[rig.pk, "device"])).context["form"]
+            data = {name: value for name, value in form.initial.items() if name in form.fields and value is not False}
+            response = self.client.post(reverse("rigs:stage", args=[rig.pk, "device"]), data)
+            self.assertEqual(response.status_code, 302, (kind, response.context and response.context["form"].errors))
+            rig.refresh_from_db()
+            self.assertEqual(rig.plan, propose(kind), "what is shown, sent back, changes nothing")
+
+    def test_another_way_out_lays_another_path(self):
+        rig = make_rig("Tape", propose(DeviceKind.DECK, {"sorrel"}))
+        fields = {"mode": "720x480i30000/1001", "out": "s-video", "tape_s": "90", "shows": "scene", "drift_ppm": "0"}
+        self.client.post(reverse("rigs:stage", args=[rig.pk, "device"]), fields)
+        rig.refresh_from_db()
+        self.assertEqual((rig.plan.device.out, rig.plan.device.tape_s), (Connector.SVIDEO, 90))
+        self.assertEqual(rig.plan.path[0].model, "s-video-cable")
+        self.assertIsNone(chain(rig.plan).travel.block)
+
+    def test_arrival_is_kept(self):
+        rig = make_rig("Tape", propose(DeviceKind.DECK, {"sorrel"}))
+        address = reverse("rigs:stage", args=[rig.pk, "arrival"])
+        fields = {"offer": "", "deinterlace": "pair", "matrix": "709", "range": "", "shape": "16/9"}
+        self.assertRedirects(self.client.post(address, fields), address)
+        rig.refresh_from_db()
+        arrival = rig.plan.arrival
+        self.assertEqual(
+            (arrival.deinterlace, arrival.matrix.value, str(arrival.shape)), (Deinterlace.PAIR, "709", "16/9")
+        )
+        for wrong in ({"deinterlace": "blend"}, {"offer": "9x9p1 raw"}, {"shape": "1/0"}, {"matrix": "NaN"}):
+            self.assertEqual(self.client.post(address, fields | wrong).status_code, 422, wrong)
+
+    def test_the_frame_follows_what_arrives(self):
+        self.client.post(reverse("rigs:fit-frame", args=[self.rig.pk]))
+        self.assertEqual(Rig.objects.get().plan.recipe.frame.key, "1920x1080p30")
+
+
+class WholeRigTests(TestCase):
+    def setUp(self):
+        self.rig = make_rig("Moss & Stone", SLOW)
+
+    def test_duplicates_get_names_of_their_own(self):
+        for _ in range(3):
+            self.client.post(reverse("rigs:duplicate", args=[self.rig.pk]))
+        self.assertEqual(
+            sorted(Rig.objects.values_list("name", flat=True)),
+            ["Moss & Stone", "Moss & Stone copy", "Moss & Stone copy 2", "Moss & Stone copy 3"],
+        )
+        self.assertEqual({rig.plan for rig in Rig.objects.all()}, {SLOW})
+
+    def test_export_delete_import(self):
+        exported = self.client.get(reverse("rigs:export", args=[self.rig.pk]))
+        self.assertIn('filename="moss-stone.rig.json"', exported["Content-Disposition"])
+        asked = self.client.get(reverse("rigs:delete", args=[self.rig.pk]))
+        self.assertContains(asked, "Delete Moss &amp; Stone?")
+        self.client.post(reverse("rigs:delete", args=[self.rig.pk]))
+        self.assertFalse(Rig.objects.exists())
+        for name in ("Moss & Stone", "Moss & Stone 2"):
+            self.client.post(reverse("rigs:import"), {"file": SimpleUploadedFile("rig.json", exported.content)})
+            self.assertEqual(Rig.objects.get(name=name).plan, SLOW)
+
+    def test_bad_files_are_refused_with_line_and_reason(self):
+        for content, reason in (
+            (b"{", "line 1"),
+            (b'{\n"kind": "reel-rig",\n"version": 2}', "line 3: it has version 2"),
+            (b"\xff" * 100, "line 1"),
+            (b" " * 200_000, "at most 100000"),
+        ):
+            sent = {"file": SimpleUploadedFile("rig.json", content)}
+            response = self.client.post(reverse("rigs:import"), sent, follow=True)
+            self.assertContains(response, reason)
+        self.assertContains(self.client.post(reverse("rigs:import"), {}, follow=True), "No file was chosen")
+        self.assertEqual(Rig.objects.count(), 1)
+
+    def test_ticks_are_kept_and_taken_back(self):
+        rig = make_rig("Canopy", propose(DeviceKind.HEADSET))
+        address = reverse("rigs:tick", args=[rig.pk])
+        response = self.client.post(address, {"key": "eye"}, headers=HTMX)
+        self.assertContains(response, 'aria-pressed="true"')
+        self.assertEqual(Rig.objects.get(pk=rig.pk).ticked, ["eye"])
+        self.client.post(address, {"key": "mirror"}, headers=HTMX)
+        self.client.post(address, {"key": "eye", "was": "1"}, headers=HTMX)
+        self.assertEqual(Rig.objects.get(pk=rig.pk).ticked, ["mirror"])
+
+    def test_nothing_is_changed_while_it_rolls(self):
+        class Roll:
+            rig_id = self.rig.pk
+
+        class Rolling:
+            roll = Roll
+
+        for change in (
+            lambda: actions.set_path(self.rig, (), Rolling),
+            lambda: actions.delete(self.rig, Rolling),
+            lambda: actions.apply_remedy(self.rig, "Use the USB 3 port", Rolling),
+            lambda: actions.fit_frame(self.rig, Rolling),
+        ):
+            with self.assertRaises(RefusedError) as raised:
+                change()
+            self.assertIn("is rolling; cut it", str(raised.exception))
+        self.assertEqual(Rig.objects.get().plan, SLOW)
+
+    def test_new_rigs_are_proposed_from_what_is_at_hand(self):
+        address = reverse("rigs:new")
+        self.client.post(address, {"kind": "deck", "have": ["comfrey"], "name": "", "feed": "", "address": ""})
+        self.assertEqual(Rig.objects.get(name="Tape deck").plan.path[1].model, "comfrey")
+        response = self.client.get(reverse("rigs:proposal"), {"kind": "console", "have": ["burdock"]})
+        self.assertContains(response, "Burdock, MJPEG stick")
+        self.assertContains(response, "Wrong matrix")
+        for kind in DeviceKind:
+            self.assertEqual(self.client.get(reverse("rigs:proposal"), {"kind": kind.value}).status_code, 200)
+        self.assertEqual(self.client.get(reverse("rigs:proposal"), {"kind": "<b>"}).status_code, 200)
+        refused = self.client.post(address, {"kind": "toaster", "name": "x", "feed": "", "address": ""})
+        self.assertEqual(refused.status_code, 422)
+
+    def test_an_older_rig_without_a_path_gets_one(self):
+        from importlib import import_module
+
+        from django.apps import apps
+
+        old = make_rig("Old", SLOW)
+        old.setup = {key: value for key, value in old.setup.items() if key not in ("path", "arrival")}
+        old.save()
+        import_module("reel.web.rigs.migrations.0002_paths").lay_paths(apps, None)
+        old.refresh_from_db()
+        self.assertIsNone(chain(old.plan).travel.block)
+        self.rig.refresh_from_db()
+        self.assertEqual(self.rig.plan, SLOW, "one that has a path keeps it")
