@@ -95,7 +95,8 @@ def _picture_to_page(client: Client, setup: RigSetup) -> float:
             elif found := re.match(rb"Content-Length: (\d+)", line):
                 response.readline()
                 response.read(int(found[1]))
-                delays.append((time.monotonic_ns() - composed_ns) / 1e9)
+                if composed_ns:  # the first one is only a blank
+                    delays.append((time.monotonic_ns() - composed_ns) / 1e9)
     return sorted(delays)[len(delays) // 2]
 
 

@@ -173,6 +173,8 @@ class Recorder:
             same = identity and other_id != rig_id and other.identity == identity
             if same and other.lease_ns < stale_ns and not self._is_rolling(other_id):
                 self._close_rig(other_id)
+                if (waiting := self._rigs.get(rig_id)) is not None:
+                    waiting.source.call(waiting.source.try_now)
 
     def _start_rig(self, rig_id: int, setup: RigSetup, name: str) -> _OpenRig:
         opener = opener_for(setup, self.feeds, self.clock.now_ns)

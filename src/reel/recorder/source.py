@@ -145,6 +145,10 @@ class Source:
         if self._input is not None and self._input.signal is not None:
             self._instruments.begin_test(self._input.signal, self._clock.now_ns())
 
+    def try_now(self) -> None:
+        """Try to open the input again at once; runs on the source's thread."""
+        self._retry_ns = self._clock.now_ns()
+
     def run_until(self, until_ns: int | None = None) -> None:
         """Read what is due, up to `until_ns` on the clock, or until stopped; then the input is closed."""
         while not self._stopping:

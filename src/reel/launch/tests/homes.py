@@ -21,7 +21,10 @@ from reel.recorder.client import Client
 from reel.recorder.messages import Ask, StartRoll, UnreachableError
 
 FRAME = Mode.parse("640x360p30")
-SETUP = replace(propose(DeviceKind.CONSOLE), recipe=Recipe(frame=FRAME, effort="ultrafast"))
+# The camera's small picture is drawn and encoded with little work, and so is there at once.
+SETUP = replace(
+    propose(DeviceKind.CAMERA, mode=Mode.parse("640x480p30")), recipe=Recipe(frame=FRAME, effort="ultrafast")
+)
 _template: Path | None = None
 
 

@@ -64,12 +64,12 @@ class AlarmTests(unittest.TestCase):
             (("s-video-cable", "comfrey", "usb-2"), merged, FieldVerdict.MERGED),
             (("scart-cable", "scart-hdmi", "hdmi-1.4", "fennel", "usb-3"), {}, FieldVerdict.MERGED),
         ):
-            for mode in ("720x576i25", "720x480i30000/1001"):
+            for mode in ("720x576i25", "720x480i30000/1001") if verdict is FieldVerdict.APART else ("720x576i25",):
                 with self.subTest(path, mode=mode):
-                    source = self.open(replace(DECK, path=hops(*path)), 0.5, mode=Mode.parse(mode), **device)
+                    source = self.open(replace(DECK, path=hops(*path)), 0.2, mode=Mode.parse(mode), **device)
                     source.test_fields()
                     self.assertFalse(source.reading.is_testing and source.reading.field_test)
-                    source.run_until(3 * NS)
+                    source.run_until(round(2.4 * NS))
                     test = source.reading.field_test
                     self.assertEqual(test.verdict, verdict)
                     self.assertAlmostEqual(test.made, 4 * float(source.reading.signal.mode.rate), delta=3)

@@ -14,6 +14,7 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
 
 from reel.core.errors import ReelError
+from reel.core.media.picture import blank_jpeg
 from reel.recorder.messages import MAX_LABEL, AddMark, CarryOn, Cut, Hold, Open, StartRoll, TestFields
 from reel.web.rigs.models import Rig
 from reel.web.roll.live import live_facts
@@ -23,6 +24,8 @@ from reel.web.takes.actions import clean_name
 KEEP_OPEN_S = 2.0
 SILENCE_MS = 1_500
 BOUNDARY = "picture"
+# A grey picture, shown until the first real one comes.
+BLANK = blank_jpeg(32, 18)
 
 
 @require_POST
@@ -106,12 +109,16 @@ async def _keep_open(rig_id: int) -> None:
 
 
 async def _pictures(rig_id: int) -> AsyncIterator[bytes]:
+    yield _part(BLANK, 0)  # a page counts as loaded only when each of its pictures has begun
     async for picture in client().pictures(rig_id, silence_ms=SILENCE_MS):
         if picture is not None:
-            jpeg, composed_ns = picture
-            head = f"--{BOUNDARY}\r\nContent-Type: image/jpeg\r\nReel-Composed-Ns: {composed_ns}\r\n"
-            head += f"Content-Length: {len(jpeg)}\r\n\r\n"
-            yield head.encode() + jpeg + b"\r\n"
+            yield _part(*picture)
+
+
+def _part(jpeg: bytes, composed_ns: int) -> bytes:
+    """Give one picture as a part of the stream."""
+    head = f"--{BOUNDARY}\r\nContent-Type: image/jpeg\r\nReel-Composed-Ns: {composed_ns}\r\n"
+    return f"{head}Content-Length: {len(jpeg)}\r\n\r\n".encode() + jpeg + b"\r\n"
 
 
 def _done(request: HttpRequest, address: str) -> HttpResponse:
