@@ -14,6 +14,8 @@ from reel.options import ROOT, TEST_COUNTS
 
 CHROMIUM = "/usr/bin/chromium"
 TOOLS = Path(sys.executable).parent
+# The tag of test cases whose processes, sockets or clock are real: they would disturb each other.
+LIVE = "live"
 CHECKS = {
     "format": [str(TOOLS / "ruff"), "format", "--check", "--quiet", "."],
     "lint": [str(TOOLS / "ruff"), "check", "--quiet", "."],
@@ -33,7 +35,7 @@ def run_checks(only: list[str]) -> int:
         os.environ["DJANGO_SETTINGS_MODULE"] = "reel.web.settings"
         if not only:
             counts.update(_check(name, command) for name, command in CHECKS.items())
-        counts.update(_test(only or ["reel"], Path(folder) / "counts.json"))
+        counts.update(_test(only or ["reel"], Path(folder)))
     print(f"{counts['passed']} passed, {counts['failed']} failed, {counts['skipped']} skipped")
     return 1 if counts["failed"] else 0
 
@@ -47,14 +49,23 @@ def _check(name: str, command: list[str]) -> str:
     return "failed" if done.returncode else "passed"
 
 
-def _test(labels: list[str], counts_file: Path) -> dict[str, int]:
-    """Run the tests; a run that dies before it has counted is one failure."""
+def _test(labels: list[str], folder: Path) -> Counter[str]:
+    """Run the tests: those that only compute on all cores at once, then those that live in real time one by one."""
+    cores = str(os.cpu_count() or 1)
+    return _run("computed", ["--exclude-tag", LIVE, "--parallel", cores, *labels], folder) + _run(
+        "live", ["--tag", LIVE, *labels], folder
+    )
+
+
+def _run(name: str, arguments: list[str], folder: Path) -> Counter[str]:
+    """Run Django's tests; a run that dies before it has counted is one failure."""
+    counts_file = folder / f"{name}.json"
     os.environ[TEST_COUNTS] = str(counts_file)
-    command = [sys.executable, "-W", "error::ResourceWarning", "-m", "django", "test", "--noinput", *labels]
+    command = [sys.executable, "-W", "error::ResourceWarning", "-m", "django", "test", "--noinput", *arguments]
     code = subprocess.run(command, cwd=ROOT / "src").returncode
     if not counts_file.exists():
-        return {"failed": 1}
-    counts: dict[str, int] = json.loads(counts_file.read_text())
+        return Counter(failed=1)
+    counts: Counter[str] = Counter(json.loads(counts_file.read_text()))
     if code and not counts["failed"]:
         counts["failed"] = 1
     return counts

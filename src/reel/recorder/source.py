@@ -201,6 +201,8 @@ class Source:
         signal = self._input.signal
         if self._clock.now_ns() - picture.at_ns < BEHIND_NS:
             self._watch.look(picture.frame, picture.at_ns)
+        else:
+            self._watch.note(picture.at_ns)
         self._instruments.probe(picture)
         recording = self.roll is not None and self.roll.state in (RollState.WAITING, RollState.ROLLING)
         wanted = self._wanted()

@@ -57,7 +57,7 @@ class Watch:
 
     def __init__(self, *, reads_screen: bool = False) -> None:
         self._reads_screen = reads_screen
-        self._arrivals: deque[tuple[int, bool]] = deque()
+        self._arrivals: deque[tuple[int, bool | None]] = deque()
         self._grid: Luma | None = None
         self._lines: Luma | None = None
         self._combs: deque[float] = deque(maxlen=12)
@@ -67,8 +67,12 @@ class Watch:
         self._sought_ns = 0
         self._alike = 0
 
+    def note(self, at_ns: int) -> None:
+        """Take note that a picture was shown at `at_ns`, without looking at it."""
+        self._arrivals.append((at_ns, None))
+
     def look(self, frame: av.VideoFrame, at_ns: int) -> None:
-        """Take note of a picture that was shown at `at_ns`, in the order of time."""
+        """Look at a picture that was shown at `at_ns`, in the order of time."""
         luma = luma_of(frame)
         step = max(1, luma.shape[0] // GRID_LINES)
         grid = luma[::step, ::step].copy()
@@ -96,10 +100,11 @@ class Watch:
         if len(times) < 2 or times[-1] == times[0]:
             return Watched(still_s=self._since(self._changed_ns, now_ns), black_s=self._since(self._black_ns, now_ns))
         span_s = float(times[-1] - times[0]) / NS
-        new = sum(1 for _, is_new in list(self._arrivals)[1:] if is_new)
+        looked = [is_new for _, is_new in list(self._arrivals)[1:] if is_new is not None]
+        new_part = sum(looked) / len(looked) if looked else 0.0
         return Watched(
             per_s=round((len(times) - 1) / span_s, 2),
-            distinct_per_s=round(new / span_s, 2),
+            distinct_per_s=round(new_part * (len(times) - 1) / span_s, 2),
             jitter_ms=round(float(np.std(np.diff(times))) / 1e6, 2),
             black_s=self._since(self._black_ns, now_ns),
             still_s=self._since(self._changed_ns, now_ns),

@@ -57,6 +57,8 @@ def run(home: Path, *arguments: str, code: int = 0, **more: str) -> subprocess.C
 class HomeTestCase(unittest.TestCase):
     """A demo home of its own for each test, and processes on it that are ended with it."""
 
+    tags = frozenset({"live"})
+
     def setUp(self):
         folder = tempfile.TemporaryDirectory(prefix="reel-home-")
         self.addCleanup(folder.cleanup)

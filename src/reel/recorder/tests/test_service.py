@@ -48,6 +48,8 @@ class MemoryJournal:
 
 
 class ServiceTests(unittest.TestCase):
+    tags = frozenset({"live"})
+
     def setUp(self):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)

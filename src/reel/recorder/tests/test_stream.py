@@ -36,6 +36,8 @@ class QuietHandler(http.server.SimpleHTTPRequestHandler):
 
 
 class StreamTests(unittest.TestCase):
+    tags = frozenset({"live"})
+
     def setUp(self):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)

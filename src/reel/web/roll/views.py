@@ -109,16 +109,17 @@ async def _keep_open(rig_id: int) -> None:
 
 
 async def _pictures(rig_id: int) -> AsyncIterator[bytes]:
-    yield _part(BLANK, 0)  # a page counts as loaded only when each of its pictures has begun
+    yield f"--{BOUNDARY}\r\n".encode()
+    yield _part(BLANK, 0)  # a page counts as loaded only when each of its pictures is there
     async for picture in client().pictures(rig_id, silence_ms=SILENCE_MS):
         if picture is not None:
             yield _part(*picture)
 
 
 def _part(jpeg: bytes, composed_ns: int) -> bytes:
-    """Give one picture as a part of the stream."""
-    head = f"--{BOUNDARY}\r\nContent-Type: image/jpeg\r\nReel-Composed-Ns: {composed_ns}\r\n"
-    return f"{head}Content-Length: {len(jpeg)}\r\n\r\n".encode() + jpeg + b"\r\n"
+    """Give one picture as a part of the stream, with the boundary after it: a browser shows it when it sees that."""
+    head = f"Content-Type: image/jpeg\r\nReel-Composed-Ns: {composed_ns}\r\nContent-Length: {len(jpeg)}\r\n\r\n"
+    return head.encode() + jpeg + f"\r\n--{BOUNDARY}\r\n".encode()
 
 
 def _done(request: HttpRequest, address: str) -> HttpResponse:

@@ -38,6 +38,8 @@ def free_port() -> int:
 class StackTestCase(unittest.TestCase):
     """Starts `reel demo` on a fresh home once for the class, and a browser with one page for each test."""
 
+    tags = frozenset({"live"})
+
     @classmethod
     def setUpClass(cls):
         folder = tempfile.TemporaryDirectory(prefix="reel-browser-")
