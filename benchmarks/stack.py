@@ -8,6 +8,7 @@ import subprocess
 import sys
 import tempfile
 import time
+import urllib.parse
 import urllib.request
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -58,6 +59,7 @@ def measure() -> dict[str, float]:
         return {
             "roll_to_first_frame_s": _roll_to_first_frame(client, setup),
             "picture_to_page_s": _picture_to_page(client, setup),
+            "path_change_s": _path_change(),
             "takes_page_s": _page("takes/", 5),
             f"takes_page_{TAKES}_s": _long_list(home),
         }
@@ -95,9 +97,26 @@ def _picture_to_page(client: Client, setup: RigSetup) -> float:
             elif found := re.match(rb"Content-Length: (\d+)", line):
                 response.readline()
                 response.read(int(found[1]))
-                if composed_ns:  # the first one is only a blank
-                    delays.append((time.monotonic_ns() - composed_ns) / 1e9)
+                delays.append((time.monotonic_ns() - composed_ns) / 1e9)
     return sorted(delays)[len(delays) // 2]
+
+
+def _path_change() -> float:
+    """Give the median time from a change of a hop on the Path page to the last byte of its answer, line and all."""
+    with urllib.request.urlopen(f"http://127.0.0.1:{PORT}/rigs/3/path/", timeout=10) as response:
+        cookie = response.headers["Set-Cookie"].partition(";")[0]
+        token = re.search(rb'name="csrfmiddlewaretoken" value="(\w+)"', response.read())
+    assert token is not None
+    waits = []
+    for number in range(20):
+        fields = {"do": "swap", "place": "2", "model": ("usb-2", "usb-3")[number % 2]}
+        data = urllib.parse.urlencode(fields | {"csrfmiddlewaretoken": token[1].decode()}).encode()
+        headers = {"HX-Request": "true", "Cookie": cookie, "Referer": f"http://127.0.0.1:{PORT}/"}
+        request = urllib.request.Request(f"http://127.0.0.1:{PORT}/rigs/3/change/", data, headers)
+        started = time.perf_counter()
+        urllib.request.urlopen(request, timeout=10).read()  # noqa: S310  # our own address
+        waits.append(time.perf_counter() - started)
+    return sorted(waits)[len(waits) // 2]
 
 
 def _page(path: str, times: int) -> float:

@@ -12,11 +12,13 @@ def run_bench(*, kills: int, keep: bool) -> int:
     """Measure, print a table and JSON; `kills` adds that many kills of the recorder, `keep` makes this the baseline."""
     sys.path.insert(0, str(ROOT))
     from benchmarks import kills as killing
-    from benchmarks import recording, stack
+    from benchmarks import line, recording, stack
 
     found: dict[str, float] = {
         "standin_core_share": recording.standin_share(),
         "recorder_to_bare_loop": recording.recorder_against_bare_loop(),
+        "walk_ten_hops_ms": line.walk_ms(),
+        "remedies_ms": line.remedies_ms(),
         **stack.measure(),
     }
     if kills:

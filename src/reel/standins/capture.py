@@ -28,6 +28,7 @@ class Handover:
         self._offer, self._incoming, self._wrong = offer, incoming, wrong
         self._converters: dict[bool, Converter] = {}
         self._coders: dict[bool, Mjpeg] = {}
+        self._bits = int(offer.link_bps / offer.mode.rate)
         self._incoming_ns = NS / incoming.mode.rate
         self._next_ns: Fraction | None = None
 
@@ -54,13 +55,17 @@ class Handover:
     def _hand_over(self, shown: Shown) -> Shown:
         if not self._offer.mjpeg:
             return shown.then(self._convert)
-        converted = self._convert(shown.frame)
+        # it is drawn and compressed when it is delivered; until then it is taken to be as big as the one before
+        return Shown(shown.at_ns, lambda: self._compress(shown.frame), self._bits)
+
+    def _compress(self, frame: av.VideoFrame) -> av.VideoFrame:
+        converted = self._convert(frame)
         turn = converted.height > converted.width
         if turn not in self._coders:
             mode = replace(self._offer.mode, width_px=converted.width, height_px=converted.height)
             self._coders[turn] = Mjpeg(mode)
-        frame, bits = self._coders[turn].apply(converted)
-        return Shown(shown.at_ns, lambda: frame, bits)
+        compressed, self._bits = self._coders[turn].apply(converted)
+        return compressed
 
     def _convert(self, frame: av.VideoFrame) -> av.VideoFrame:
         turn = self._is_turned(frame.width, frame.height)

@@ -61,7 +61,7 @@ def walk(
             key="frame",
             fact=framed.mode.size_label,
             detail="fit, as it comes" if setup.recipe.as_it_comes else f"fit, {rate_label(framed.mode.rate)}",
-            rate_bps=_rate(framed),
+            rate_bps=None if way.block else _rate(framed),
             losses=_framing_losses(comes, framed, setup.recipe.as_it_comes),
         ),
         _sound_stage(sound, is_known=arrival is not None),

@@ -94,7 +94,7 @@ def causes(kind: AlarmKind, setup: RigSetup) -> tuple[str, ...]:
     said: list[str] = []
     walked = chain(setup).travel
     if kind is AlarmKind.NO_SIGNAL and walked.block is not None:
-        said.append(walked.block.limit)
+        return ("Path shows where it is blocked, and what mends it.",)
     if kind is AlarmKind.BLACK:
         said += [loss.limit for loss in walked.losses if loss.word == "black surface"]
     if kind is AlarmKind.FROZEN:

@@ -7,7 +7,6 @@ import av
 
 from reel.core.frame import fit
 from reel.core.media.errors import MediaError
-from reel.core.media.planes import planes_of
 
 POSTER_WIDTH_PX = 640
 
@@ -41,16 +40,6 @@ class JpegEncoder:
         context.qmin = context.qmax = self._quality
         context.thread_count = 1
         return context
-
-
-def blank_jpeg(width_px: int, height_px: int) -> bytes:
-    """Give a dark grey JPEG without a picture."""
-    frame = av.VideoFrame(width_px, height_px, "yuv420p")
-    luma, *colours = planes_of(frame)
-    luma[:] = 40
-    for colour in colours:
-        colour[:] = 128
-    return JpegEncoder(width_px).encode(frame)
 
 
 def poster(path: Path, at: Fraction = Fraction(1, 3)) -> bytes:

@@ -46,7 +46,7 @@ class AlarmTests(unittest.TestCase):
             (9, PHONE, {"sleep_lock": True, "sleep_s": 5}, AlarmKind.FROZEN, "locked itself"),
             (9, PHONE, {"turns": True}, AlarmKind.TURNED, "held differently"),
             (6, DECK, {"tape_s": 4}, AlarmKind.NO_SIGNAL, "tape has ended"),
-            (1, propose(DeviceKind.CONSOLE), {"protected": True}, AlarmKind.NO_SIGNAL, "copy-protected"),
+            (1, propose(DeviceKind.CONSOLE), {"protected": True}, AlarmKind.NO_SIGNAL, "what mends it"),
             (4, replace(propose(DeviceKind.HEADSET), path=hops("mirror-window:minimised")), {},
              AlarmKind.FROZEN, "minimised"),
             (6, replace(propose(DeviceKind.HEADSET), path=hops("mirror-window:shows Reel")), {},

@@ -14,7 +14,6 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
 
 from reel.core.errors import ReelError
-from reel.core.media.picture import blank_jpeg
 from reel.recorder.messages import MAX_LABEL, AddMark, CarryOn, Cut, Hold, Open, StartRoll, TestFields
 from reel.web.rigs.models import Rig
 from reel.web.roll.live import live_facts
@@ -24,8 +23,6 @@ from reel.web.takes.actions import clean_name
 KEEP_OPEN_S = 2.0
 SILENCE_MS = 1_500
 BOUNDARY = "picture"
-# A grey picture, shown until the first real one comes.
-BLANK = blank_jpeg(32, 18)
 
 
 @require_POST
@@ -110,7 +107,6 @@ async def _keep_open(rig_id: int) -> None:
 
 async def _pictures(rig_id: int) -> AsyncIterator[bytes]:
     yield f"--{BOUNDARY}\r\n".encode()
-    yield _part(BLANK, 0)  # a page counts as loaded only when each of its pictures is there
     async for picture in client().pictures(rig_id, silence_ms=SILENCE_MS):
         if picture is not None:
             yield _part(*picture)

@@ -5,7 +5,8 @@ from typing import Any
 
 from django import forms
 
-from reel.core.line import HANDHELD, ArrivalSetup, Deinterlace, RigSetup, Turn, chain
+from reel.core.line import HANDHELD, ArrivalSetup, Deinterlace, Offer, RigSetup, Turn, chain
+from reel.core.line.boxes import Port
 from reel.core.signal import Matrix, Range, Scan, Signal
 from reel.web.rigs.forms.base import StageForm
 
@@ -62,7 +63,7 @@ class ArrivalForm(StageForm):
         super().__init__(data, initial=_initial(setup.arrival))
         arrives = chain(setup).travel.arrives
         offers = list(arrives.offers) if arrives else []
-        choices = [("", "the best that fits"), *((offer.key, offer.label) for offer in offers)]
+        choices = [("", "the best that fits"), *((offer.key, _offer_label(setup, offer)) for offer in offers)]
         if setup.arrival.offer and setup.arrival.offer not in dict(choices):
             choices.append((setup.arrival.offer, f"{setup.arrival.offer}, not to be had here"))
         self.fields["offer"].choices = choices  # type: ignore[attr-defined]
@@ -85,6 +86,13 @@ class ArrivalForm(StageForm):
             turn=Turn(cleaned["turn"]) if cleaned.get("turn") else None,
             shape=Fraction(cleaned["shape"]) if cleaned["shape"] else None,
         )
+
+
+def _offer_label(setup: RigSetup, offer: Offer) -> str:
+    """Give an offer for people, and say when the port can't carry it."""
+    port = next((hop.hop for hop in setup.path if isinstance(hop.hop, Port)), None)
+    is_too_much = port is not None and offer.link_bps > port.carries_bps
+    return f"{offer.label}, too much for the port" if is_too_much else offer.label
 
 
 def _initial(arrival: ArrivalSetup) -> dict[str, object]:

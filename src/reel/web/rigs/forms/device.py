@@ -104,7 +104,7 @@ class DeviceForm(StageForm):
         kept = (*self.FIELDS[device.kind], *self._SHARED)
         self.fields = {name: self.fields[name] for name in kept}
         choices = {
-            "mode": [(mode.key, mode.label) for mode in facts.modes],
+            "mode": [(mode.key, _mode_label(device.kind, mode)) for mode in facts.modes],
             "out": [(way.value, way.label) for way in facts.ways_out],
             "pixels": [(name, pixel_format(name).label) for name in facts.pixels],
         }
@@ -120,6 +120,12 @@ class DeviceForm(StageForm):
             if settings.get(name) == first:
                 settings[name] = None  # the kind's first is what it does by itself
         return replace(self._device, **settings)
+
+
+def _mode_label(kind: DeviceKind, mode: Mode) -> str:
+    """Give a mode for people; a tape's with the standard that it was recorded in."""
+    standard = {576: "PAL", 480: "NTSC"}.get(mode.height_px, "") if kind is DeviceKind.DECK else ""
+    return f"{standard}, {mode.label}" if standard else mode.label
 
 
 _READ: dict[str, Any] = {

@@ -73,6 +73,8 @@ document.addEventListener("DOMContentLoaded", () => {
   const rig = page.dataset.rig;
   const events = new EventSource(`/roll/events/${rig ? `?rig=${rig}` : ""}`);
   events.onmessage = (event) => show(JSON.parse(event.data));
+  // A page is loaded before its moving picture begins, also when none comes.
+  addEventListener("load", () => document.querySelectorAll("img[data-live]").forEach((image) => { image.src = image.dataset.live; }));
   // A moving picture holds its connection until its address changes.
   addEventListener("pagehide", () => {
     events.close();
