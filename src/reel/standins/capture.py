@@ -74,7 +74,8 @@ class Handover:
             if self._offer.mjpeg:
                 matrix = self._incoming.matrix if self._wrong else Matrix.BT601
                 target = replace(target, matrix=matrix, range=Range.FULL)
-            self._converters[turn] = Converter(target)
+            # compression harms code values more than a quick conversion does
+            self._converters[turn] = Converter(target, exact=not self._offer.mjpeg)
         return self._converters[turn].apply(frame)
 
     def _mode(self, turn: bool) -> Mode:

@@ -23,7 +23,7 @@ class Converter:
 
     def __init__(self, target: Signal, *, exact: bool = True) -> None:
         self._target = target
-        self._flags = EXACT if exact else "fast_bilinear"
+        self._flags = EXACT if exact else "bilinear"
         self._key: object = None
         self._graph: av.filter.Graph | None = None
 

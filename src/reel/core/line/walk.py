@@ -7,6 +7,7 @@ from reel.core.file import RateControl, forecast
 from reel.core.line.device import DeviceKind, sent_signal
 from reel.core.line.loss import Loss, Weight
 from reel.core.line.path import Travel
+from reel.core.line.proposal import fitting_frame
 from reel.core.line.rig import RigSetup, chain
 from reel.core.signal import Matrix, Range, Signal, SoundFormat, pixel_format, rate_label
 
@@ -39,7 +40,7 @@ def walk(
     planned = chain(setup)
     way = planned.travel
     sent = sent_signal(setup.device) or arrival
-    comes = arrival or (planned.carried.signal if planned.carried else None)
+    comes = setup.arrival.signal_of(arrival) if arrival else planned.carried.signal if planned.carried else None
     framed = framed_signal(setup)
     return (
         Stage(
@@ -91,8 +92,9 @@ def _framing_losses(arrives: Signal | None, framed: Signal, as_it_comes: bool) -
         return ()
     source, frame = arrives.mode, framed.mode
     losses = []
-    if (source.width_px, source.height_px) != (frame.width_px, frame.height_px):
-        losses.append(_scaling(source.width_px * source.height_px, arrives, framed))
+    square = fitting_frame(arrives)
+    if (square.width_px, square.height_px) != (frame.width_px, frame.height_px):
+        losses.append(_scaling(square.width_px * square.height_px, arrives, framed))
     if as_it_comes:
         pass  # every picture is kept, at its own time
     elif source.rate > frame.rate:

@@ -1,5 +1,6 @@
 import unittest
 from dataclasses import replace
+from fractions import Fraction
 
 from reel.core.errors import BadValueError
 from reel.core.file import RateControl, Recipe
@@ -36,6 +37,13 @@ class WalkTests(unittest.TestCase):
         stages = walk(feed, arrives, SoundFormat())
         self.assertEqual(words(stages), ["chroma reduced", "depth reduced", "colour converted"])
         self.assertEqual(stages[4].fact, "1 track")
+
+    def test_fields_and_oblong_pixels_are_framed_without_loss(self):
+        tape = propose(DeviceKind.DECK, {"sorrel"})
+        arrives = Signal(mode=Mode.parse("720x576i25"), pixels="yuyv422", pixel_aspect=Fraction(16, 15))
+        for arrival in (None, arrives):
+            frame = walk(tape, arrival, None)[3]
+            self.assertEqual([loss.word for loss in frame.losses][:1], ["chroma reduced"])
 
     def test_file_stage_is_the_forecast(self):
         setup = console("1280x720p30", "1280x720p30", rate_control=RateControl.CBR, bitrate_bps=8_000_000)
