@@ -88,7 +88,7 @@ def _alarm(kind: AlarmKind, words: str, setup: RigSetup) -> Alarm:
 
 
 def causes(kind: AlarmKind, setup: RigSetup) -> tuple[str, ...]:
-    """Give the likely causes of an alarm: what the line says first, then what the kind of device is known for."""
+    """Give the likely causes of an alarm: what the line says, or else what the kind of device is known for."""
     device = setup.device.kind
     known = _CAUSES.get((kind, device), _CAUSES.get((kind, None), ()))
     said: list[str] = []
@@ -99,9 +99,9 @@ def causes(kind: AlarmKind, setup: RigSetup) -> tuple[str, ...]:
         said += [loss.limit for loss in walked.losses if loss.word == "black surface"]
     if kind is AlarmKind.FROZEN:
         said += [loss.limit for loss in walked.losses if loss.word in ("minimised", "will sleep")]
-    if kind is AlarmKind.NO_SIGNAL and any(hop.hop.kind is HopKind.BOX for hop in setup.path) and not said:
-        said.append("A cable has come loose between the device and the box.")
-    return (*said, *known)
+    if kind is AlarmKind.NO_SIGNAL and any(hop.hop.kind is HopKind.BOX for hop in setup.path):
+        known = (*known, "A cable has come loose between the device and the box.")
+    return tuple(said) or known
 
 
 # What practice says of each kind of device; None is for any other.

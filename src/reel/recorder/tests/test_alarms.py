@@ -43,7 +43,7 @@ class AlarmTests(unittest.TestCase):
     def test_each_alarm_names_causes_of_its_device(self):
         for seconds, setup, device, kind, cause in (
             (4, PHONE, {"surface": Surface.ACCELERATED}, AlarmKind.BLACK, "accelerated"),
-            (9, PHONE, {"sleep_lock": True, "sleep_s": 5}, AlarmKind.FROZEN, "locked itself"),
+            (9, PHONE, {"sleep_lock": True, "sleep_s": 5}, AlarmKind.FROZEN, "locks itself"),
             (9, PHONE, {"turns": True}, AlarmKind.TURNED, "held differently"),
             (6, DECK, {"tape_s": 4}, AlarmKind.NO_SIGNAL, "tape has ended"),
             (1, propose(DeviceKind.CONSOLE), {"protected": True}, AlarmKind.NO_SIGNAL, "what mends it"),
