@@ -7,7 +7,7 @@ from itertools import count
 
 from reel.core.line.boxes import Box, Port
 from reel.core.line.carried import Offer
-from reel.core.line.device import DeviceSetup
+from reel.core.line.device import Access, DeviceSetup
 from reel.core.line.hops import Adapter, HopKind, Link, Mirror, Receiver, name_of
 from reel.core.line.links import Connector
 from reel.core.line.path import HopSetup
@@ -123,6 +123,9 @@ def assemble(device: DeviceSetup, path: tuple[HopSetup, ...] = (), ask: Offer | 
 
     Raises InputError for a hop that another program holds or that the system denies, and for plugs that do not fit.
     """
+    if device.access is not Access.FREE:
+        refusal = "is open in another program" if device.access is Access.BUSY else "may not be opened by Reel"
+        raise InputError("The camera", refusal)
     source = stand_in(device, start_ns=start_ns)
     signal, at = source.signal, device.way_out
     hops: list[HopStandIn] = []

@@ -59,6 +59,14 @@ class Surface(StrEnum):
     ACCELERATED = "accelerated"
 
 
+class Access(StrEnum):
+    """Whether a camera may be opened: another program may hold it, the operating system may deny it."""
+
+    FREE = "free"
+    BUSY = "busy"
+    DENIED = "denied"
+
+
 class Eye(StrEnum):
     """Which eye's picture a headset shows outside."""
 
@@ -146,7 +154,8 @@ class DeviceSetup:
     per million fast; None for pixels and way is the kind's first. A console's HDMI may be `protected` against copying.
 
     A handheld is held by `turn`, or turns by a script when `turns`; it sleeps after `sleep_s` when `sleep_lock`. A
-    headset gives `eye` to its mirror, with a `pointer` in the picture or not. A deck's tape ends after `tape_s`.
+    headset gives `eye` to its mirror, with a `pointer` in the picture or not. A camera has `access`. A deck's tape ends
+    after `tape_s`.
 
     A feed plays the file named `feed` in the feeds folder, over and over when `loop`; or it comes from the network
     when `feed` is an address, to which Reel connects or, for rtmp with `listen`, on which it waits for the sender.
@@ -167,6 +176,7 @@ class DeviceSetup:
     surface: Surface = Surface.OPEN
     sleep_lock: bool = False
     sleep_s: int = 30
+    access: Access = Access.FREE
     eye: Eye = Eye.LEFT
     pointer: bool = False
     tape_s: int = 1800

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from reel.core.errors import BadValueError
 from reel.core.line.carried import Carried, sent
 from reel.core.line.catalogue import HOPS
-from reel.core.line.device import DeviceSetup
+from reel.core.line.device import Access, DeviceSetup
 from reel.core.line.hops import Hop, Situation, blocked, name_of
 from reel.core.line.links import Connector
 from reel.core.line.loss import Loss, Weight
@@ -82,7 +82,7 @@ def travel(device: DeviceSetup, path: tuple[HopSetup, ...], wanted: str = "") ->
     leaves = sent(device)
     if leaves is None:
         return Travel(sent=None, steps=(), arrives=None, losses=())
-    current: Carried | None = leaves
+    current: Carried | None = leaves if device.access is Access.FREE else None
     steps: list[Step] = []
     before = _device_losses(device, leaves)
     for place, setup in enumerate(path):
@@ -117,9 +117,19 @@ def _open_end(carried: Carried, place: int) -> Loss:
     )  # fmt: skip
 
 
+_NO_ACCESS = {
+    Access.BUSY: ("busy", "The camera is open in another program, which keeps it for itself."),
+    Access.DENIED: ("access denied", "The operating system does not let Reel open the camera."),
+}
+
+
 def _device_losses(device: DeviceSetup, leaves: Carried) -> tuple[Loss, ...]:
     """Name what the device itself withholds."""
     losses = []
+    if device.access in _NO_ACCESS:
+        word, limit = _NO_ACCESS[device.access]
+        cost = "No picture comes through."
+        losses.append(Loss(stage="device", word=word, limit=limit, cost=cost, weight=Weight.BLOCK, blocks=True))
     if leaves.black:
         limit = f"The app shows its picture, but {leaves.black}."
         cost = "The recording is black."

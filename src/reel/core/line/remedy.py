@@ -8,7 +8,7 @@ from functools import lru_cache
 from reel.core.line.arrival import ArrivalSetup, Deinterlace
 from reel.core.line.carried import Fields, is_squeezed
 from reel.core.line.catalogue import HOPS
-from reel.core.line.device import DEVICES, DeviceKind, Surface
+from reel.core.line.device import DEVICES, Access, DeviceKind, Surface
 from reel.core.line.hops import Hop, HopKind, name_of
 from reel.core.line.links import Connector
 from reel.core.line.loss import Loss, Weight
@@ -158,14 +158,25 @@ def _device_changes(setup: RigSetup) -> Iterator[_Change]:
     for pixels in facts.pixels:
         if pixels != device.pixels:
             yield change("pixels", f"Send {pixel_format(pixels).label}", pixels=pixels)
-    if device.range is Range.FULL:
-        yield change("range", "Send limited range", range=Range.LIMITED)
-    if device.protected:
-        yield change("protection", "Set it for play footage: protection off", protected=False)
-    if device.surface is Surface.ACCELERATED:
-        yield change("surface", "Turn the app's acceleration off", surface=Surface.OPEN)
-    if device.sleep_lock:
-        yield change("sleep", "Turn the sleep lock off", sleep_lock=False)
+    for is_so, group, label, settings in (
+        (device.range is Range.FULL, "range", "Send limited range", {"range": Range.LIMITED}),
+        (device.protected, "protection", "Set it for play footage: protection off", {"protected": False}),
+        (
+            device.surface is Surface.ACCELERATED,
+            "surface",
+            "Turn the app's acceleration off",
+            {"surface": Surface.OPEN},
+        ),
+        (device.sleep_lock, "sleep", "Turn the sleep lock off", {"sleep_lock": False}),
+        (
+            device.access is not Access.FREE,
+            "access",
+            _CONDITION_LABELS.get(device.access.value, ""),
+            {"access": Access.FREE},
+        ),
+    ):
+        if is_so:
+            yield change(group, label, **settings)
 
 
 def _same_scan(mode: Mode, other: Mode | None) -> bool:

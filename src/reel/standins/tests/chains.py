@@ -9,6 +9,7 @@ from reel.core.file import Recipe
 from reel.core.frame import fit
 from reel.core.line import (
     DEVICES,
+    Access,
     Connector,
     DeviceKind,
     DeviceSetup,
@@ -106,6 +107,7 @@ def _others(add):
     for mode in (mode.key for mode in DEVICES[DeviceKind.CAMERA].modes):
         add(DeviceKind.CAMERA, mode, ("usb-3",))
         add(DeviceKind.CAMERA, mode, ("usb-2",))
+    add(DeviceKind.CAMERA, "1280x720p30", ("usb-3",), access=Access.DENIED)
     for mode in (mode.key for mode in DEVICES[DeviceKind.HEADSET].modes):
         for eye in Eye:
             add(DeviceKind.HEADSET, mode, ("mirror-window",), eye=eye)

@@ -12,6 +12,7 @@ from reel.core.file import Recipe
 from reel.core.line import (
     DEVICES,
     HOPS,
+    Access,
     Connector,
     Deinterlace,
     DeviceKind,
@@ -127,6 +128,8 @@ class TravelTests(unittest.TestCase):
             (rig(console("1280x720p60", protected=True), "hdmi-2.0", "fennel", "usb-3"), ["protected"]),
             (rig(console("1280x720p60"), "hdmi-2.0", "fennel:busy", "usb-3"), ["busy"]),
             (rig(console("1280x720p60"), "hdmi-2.0", "fennel:denied", "usb-3"), ["access denied"]),
+            (rig(DeviceSetup(kind=DeviceKind.CAMERA, mode=Mode.parse("1280x720p30"), access=Access.BUSY), "usb-3"),
+             ["busy"]),
             (rig(console("1280x720p60")), ["nothing connected"]),
             (rig(console("1280x720p60"), "hdmi-2.0", "fennel"), ["nothing connected"]),
             (rig(console("1280x720p60"), "scart-cable", "sorrel", "usb-2"), ["nothing connected"]),

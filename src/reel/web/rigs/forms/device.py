@@ -5,7 +5,7 @@ from typing import Any
 
 from django import forms
 
-from reel.core.line import DEVICES, Connector, DeviceKind, DeviceSetup, Eye, Shows, Surface, Turn
+from reel.core.line import DEVICES, Access, Connector, DeviceKind, DeviceSetup, Eye, Shows, Surface, Turn
 from reel.core.line.device import MAX_DRIFT_PPM, SLEEP_S, TAPE_S
 from reel.core.signal import Matrix, Mode, Range, pixel_format
 from reel.web.rigs.forms.base import StageForm
@@ -66,6 +66,11 @@ class DeviceForm(StageForm):
     touches = forms.BooleanField(
         label="Show touches", required=False, help_text="Marks where fingers touch, in the picture and so in the file."
     )
+    access = forms.ChoiceField(
+        label="Access",
+        choices=_choices(Access, {"busy": "open in another program", "denied": "denied by the operating system"}),
+        help_text="A camera is opened by one program at a time, and only where the operating system allows it.",
+    )
     eye = forms.ChoiceField(
         label="Eye", choices=_choices(Eye, {"both": "both, side by side"}), help_text="Which eye the mirror shows."
     )
@@ -94,7 +99,7 @@ class DeviceForm(StageForm):
         DeviceKind.TABLET: ("mode", "out", "turn", "turns", "surface", "sleep_lock", "sleep_s", "touches"),
         DeviceKind.HEADSET: ("mode", "eye", "pointer"),
         DeviceKind.DECK: ("mode", "out", "tape_s"),
-        DeviceKind.CAMERA: ("mode",),
+        DeviceKind.CAMERA: ("mode", "access"),
     }
 
     def __init__(self, data: Any = None, *, device: DeviceSetup) -> None:
@@ -134,6 +139,7 @@ _READ: dict[str, Any] = {
     "matrix": Matrix,
     "range": Range,
     "turn": Turn,
+    "access": Access,
     "surface": Surface,
     "eye": Eye,
     "shows": Shows,
