@@ -1,6 +1,7 @@
 """The walk of a line: ten hops, and the remedies of a loss."""
 
 import time
+from dataclasses import replace
 
 from reel.core.file import Recipe
 from reel.core.line import DeviceKind, DeviceSetup, HopSetup, RigSetup, chain, remedies
@@ -22,9 +23,9 @@ def walk_ms() -> float:
 
 
 def remedies_ms() -> float:
-    """Give the milliseconds for finding the remedies of the first loss, none of which are remembered yet."""
-    loss = chain(SETUP).travel.losses[0]
-    remedies.cache_clear()
+    """Give the milliseconds for finding the remedies of all losses of a line that was not walked before."""
+    setup = replace(SETUP, path=HOPS[2:])
     started = time.perf_counter()
-    remedies(SETUP, loss)
+    for loss in chain(setup).travel.losses:
+        remedies(setup, loss)
     return (time.perf_counter() - started) * 1000

@@ -102,14 +102,19 @@ def _picture_to_page(client: Client, setup: RigSetup) -> float:
 
 
 def _path_change() -> float:
-    """Give the median time from a change of a hop on the Path page to the last byte of its answer, line and all."""
+    """Give the median time from a change of a hop on the Path page to the last byte of its answer, line and all.
+
+    Each change makes a line that was not walked before.
+    """
     with urllib.request.urlopen(f"http://127.0.0.1:{PORT}/rigs/3/path/", timeout=10) as response:
         cookie = response.headers["Set-Cookie"].partition(";")[0]
         token = re.search(rb'name="csrfmiddlewaretoken" value="(\w+)"', response.read())
     assert token is not None
     waits = []
-    for number in range(20):
-        fields = {"do": "swap", "place": "2", "model": ("usb-2", "usb-3")[number % 2]}
+    models = (("hdmi-2.0", "hdmi-2.1", "hdmi-1.4"), ("burdock", "yarrow", "fennel"), ("usb-3-gen-2", "usb-3", "usb-2"))
+    for number in range(18):
+        place = number % 3
+        fields = {"do": "swap", "place": str(place), "model": models[place][number // 3 % 3]}
         data = urllib.parse.urlencode(fields | {"csrfmiddlewaretoken": token[1].decode()}).encode()
         headers = {"HX-Request": "true", "Cookie": cookie, "Referer": f"http://127.0.0.1:{PORT}/"}
         request = urllib.request.Request(f"http://127.0.0.1:{PORT}/rigs/3/change/", data, headers)

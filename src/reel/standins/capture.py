@@ -28,7 +28,7 @@ class Handover:
         self._offer, self._incoming, self._wrong = offer, incoming, wrong
         self._converters: dict[bool, Converter] = {}
         self._coders: dict[bool, Mjpeg] = {}
-        self._bits = int(offer.link_bps / offer.mode.rate)
+        self._bits = int(offer.link_bps / float(offer.mode.rate))
         self._incoming_ns = NS / incoming.mode.rate
         self._next_ns: Fraction | None = None
 
@@ -137,7 +137,12 @@ class BoxStandIn:
 
 
 def _makes(box: Box, ask: Offer) -> bool:
-    return any(c.pixels == ask.pixels and c.mjpeg is ask.mjpeg and c.takes(ask.mode) for c in box.captures)
+    return any(
+        c.pixels == ask.pixels
+        and c.mjpeg is ask.mjpeg
+        and c.takes(ask.mode.width_px, ask.mode.height_px, float(ask.mode.rate))
+        for c in box.captures
+    )
 
 
 def clip(frame: av.VideoFrame) -> av.VideoFrame:

@@ -41,9 +41,9 @@ class Capture:
     max_rate: int
     mjpeg: bool = False
 
-    def takes(self, mode: Mode) -> bool:
+    def takes(self, width_px: int, height_px: int, rate: float) -> bool:
         """Say whether a mode lies within it."""
-        return mode.width_px <= self.width_px and mode.height_px <= self.height_px and mode.rate <= self.max_rate
+        return width_px <= self.width_px and height_px <= self.height_px and rate <= self.max_rate
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -126,12 +126,12 @@ class Box:
         shape = source.width_px * 9 == source.height_px * 16
         sizes = [own, *(size for size in _SIZES if shape and size[0] < own[0])]
         rates = [self.fixed_rate] if self.fixed_rate else [source.rate / divisor for divisor in _DIVISORS]
-        for capture in self.captures:
+        for rate in rates:
             for width, height in sizes:
-                for rate in rates:
+                fitting = [capture for capture in self.captures if capture.takes(width, height, float(rate))]
+                if fitting:
                     mode = Mode(width_px=width, height_px=height, rate=rate, scan=source.scan)
-                    if capture.takes(mode):
-                        yield Offer(mode=mode, pixels=capture.pixels, mjpeg=capture.mjpeg)
+                    yield from (Offer(mode=mode, pixels=capture.pixels, mjpeg=capture.mjpeg) for capture in fitting)
 
 
 _TROUBLES = {
@@ -161,13 +161,14 @@ def offer_weight(carried: Carried, offer: Offer) -> float:
     held = pixel_format(offer.pixels)
     across, down = held.subsampling
     area, area_before = mode.width_px * mode.height_px, before.width_px * before.height_px
-    moments = float(mode.rate) * (2 if mode.scan is Scan.INTERLACED else 1)
+    rate = float(mode.rate)
+    moments = rate * (2 if mode.scan is Scan.INTERLACED else 1)
     share_before = carried.chroma_px[0] * carried.chroma_px[1] / area_before
     share = (
         min(carried.chroma_px[0], mode.width_px // across) * min(carried.chroma_px[1], mode.height_px // down) / area
     )
     weight = max(0.0, 1 - area / area_before) * 100 + max(0.0, 1 - moments / float(carried.distinct_per_s)) * 100
-    weight += Weight.SMALL if mode.rate > before.rate else 0
+    weight += Weight.SMALL if rate > float(before.rate) else 0
     weight += Weight.CHROMA * max(0.0, 1 - share / share_before)
     weight += Weight.DEPTH if held.depth_bits < carried.depth_bits else 0
     return weight + (Weight.COMPRESSED if offer.mjpeg and not carried.compressed else 0)
@@ -200,7 +201,7 @@ class Port:
             if carried.rate_bps > self.carries_bps:
                 return blocked(at, "port too slow", self._shortage(carried.label, carried.rate_bps))
             return Passed(carried=arrived)
-        wanted = next((offer for offer in carried.offers if offer.key == at.wanted), None)
+        wanted = next((offer for offer in carried.offers if at.wanted and offer.key == at.wanted), None)
         if wanted is not None and wanted.link_bps > self.carries_bps:
             return blocked(at, "port too slow", self._shortage(wanted.label, wanted.link_bps))
         whole = carried.offers[0]
@@ -214,7 +215,7 @@ class Port:
             limit = f"You asked for {wanted.label} under Arrival."
         return Passed(carried=after, losses=differences(carried, after, hop=at.place, limit=limit))
 
-    def _shortage(self, what: str, needs_bps: Fraction) -> str:
+    def _shortage(self, what: str, needs_bps: float | Fraction) -> str:
         return f"{what} needs {bits_label(needs_bps)}; {name_of(self)} carries about {self.limit_label}."
 
 

@@ -53,11 +53,10 @@ class Offer:
         return f"{self.mode.label} {self.format_label}"
 
     @property
-    def link_bps(self) -> Fraction:
+    def link_bps(self) -> float:
         """Bits per second that it needs of the port."""
-        if self.mjpeg:
-            return self.mode.width_px * self.mode.height_px * self.mode.rate * MJPEG_BITS_PER_PIXEL
-        return Signal(mode=self.mode, pixels=self.pixels).rate_bps
+        bits = float(MJPEG_BITS_PER_PIXEL) if self.mjpeg else pixel_format(self.pixels).bits_per_pixel
+        return self.mode.width_px * self.mode.height_px * float(self.mode.rate) * bits
 
 
 FORMAT_LABELS = {"nv12": "NV12", "p010le": "P010", "yuyv422": "YUY2", "yuvj422p": "MJPEG"}
@@ -179,6 +178,8 @@ def stored(carried: Carried, mode: Mode, pixels: str, *, compressed: str = "") -
 
 def differences(before: Carried, after: Carried, *, hop: int, limit: str) -> tuple[Loss, ...]:
     """Name everything that `after` has less of than `before`, each as a loss of the hop, for the reason `limit`."""
+    if after is before:
+        return ()
     found = (*_size_losses(before, after), *_rate_losses(before, after), *_colour_losses(before, after))
     return tuple(
         Loss(stage="path", hop=hop, word=word, limit=limit, cost=cost, weight=float(w)) for word, cost, w in found

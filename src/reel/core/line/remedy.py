@@ -52,8 +52,7 @@ def remedies(setup: RigSetup, loss: Loss) -> tuple[Remedy, ...]:
     """
     now = chain(setup)
     best: dict[str, tuple[float, Remedy]] = {}
-    for change in _changes(setup):
-        after = chain(change.remedy.setup)
+    for change, after in _tried(setup):
         price = after.weight + _given_up(now, after)
         if not _undoes(loss, after) or price > now.weight + _WORTH:
             continue
@@ -63,6 +62,12 @@ def remedies(setup: RigSetup, loss: Loss) -> tuple[Remedy, ...]:
     here = f"hop {loss.hop}"  # of equals, what is changed at the loss itself comes first
     order = sorted(best.items(), key=lambda found: (found[1][0], found[0] != here))
     return tuple(remedy for _, (_, remedy) in order[:MOST])
+
+
+@lru_cache(maxsize=32)
+def _tried(setup: RigSetup) -> tuple[tuple[_Change, Chain], ...]:
+    """Walk every change once, for all the losses of a rig."""
+    return tuple((change, chain(change.remedy.setup)) for change in _changes(setup))
 
 
 def _undoes(loss: Loss, after: Chain) -> bool:
