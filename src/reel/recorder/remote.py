@@ -3,13 +3,12 @@
 import hashlib
 import shutil
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from reel.core.errors import ReelError
-from reel.core.line import RigSetup, chain
+from reel.core.line import RigSetup, chain, followed
 from reel.core.line.own import OwnRecorder as OwnRecorderHop
-from reel.core.line.own import remote_recipe
 from reel.core.measure import Counts
 from reel.core.media import MediaError, Reserved, Shelf
 from reel.core.signal import timecode
@@ -28,13 +27,13 @@ def own_recorder_of(setup: RigSetup) -> OwnRecorderHop:
 
 
 def remote_setup(setup: RigSetup) -> RigSetup:
-    """Give the setup as the device follows it: its own recipe in place of the rig's."""
-    hop, carried = own_recorder_of(setup), chain(setup).carried
-    if carried is None:
-        block = chain(setup).travel.block
-        raise RefusedError(block.sentence if block else "The device can't record like this.")
-    option = hop.chosen(setup.path[-1].option)
-    return replace(setup, recipe=remote_recipe(option, carried.signal.mode, setup.recipe))
+    """Give the setup as the device follows it; raises RefusedError for one that it can't."""
+    walked = chain(setup)
+    if walked.carried is None:
+        raise RefusedError(
+            walked.travel.block.sentence if walked.travel.block else "The device can't record like this."
+        )
+    return followed(setup)
 
 
 @dataclass(slots=True, kw_only=True)

@@ -24,7 +24,7 @@ from reel.core.line.loss import Loss, Weight
 from reel.core.line.path import FELT_MS, HopSetup, Step, Travel, travel
 from reel.core.line.proposal import NoPathError, best_path, fitting_frame, propose, with_fitting_frame
 from reel.core.line.remedy import Remedy, remedies
-from reel.core.line.rig import Chain, RigSetup, chain
+from reel.core.line.rig import Chain, RigSetup, chain, followed
 from reel.core.line.walk import STAGES, Stage, framed_signal, walk
 
 __all__ = [
@@ -69,6 +69,7 @@ __all__ = [
     "best_path",
     "chain",
     "fitting_frame",
+    "followed",
     "framed_signal",
     "name_of",
     "propose",

@@ -7,6 +7,7 @@ from reel.core.file import Recipe
 from reel.core.line.arrival import ArrivalSetup, arrived, mended
 from reel.core.line.carried import Carried
 from reel.core.line.device import DeviceKind, DeviceSetup
+from reel.core.line.own import OwnRecorder, remote_recipe
 from reel.core.line.path import MAX_HOPS, HopSetup, Travel, travel
 
 
@@ -56,3 +57,13 @@ def chain(setup: RigSetup) -> Chain:
     undone = mended(setup.arrival, carried)
     left = tuple(loss for loss in way.losses if loss.word not in undone)
     return Chain(travel=replace(way, losses=left + losses), carried=carried)
+
+
+def followed(setup: RigSetup) -> RigSetup:
+    """Give the setup that the file follows: where a device records by itself, with its recipe in place of the rig's."""
+    last = setup.path[-1] if setup.path else None
+    carried = chain(setup).carried
+    if last is None or carried is None or not isinstance(last.hop, OwnRecorder):
+        return setup
+    recipe = remote_recipe(last.hop.chosen(last.option), carried.signal.mode, setup.recipe)
+    return replace(setup, recipe=recipe)

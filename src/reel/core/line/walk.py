@@ -8,7 +8,7 @@ from reel.core.line.device import DeviceKind, sent_signal
 from reel.core.line.loss import Loss, Weight
 from reel.core.line.path import Travel
 from reel.core.line.proposal import fitting_frame
-from reel.core.line.rig import RigSetup, chain
+from reel.core.line.rig import RigSetup, chain, followed
 from reel.core.signal import Matrix, Range, Signal, SoundFormat, pixel_format, rate_label
 
 STAGES = ("device", "path", "arrival", "frame", "sound", "file", "roll")
@@ -37,7 +37,7 @@ def walk(
 
     `measured_bps` is the data rate of an earlier take with this recipe, if there is one.
     """
-    planned = chain(setup)
+    planned, setup = chain(setup), followed(setup)
     way = planned.travel
     sent = sent_signal(setup.device) or arrival
     comes = setup.arrival.signal_of(arrival) if arrival else planned.carried.signal if planned.carried else None

@@ -4,7 +4,7 @@ from fractions import Fraction
 
 from reel.core.errors import BadValueError
 from reel.core.file import RateControl, Recipe
-from reel.core.line import DeviceKind, DeviceSetup, RigSetup, propose, walk
+from reel.core.line import Connector, DeviceKind, DeviceSetup, HopSetup, RigSetup, propose, walk
 from reel.core.signal import Mode, Range, Signal, SoundFormat
 
 
@@ -44,6 +44,13 @@ class WalkTests(unittest.TestCase):
         for arrival in (None, arrives):
             frame = walk(tape, arrival, None)[3]
             self.assertEqual([loss.word for loss in frame.losses][:1], ["chroma reduced"])
+
+    def test_a_device_that_records_by_itself_follows_its_own_recipe(self):
+        headset = propose(DeviceKind.HEADSET)
+        device = replace(headset.device, out=Connector.PAIRED)
+        stages = walk(replace(headset, device=device, path=(HopSetup(model="developer-link"),)), None, None)
+        self.assertEqual(words(stages), ["compressed", "stops by itself"])
+        self.assertEqual((stages[3].losses, stages[5].fact), ((), "H.264 10 Mb/s"))
 
     def test_file_stage_is_the_forecast(self):
         setup = console("1280x720p30", "1280x720p30", rate_control=RateControl.CBR, bitrate_bps=8_000_000)

@@ -97,7 +97,7 @@ class DeviceForm(StageForm):
         DeviceKind.CONSOLE: ("mode", "out", "pixels", "matrix", "range", "protected"),
         DeviceKind.PHONE: ("mode", "out", "turn", "turns", "surface", "sleep_lock", "sleep_s", "touches"),
         DeviceKind.TABLET: ("mode", "out", "turn", "turns", "surface", "sleep_lock", "sleep_s", "touches"),
-        DeviceKind.HEADSET: ("mode", "eye", "pointer"),
+        DeviceKind.HEADSET: ("mode", "out", "eye", "pointer"),
         DeviceKind.DECK: ("mode", "out", "tape_s"),
         DeviceKind.CAMERA: ("mode", "access"),
     }

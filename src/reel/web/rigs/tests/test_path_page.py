@@ -111,6 +111,22 @@ class PathPageTests(TestCase):
         self.assertEqual(rig.plan.path[0].model, "s-video-cable")
         self.assertIsNone(chain(rig.plan).travel.block)
 
+    def test_a_headset_may_record_by_itself(self):
+        rig = make_rig("Canopy", propose(DeviceKind.HEADSET))
+        fields = {"mode": "1920x1000p36", "out": "paired", "eye": "right", "shows": "scene", "drift_ppm": "0"}
+        self.client.post(reverse("rigs:stage", args=[rig.pk, "device"]), fields)
+        rig.refresh_from_db()
+        self.assertEqual([hop.model for hop in rig.plan.path], ["developer-link"])
+        for stage in ("device", "path", "frame", "roll"):
+            page = self.client.get(reverse("rigs:stage", args=[rig.pk, stage]))
+            self.assertContains(page, "The headset records by itself")
+        address = reverse("rigs:change", args=[rig.pk])
+        self.client.post(address, {"do": "option", "place": "0", "option": "1000 36 20M"}, headers=HTMX)
+        rig.refresh_from_db()
+        self.assertEqual(rig.plan.path[0].option, "1000 36 20M")
+        unpaired = self.client.post(address, {"do": "condition", "place": "0", "condition": "not paired"}, headers=HTMX)
+        self.assertContains(unpaired, "It is paired now")
+
     def test_arrival_is_kept(self):
         rig = make_rig("Tape", propose(DeviceKind.DECK, {"sorrel"}))
         address = reverse("rigs:stage", args=[rig.pk, "arrival"])
