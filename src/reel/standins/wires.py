@@ -232,6 +232,8 @@ class MirrorStandIn:
             for plane in (luma, *colours):
                 plane[:] = np.roll(plane, plane.shape[1] // 3, axis=1)
             _fill(luma, colours, slice(0, height), slice(0, width // 3), 90)
+        elif self._condition == "resized":
+            self._show_half(seen)
         elif self._condition == "shows Reel":
             self._hold_itself(seen)
         self._last = seen
@@ -247,14 +249,23 @@ class MirrorStandIn:
         seen.colorspace, seen.color_range = frame.colorspace, frame.color_range
         return seen
 
+    def _show_half(self, seen: av.VideoFrame) -> None:
+        """Show the mirror at half its size in the corner, with the desk beside and below it."""
+        for plane, part in zip(planes_of(seen), planes_of(_halved(seen)), strict=True):
+            plane[:] = 90 if plane.shape[0] == seen.height else 128
+            plane[: part.shape[0], : part.shape[1]] = part
+
     def _hold_itself(self, seen: av.VideoFrame) -> None:
         """Put the picture before, at half its size, into this one's middle: a screen that shows what is read of it."""
-        last = self._last or seen
-        mode = Mode(width_px=seen.width // 4 * 2, height_px=seen.height // 4 * 2, rate=Fraction(30))
-        small = Converter(Signal(mode=mode)).apply(last)
-        for plane, part in zip(planes_of(seen), planes_of(small), strict=True):
+        for plane, part in zip(planes_of(seen), planes_of(_halved(self._last or seen)), strict=True):
             top, left = (plane.shape[0] - part.shape[0]) // 2, (plane.shape[1] - part.shape[1]) // 2
             plane[top : top + part.shape[0], left : left + part.shape[1]] = part
+
+
+def _halved(frame: av.VideoFrame) -> av.VideoFrame:
+    """Give a frame at half its size."""
+    mode = Mode(width_px=frame.width // 4 * 2, height_px=frame.height // 4 * 2, rate=Fraction(30))
+    return Converter(Signal(mode=mode)).apply(frame)
 
 
 def _fill(luma: Plane, colours: list[Plane], rows: slice, columns: slice, level: int) -> None:

@@ -249,7 +249,7 @@ class Mirror:
     label: str
     max_rate: Fraction
     latency_ms: int
-    conditions: tuple[str, ...] = ("in full view", "covered", "moved", "minimised", "shows Reel")
+    conditions: tuple[str, ...] = ("in full view", "covered", "moved", "resized", "minimised", "shows Reel")
     plugs_in: tuple[Connector, ...] = (Connector.WINDOW,)
     plugs_out: Connector | None = Connector.HOST
     kind: HopKind = HopKind.MIRROR
@@ -287,6 +287,7 @@ class Mirror:
 _MIRROR_TROUBLES = {
     "covered": ("Another window lies over the mirror.", "A part of the picture is that window."),
     "moved": ("The mirror was moved from where it is read.", "A part of the picture is the desk behind it."),
+    "resized": ("The mirror was made smaller than what is read.", "The picture is small, and the desk lies beside it."),
     "minimised": ("The mirror is minimised.", "No new picture comes; the last one stands."),
     "shows Reel": ("The whole screen is read, and it shows Reel.", "The picture holds itself without end."),
 }

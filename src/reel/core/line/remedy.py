@@ -132,6 +132,7 @@ _CONDITION_LABELS = {
     "denied": "The operating system allows it now",
     "covered": "Nothing lies over it now",
     "moved": "Read the window where it is now",
+    "resized": "Give the window its size again",
     "minimised": "Bring the window back",
     "shows Reel": "Read the window alone",
     "not paired": "It is paired now",

@@ -81,6 +81,9 @@ class HeadsetTests(unittest.TestCase):
         self.assertEqual(mirrored("", eye=Eye.BOTH)[0].shape, (1000, 1920))
         self.assertTrue((mirrored("covered")[0][300:, 500:] == 205).all())
         self.assertTrue((mirrored("moved")[0][:, :300] == 90).all())
+        small = mirrored("resized")[0]
+        self.assertTrue((small[510:] == 90).all() and (small[:, 490:] == 90).all())
+        self.assertLess(np.abs(small[:496:2, :476:2].astype(int) - whole[0][:992:4, :952:4]).mean(), 12)
         frozen = mirrored("minimised")
         self.assertTrue(np.array_equal(frozen[1], frozen[2]))
         pointed = mirrored("", pointer=True)[0]

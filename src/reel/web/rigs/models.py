@@ -11,7 +11,7 @@ MAX_NAME = 60
 class Rig(models.Model):
     """Everything set up for one way of recording; `setup` holds a core RigSetup as JSON.
 
-    `ticked` are the keys of the checks that a person has ticked since the last cut.
+    `ticked` are the keys of the checks that a person has ticked.
     """
 
     name = models.CharField(max_length=MAX_NAME, unique=True)

@@ -5,6 +5,7 @@ from dataclasses import replace
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
 from django.urls import reverse
+from django.utils import timezone
 
 from reel.core.line import Connector, Deinterlace, DeviceKind, HopSetup, chain, propose
 from reel.core.signal import Mode
@@ -12,6 +13,8 @@ from reel.recorder.messages import RefusedError
 from reel.web.rigs import actions
 from reel.web.rigs.actions import make_rig
 from reel.web.rigs.models import Rig
+from reel.web.takes.actions import begin
+from reel.web.takes.models import TakeState
 
 SLOW = replace(
     propose(DeviceKind.CONSOLE, {"fennel"}, Mode.parse("1920x1080p60")),
@@ -191,6 +194,20 @@ class WholeRigTests(TestCase):
         self.client.post(address, {"key": "mirror"}, headers=HTMX)
         self.client.post(address, {"key": "eye", "was": "1"}, headers=HTMX)
         self.assertEqual(Rig.objects.get(pk=rig.pk).ticked, ["mirror"])
+
+    def test_what_was_put_back_must_be_put_back_after_the_next_take(self):
+        rig = make_rig("Leafkey", propose(DeviceKind.PHONE))
+        for key in ("turn", "sleep-on"):
+            actions.tick(rig, key, done=True)
+        facts = {"rig_name": rig.name, "name": "Leafkey 001", "file_name": "leafkey.mkv", "setup": rig.plan}
+        take = begin(rig_id=rig.pk, started_at=timezone.now(), **facts)
+        self.assertEqual(Rig.objects.get(pk=rig.pk).ticked, ["turn"])
+        self.assertNotContains(self.client.get(reverse("takes:take", args=[take.pk])), "Put back")
+        take.state = TakeState.CLOSED
+        take.save()
+        page = self.client.get(reverse("takes:take", args=[take.pk]))
+        self.assertContains(page, "Sleep lock is on again")
+        self.assertContains(page, 'aria-pressed="false"')
 
     def test_nothing_is_changed_while_it_rolls(self):
         class Roll:
