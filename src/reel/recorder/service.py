@@ -218,7 +218,14 @@ class Recorder:
 
     def _start(self, request: StartRoll) -> int:
         if self._take is not None:
-            raise RefusedError(f"{self._take.rolled.rig_name} is rolling already; cut it first.")
+            roll = self._take.roll if isinstance(self._take, RollingTake) else None
+            is_closing = roll is not None and roll.state in (RollState.ENDING, RollState.ENDED)
+            what = (
+                "still closes its last take; roll again in a moment."
+                if is_closing
+                else "is rolling already; cut it first."
+            )
+            raise RefusedError(f"{self._take.rolled.rig_name} {what}")
         self.shelf.check(self.reserve_bytes)
         if chain(request.setup).is_remote:
             return self._start_remote(request)
