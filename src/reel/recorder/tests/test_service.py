@@ -121,7 +121,7 @@ class ServiceTests(unittest.TestCase):
         self.assertIn("gone.mp4", str(raised.exception))
         self.assertEqual(self.journal.takes, [])
         self.client.ask(Open(rig_id=5, setup=FEED))
-        self.assertIn("gone.mp4", self.wait_for(lambda status: len(status.rigs) == 2).rigs[1].problem)
+        self.wait_for(lambda status: len(status.rigs) == 2 and "gone.mp4" in status.rigs[1].problem)
 
     def test_a_device_is_opened_by_one_rig_at_a_time(self):
         self.client.ask(Open(rig_id=1, rig_name="Moss & Stone", setup=CONSOLE))

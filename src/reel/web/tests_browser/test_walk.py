@@ -108,7 +108,7 @@ class WalkTests(StackTestCase):
             self.assertEqual((video.codec_context.colorspace, video.codec_context.color_range), (1, 1))
             self.assertEqual((sound.codec_context.name, sound.rate), ("aac", 48_000))
             frames = [(frame.pts * frame.time_base * 30, frame.to_ndarray()[:360]) for frame in container.decode(video)]
-        self.assertEqual(proof["Frames"][1].replace("\u202f", ""), str(len(frames)))
+        self.assertEqual(proof["Frames"][1].replace("\u202f", "").removeprefix("≠ "), str(len(frames)))
         self.assertTrue(all(tick.denominator == 1 for tick, _ in frames), "every frame lies on a tick of 1/30 s")
         stamps = [read_stamp(luma) for _, luma in frames]
         self.assertNotIn(None, stamps)
