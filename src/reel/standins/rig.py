@@ -124,8 +124,7 @@ def assemble(device: DeviceSetup, path: tuple[HopSetup, ...] = (), ask: Offer | 
     Raises InputError for a hop that another program holds or that the system denies, and for plugs that do not fit.
     """
     if device.access is not Access.FREE:
-        refusal = "is open in another program" if device.access is Access.BUSY else "may not be opened by Reel"
-        raise InputError("The camera", refusal)
+        raise InputError("The camera", _REFUSALS[device.access.value])
     source = stand_in(device, start_ns=start_ns)
     signal, at = source.signal, device.way_out
     hops: list[HopStandIn] = []
@@ -135,9 +134,8 @@ def assemble(device: DeviceSetup, path: tuple[HopSetup, ...] = (), ask: Offer | 
     for setup in path:
         if at not in setup.hop.plugs_in:
             raise InputError(setup.hop.label, f"has no place for {at.label if at else 'nothing'}")
-        if setup.condition in ("busy", "denied"):
-            refusal = "is open in another program" if setup.condition == "busy" else "may not be opened by Reel"
-            raise InputError(setup.hop.label, refusal)
+        if setup.condition in _REFUSALS:
+            raise InputError(setup.hop.label, _REFUSALS[setup.condition])
         stand = _hop(setup, device, signal, ask)
         hops.append(stand)
         signal = stand.describe(signal)
@@ -146,6 +144,10 @@ def assemble(device: DeviceSetup, path: tuple[HopSetup, ...] = (), ask: Offer | 
     if path and at is not Connector.HOST:
         raise InputError(source.name, "is not connected to the computer")
     return Chain(source, tuple(hops), delay_ms=delay_ms)
+
+
+# What an operating system says of a box or a camera that it does not open.
+_REFUSALS = {"busy": "is open in another program", "denied": "may not be opened by Reel"}
 
 
 def _hop(setup: HopSetup, device: DeviceSetup, signal: Signal, ask: Offer | None) -> HopStandIn:

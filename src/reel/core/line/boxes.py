@@ -9,7 +9,7 @@ from reel.core.line.carried import FORMAT_LABELS, Carried, Offer, differences, s
 from reel.core.line.hops import HopKind, Passed, Situation, blocked, clipped, fields_merged, name_of, needs_label
 from reel.core.line.links import Connector, link_clock_hz
 from reel.core.line.loss import Weight
-from reel.core.signal import Matrix, Mode, Range, Scan, pixel_format
+from reel.core.signal import Matrix, Mode, Range, pixel_format
 
 # Sizes that a box scales down to, biggest first.
 _SIZES = ((3840, 2160), (1920, 1080), (1280, 720), (640, 360))
@@ -80,8 +80,8 @@ class Box:
 
     def carry(self, carried: Carried, at: Situation) -> Passed:
         """Take the signal in, and offer the best of its modes; which one arrives is the port's affair too."""
-        if trouble := _TROUBLES.get(at.condition):
-            word, limit = trouble
+        if at.condition in NOT_OPENED:
+            word, limit = NOT_OPENED[at.condition]
             return blocked(at, word, limit.format(name_of(self)))
         if carried.is_protected:
             return blocked(
@@ -134,7 +134,8 @@ class Box:
                     yield from (Offer(mode=mode, pixels=capture.pixels, mjpeg=capture.mjpeg) for capture in fitting)
 
 
-_TROUBLES = {
+# Why a box or a camera is not opened: the word and the limit, with its name to be filled in.
+NOT_OPENED = {
     "busy": ("busy", "{} is open in another program, which keeps it for itself."),
     "denied": ("access denied", "The operating system does not let Reel open {}."),
 }
@@ -161,8 +162,7 @@ def offer_weight(carried: Carried, offer: Offer) -> float:
     held = pixel_format(offer.pixels)
     across, down = held.subsampling
     area, area_before = mode.width_px * mode.height_px, before.width_px * before.height_px
-    rate = float(mode.rate)
-    moments = rate * (2 if mode.scan is Scan.INTERLACED else 1)
+    rate, moments = float(mode.rate), float(mode.moments_per_s)
     share_before = carried.chroma_px[0] * carried.chroma_px[1] / area_before
     share = (
         min(carried.chroma_px[0], mode.width_px // across) * min(carried.chroma_px[1], mode.height_px // down) / area

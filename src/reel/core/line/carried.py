@@ -128,7 +128,7 @@ def sent(device: DeviceSetup) -> Carried | None:
         connector=way,
         matrix=signal.matrix,
         range=signal.range,
-        distinct_per_s=mode.rate * (2 if mode.scan is Scan.INTERLACED else 1),
+        distinct_per_s=mode.moments_per_s,
         chroma_px=(min(TAPE_COLOUR_PX, chroma_px[0]), chroma_px[1]) if is_deck else chroma_px,
         depth_bits=pixels.depth_bits,
         shape=shown_shape(signal),
@@ -165,13 +165,12 @@ def stored(carried: Carried, mode: Mode, pixels: str, *, compressed: str = "") -
     aspect = carried.signal.pixel_aspect
     if (mode.width_px, mode.height_px) != (before.width_px, before.height_px):
         aspect = aspect * before.width_px * mode.height_px / (before.height_px * mode.width_px)
-    moments = mode.rate * (2 if mode.scan is Scan.INTERLACED else 1)
     return replace(
         carried,
         signal=replace(carried.signal, mode=mode, pixels=pixels, pixel_aspect=aspect),
         chroma_px=chroma_px,
         depth_bits=min(carried.depth_bits, held.depth_bits),
-        distinct_per_s=min(carried.distinct_per_s, moments),
+        distinct_per_s=min(carried.distinct_per_s, mode.moments_per_s),
         compressed=compressed or carried.compressed,
     )
 

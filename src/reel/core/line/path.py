@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from reel.core.errors import BadValueError
+from reel.core.line.boxes import NOT_OPENED
 from reel.core.line.carried import Carried, sent
 from reel.core.line.catalogue import HOPS
 from reel.core.line.device import Access, DeviceSetup
@@ -117,17 +118,13 @@ def _open_end(carried: Carried, place: int) -> Loss:
     )  # fmt: skip
 
 
-_NO_ACCESS = {
-    Access.BUSY: ("busy", "The camera is open in another program, which keeps it for itself."),
-    Access.DENIED: ("access denied", "The operating system does not let Reel open the camera."),
-}
-
-
 def _device_losses(device: DeviceSetup, leaves: Carried) -> tuple[Loss, ...]:
     """Name what the device itself withholds."""
     losses = []
-    if device.access in _NO_ACCESS:
-        word, limit = _NO_ACCESS[device.access]
+    if device.access is not Access.FREE:
+        word, limit = NOT_OPENED[device.access.value]
+        limit = limit.format("the camera")
+        limit = limit[0].upper() + limit[1:]
         cost = "No picture comes through."
         losses.append(Loss(stage="device", word=word, limit=limit, cost=cost, weight=Weight.BLOCK, blocks=True))
     if leaves.black:

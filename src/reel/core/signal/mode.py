@@ -57,6 +57,11 @@ class Mode:
         return f"{self.width_px}×{self.height_px}{self.scan.value} {rate}"
 
     @property
+    def moments_per_s(self) -> Fraction:
+        """Moments shown in a second: pictures, or fields."""
+        return self.rate * 2 if self.scan is Scan.INTERLACED else self.rate
+
+    @property
     def size_label(self) -> str:
         """The size for people: `1280×720`."""
         return f"{self.width_px}×{self.height_px}"

@@ -66,11 +66,15 @@ def apply_remedy(rig: Rig, label: str, status: Status | None) -> None:
     raise RefusedError("The line has changed meanwhile, and this remedy is no longer needed. Nothing was changed.")
 
 
-def grouped_losses(plan: RigSetup) -> list[tuple[list[Loss], list[str]]]:
-    """Give the chain's losses, those with one limit together, the biggest first; each group with its remedies."""
+def grouped_losses(plan: RigSetup, stage: str | None = None) -> list[tuple[list[Loss], list[str]]]:
+    """Give the chain's losses, those with one limit together, the biggest first; each group with its remedies.
+
+    `stage` keeps to the losses of one stage, None gives all.
+    """
     groups: dict[tuple[str, int | None, str], list[Loss]] = {}
     for loss in chain(plan).travel.losses:
-        groups.setdefault((loss.stage, loss.hop, loss.limit), []).append(loss)
+        if stage in (None, loss.stage):
+            groups.setdefault((loss.stage, loss.hop, loss.limit), []).append(loss)
     ordered = sorted(groups.values(), key=lambda group: -max(loss.weight for loss in group))
     return [(sorted(group, key=lambda loss: -loss.weight), _labels(plan, group)) for group in ordered]
 

@@ -25,6 +25,7 @@ from reel.core.line import after as checks_after
 from reel.core.line import before as checks_before
 from reel.core.line.edit import alternatives
 from reel.core.measure import contradictions
+from reel.core.measure.alarm import SILENT_DB
 from reel.recorder.messages import RigStatus
 from reel.web.rigs.actions import grouped_losses
 from reel.web.rigs.line import draw_line
@@ -76,10 +77,9 @@ def extra_context(rig: Rig, plan: RigSetup, planned: Chain, live: RigStatus | No
     if stage == "arrival":
         signal = live.signal if live else None
         warnings = contradictions(plan, signal, live.watched) if live and signal else ()
-        losses = [group for group in grouped_losses(plan) if group[0][0].stage == "arrival"]
-        return {"watched": live.watched if live else None, "warnings": warnings, "groups": losses}
+        return {"warnings": warnings, "groups": grouped_losses(plan, stage)}
     if stage == "device":
-        return {"groups": [group for group in grouped_losses(plan) if group[0][0].stage == "device"]}
+        return {"groups": grouped_losses(plan, stage)}
     if stage == "roll":
         return {"checks": check_rows(rig, plan, live), "shelf_problem": shelf_problem()}
     return {}
@@ -115,7 +115,7 @@ def path_context(plan: RigSetup, planned: Chain) -> dict[str, object]:
 
 def check_rows(rig: Rig, plan: RigSetup, live: RigStatus | None) -> list[dict[str, Any]]:
     """Give the list of what to see to before a roll, each with how it stands."""
-    heard = any(level.held_db > -70 for level in live.levels) if live and live.signal else None
+    heard = any(level.held_db > SILENT_DB for level in live.levels) if live and live.signal else None
     seen = Seen(has_room=not shelf_problem(), is_heard=heard)
     return _rows(rig, checks_before(plan, seen))
 
