@@ -5,14 +5,26 @@ from datetime import datetime
 from pathlib import Path
 from typing import Protocol
 
+from reel.core.errors import ReelError
 from reel.core.line import RigSetup
 from reel.core.measure import Counts
 from reel.recorder.roll import MarkedMoment
 
 
+class JournalError(ReelError, OSError):
+    """Raised when something can't be stored just now; `reason` says why."""
+
+    def __init__(self, reason: str) -> None:
+        self.reason = reason
+        super().__init__(f"It could not be stored ({reason}).")
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Rolled:
-    """A roll has started: the file is written at `rolling`; `sound_tracks` is how many tracks it has."""
+    """A roll has started: the file is written at `rolling`; `sound_tracks` is how many tracks it has.
+
+    `on_device` is the kind of device on whose own storage it is written, "" when it is on the shelf.
+    """
 
     rig_id: int
     rig_name: str
@@ -21,6 +33,7 @@ class Rolled:
     rolling: Path
     started_at: datetime
     sound_tracks: int
+    on_device: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -37,7 +50,7 @@ class Closed:
 
 
 class Journal(Protocol):
-    """Stores what happened. Its methods may be called from several threads and may take their time."""
+    """Stores what happened. Its methods may be called from several threads, may take their time, and may fail."""
 
     def rolled(self, rolled: Rolled) -> int:
         """Store a take that has begun; gives its id."""

@@ -10,6 +10,7 @@ import av
 
 from reel.core.errors import ReelError
 from reel.core.signal import FloatArray
+from reel.recorder.guard import attempt, guarded
 
 QUEUE_LIMIT = 30
 
@@ -27,8 +28,9 @@ _Item = tuple[av.VideoFrame, int] | tuple[FloatArray, int]
 class Lane:
     """Takes pictures and samples without ever waiting, and writes them in order on a thread of its own.
 
-    At most `limit` pictures wait; sound is small and always taken. When everything is written the part is closed and
-    `closed` is called on that thread with the error that ended it, or None.
+    At most `limit` pictures wait; sound is small and always taken. When everything is written, or an error has
+    ended it, the part is closed and `closed` is called on that thread with that error, or None. `ended` is set in any
+    case.
     """
 
     def __init__(
@@ -45,7 +47,7 @@ class Lane:
         self._change = threading.Condition()
         self.error: ReelError | None = None
         self.ended = threading.Event()
-        self._thread = threading.Thread(target=self._run, name="encoder")
+        self._thread = guarded("Writing the take", self._run, self._fail)
 
     def start(self) -> None:
         """Begin to write."""
@@ -59,7 +61,7 @@ class Lane:
     def offer_picture(self, frame: av.VideoFrame, tick: int) -> bool:
         """Queue a picture; False when the queue is full or writing has failed, and the picture is lost."""
         with self._change:
-            if self._pictures >= self.limit or self.error is not None:
+            if self._pictures >= self.limit or self.error is not None or self._ending:
                 return False
             self._pictures += 1
             self._items.append((frame, tick))
@@ -69,7 +71,7 @@ class Lane:
     def offer_samples(self, data: FloatArray, position: int) -> None:
         """Queue a block of sound."""
         with self._change:
-            if self.error is None:
+            if self.error is None and not self._ending:
                 self._items.append((data, position))
                 self._change.notify_all()
 
@@ -86,20 +88,28 @@ class Lane:
         if self._ending:
             self.ended.wait()
 
+    def join(self, timeout_s: float) -> bool:
+        """Wait for the thread's end; says whether it has ended."""
+        self._thread.join(timeout_s)
+        return not self._thread.is_alive()
+
     def _run(self) -> None:
-        try:
-            with self._writer as writer:
-                while (item := self._next()) is not None:
-                    payload, place = item
-                    if isinstance(payload, av.VideoFrame):
-                        writer.write_picture(payload, place)
-                    else:
-                        writer.write_samples(payload, place)
-        except ReelError as error:
+        error = attempt("Writing the take", self._write)
+        if error is not None:
             self._fail(error)
+        try:
+            self._closed(error)
         finally:
-            self._closed(self.error)
             self.ended.set()
+
+    def _write(self) -> None:
+        with self._writer as writer:
+            while (item := self._next()) is not None:
+                payload, place = item
+                if isinstance(payload, av.VideoFrame):
+                    writer.write_picture(payload, place)
+                else:
+                    writer.write_samples(payload, place)
 
     def _next(self) -> _Item | None:
         with self._change:

@@ -28,11 +28,23 @@ class UnreachableError(ReelError, ConnectionError):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Open:
-    """Open a rig, or keep it open for another few seconds; another setup than before opens it anew."""
+    """Open a rig, or keep it open for another few seconds; another setup than before opens it anew.
+
+    `viewer` names the page that looks on; while it does, the rig's device is its own.
+    """
 
     rig_id: int
     setup: RigSetup
     rig_name: str = ""
+    viewer: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Leave:
+    """A page no longer looks on: once none does, another rig may have the device at once."""
+
+    rig_id: int
+    viewer: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -84,9 +96,9 @@ class Ask:
     """Ask for the status."""
 
 
-Request = Open | TestFields | StartRoll | Hold | CarryOn | AddMark | Cut | Ask
+Request = Open | Leave | TestFields | StartRoll | Hold | CarryOn | AddMark | Cut | Ask
 REQUEST_KINDS: dict[str, type[Request]] = {
-    kind.__name__: kind for kind in (Open, TestFields, StartRoll, Hold, CarryOn, AddMark, Cut, Ask)
+    kind.__name__: kind for kind in (Open, Leave, TestFields, StartRoll, Hold, CarryOn, AddMark, Cut, Ask)
 }
 
 

@@ -2,7 +2,8 @@
 
 import hashlib
 import shutil
-from collections.abc import Callable
+import threading
+from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -11,10 +12,11 @@ from reel.core.line import RigSetup, chain, followed
 from reel.core.line.own import OwnRecorder as OwnRecorderHop
 from reel.core.measure import Counts
 from reel.core.media import MediaError, Reserved, Shelf
-from reel.core.signal import timecode
-from reel.recorder.journal import Closed, Journal, Rolled
+from reel.recorder.guard import guarded
+from reel.recorder.journal import Closed
 from reel.recorder.messages import RefusedError, RollStatus
-from reel.recorder.roll import MarkedMoment
+from reel.recorder.roll import MarkedMoment, RollState
+from reel.recorder.take import Take
 from reel.standins import OwnRecorder
 
 
@@ -37,28 +39,20 @@ def remote_setup(setup: RigSetup) -> RigSetup:
 
 
 @dataclass(slots=True, kw_only=True)
-class RemoteTake:
-    """A take on a device's own storage, `reserved` there; `shelf` is where it comes over to, None where it stays.
-
-    `on_closed` is called with the problem, if any, when its file is where it belongs.
-    """
+class RemoteTake(Take):
+    """A take on a device's own storage, `reserved` there; `shelf` is where it comes over to, None where it stays."""
 
     own: OwnRecorder
     storage: Shelf
-    reserved: Reserved
     shelf: Shelf | None
-    journal: Journal
-    rolled: Rolled
-    on_closed: Callable[[str | None], None]
-    take_id: int = 0
-    ends_by: str | None = None
     marks: list[MarkedMoment] = field(default_factory=list)
+    _closing: threading.Thread | None = None
 
     def must_end(self) -> bool:
         """Say whether the device has stopped by itself; the reason is kept for the take."""
         if not self.own.has_stopped:
             return False
-        limit = own_recorder_of(self.rolled.setup).max_s
+        limit = own_recorder_of(self.setup).max_s
         stopped = (
             f"It stopped by itself after {limit} s, as it always does." if limit else "The device stopped by itself."
         )
@@ -71,46 +65,45 @@ class RemoteTake:
         self.marks.append(moment)
         return moment
 
-    def close(self) -> None:
-        """Stop the device, bring its file over where it does that, and store the end."""
+    def cut(self) -> None:
+        """Stop the device, and bring its file over where it does that; returns at once."""
+        if self._closing is None:
+            self._closing = guarded("Closing the take", self._close, self._closed_by_error)
+            self._closing.start()
+
+    def _close(self) -> None:
         self.own.stop()
         problem = str(self.own.error) if self.own.error else self.ends_by
-        device = self.rolled.setup.device.kind.value
-        path = self.storage.complete(self.reserved)
+        device, path = self.rolled.on_device, self.storage.complete(self.reserved)
         try:
             if self.shelf is not None:
                 path, device = bring_over(path, self.shelf), ""
         except ReelError as error:
             problem = f"Its file is still on the {device}. {error}"
+        self._tell(path, device, problem)
+
+    def _closed_by_error(self, error: ReelError) -> None:
+        """End it all the same: its file is where the device left it."""
+        left = self.reserved.rolling if self.reserved.rolling.exists() else self.reserved.final
+        self._tell(left, self.rolled.on_device, str(error))
+
+    def _tell(self, path: Path, device: str, problem: str | None) -> None:
         counts = Counts(ticks=self.own.pictures)
-        try:
-            self.journal.closed(self.take_id, Closed(path=path, counts=counts, problem=problem, on_device=device))
-        finally:
-            self.on_closed(problem)
+        self.closed(self, Closed(path=path, counts=counts, problem=problem, on_device=device))
 
     def status(self) -> RollStatus:
         """Say how it stands, as far as the device tells."""
-        recipe = self.rolled.setup.recipe
-        length_s = self.own.pictures / recipe.frame.rate
-        size = self.reserved.rolling.stat().st_size if self.reserved.rolling.exists() else 0
-        limit = own_recorder_of(self.rolled.setup).max_s
-        return RollStatus(
-            take_id=self.take_id,
-            rig_id=self.rolled.rig_id,
-            rig_name=self.rolled.rig_name,
-            name=self.rolled.name,
-            path=str(self.reserved.final),
-            state="rolling",
-            timecode=timecode(length_s, recipe.frame.rate),
-            length_s=float(length_s),
-            size_bytes=size,
-            bitrate_bps=round(size * 8 / float(length_s)) if length_s > 0.5 else 0,
+        try:
+            free = self.storage.free_bytes()
+        except ReelError:
+            free = 0
+        return self.status_of(
+            ticks=self.own.pictures,
             counts=Counts(ticks=self.own.pictures),
-            queue=0,
-            queue_limit=0,
-            free_bytes=self.storage.free_bytes(),
-            seconds_left=max(0, round(limit - float(length_s))) if limit else None,
+            state=(RollState.ENDING if self._closing else RollState.ROLLING).value,
             marks=len(self.marks),
+            room_bytes=free,
+            ends_s=own_recorder_of(self.setup).max_s,
         )
 
 
@@ -124,9 +117,12 @@ def bring_over(path: Path, shelf: Shelf) -> Path:
             raise MediaError(making, "came over differently from what lies on the device; it is not kept")
         return shelf.complete(Reserved(rolling=making, final=target, number=0))
     except OSError as error:
+        if isinstance(error, ReelError):
+            raise
         raise MediaError(path, f"could not be copied over ({error.strerror})") from error
     finally:
-        making.unlink(missing_ok=True)
+        with suppress(OSError):
+            making.unlink(missing_ok=True)
 
 
 def _digest(path: Path) -> str:

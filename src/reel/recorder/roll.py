@@ -1,13 +1,13 @@
 """A roll: pictures and sound placed on the time of one take, from roll to cut."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from enum import StrEnum
 from fractions import Fraction
 
 import av
 import numpy as np
 
-from reel.core.measure import Counts
+from reel.core.measure import Counts, LossCause, Tally
 from reel.core.signal import (
     NS,
     Picture,
@@ -22,6 +22,8 @@ from reel.recorder.lane import Lane
 
 # How long a late picture or block of sound is waited for before its place is filled.
 GRACE_NS = NS // 4
+# Where pictures keep their times a source may leave some out on purpose; from this long on it has fallen silent.
+SILENT_NS = NS // 2
 
 
 class RollState(StrEnum):
@@ -42,30 +44,53 @@ class MarkedMoment:
     label: str
 
 
+@dataclass(slots=True)
+class _Gap:
+    """What follows the last picture that came: ticks without one, from `first_tick` on."""
+
+    at_ns: int
+    lasts_ns: int
+    sequence: int | None
+    first_tick: int
+    ticks: int = 0
+    lost: int = 0
+
+    def due(self, until_ns: int) -> int:
+        """Pictures that should have come until then, with half a picture's time to spare."""
+        return max(0, (2 * (until_ns - self.at_ns) - self.lasts_ns) // (2 * self.lasts_ns))
+
+
 class Roll:
     """A take of `rate` ticks a second, each to have a frame when `filled`. Used from the source's thread alone.
 
-    Pictures come framed; sound in `sound` format, None when there is none.
+    Pictures come framed; sound in `sound` format, None when there is none. A tick without a picture holds the one
+    before: a loss where a picture was due, else a repeat, since the file's rate is higher.
     """
 
     def __init__(self, lane: Lane, rate: Fraction, sound: SoundFormat | None, *, filled: bool = True) -> None:
         self.lane, self.rate = lane, rate
         self.state = RollState.WAITING
-        self.counts = Counts()
         self.marks: list[MarkedMoment] = []
+        self.problem: str | None = None
+        self._tally = Tally()
         self._ticks = Ticks(rate, filled=filled)
-        self._filled, self._placed = filled, 0
+        self._filled = filled
         self._sound = sound
         self._segment: Segment | None = None
         self._sound_end = 0
         self._last: av.VideoFrame | None = None
-        self._last_sequence: int | None = None
+        self._gap: _Gap | None = None
         self._deadline_ns = 0
 
     @property
     def ticks(self) -> int:
         """Frames of the take so far, lost ones included."""
         return self._ticks.next_tick
+
+    @property
+    def counts(self) -> Counts:
+        """What has been counted so far."""
+        return self._tally.counts
 
     def take_picture(self, picture: Picture, framed: av.VideoFrame, interval: Fraction, recent: list[Samples]) -> None:
         """Place a picture. `interval` is the seconds from one to the next, `recent` the sound heard just before."""
@@ -76,14 +101,21 @@ class Roll:
                 self.take_samples(samples)
         elif self.state is not RollState.ROLLING:
             return
-        self._count_gap(picture.sequence)
         placement = self._ticks.place(picture.at_ns)
-        self._repeat(placement.repeats)
+        self._fill(placement.repeats)
+        self._close_gap(picture.at_ns, picture.sequence)
         self._last = framed
+        lasts_ns = picture.lasts_ns or round(interval * NS)
+        self._gap = _Gap(picture.at_ns, max(1, lasts_ns), picture.sequence, self._ticks.next_tick)
         if placement.tick is None:
-            self.counts = replace(self.counts, dropped=self.counts.dropped + 1)
+            self._tally.dropped += 1
         else:
             self._offer(framed, placement.tick)
+
+    def lose_signal(self) -> None:
+        """Take note that the input is gone: another one numbers its pictures anew."""
+        if self._gap is not None:
+            self._gap.sequence = None
 
     def take_samples(self, samples: Samples) -> None:
         """Place a block of sound: what lies before the segment or after its end is cut off, to the sample."""
@@ -96,16 +128,17 @@ class Roll:
             self._sound_end = max(self._sound_end, position + keep.stop - keep.start)
 
     def hold(self, now_ns: int) -> None:
-        """Pause; the segment ends now."""
+        """Pause; the segment ends now. Before the first picture nothing has begun that could end."""
         if self.state is RollState.ROLLING:
             self._end_segment(now_ns)
+        if self.state in (RollState.WAITING, RollState.ROLLING):
             self.state = RollState.HOLDING
 
     def carry_on(self) -> None:
         """Go on with the next picture that arrives."""
         if self.state is RollState.HOLDING:
             self._pad_sound()
-            self._last_sequence = None
+            self._segment = None
             self.state = RollState.WAITING
 
     def mark(self, label: str) -> MarkedMoment:
@@ -124,25 +157,40 @@ class Roll:
         self.state = RollState.ENDING
         self.step(now_ns)
 
-    def abandon(self, now_ns: int) -> None:
-        """End the take at once, since no more will arrive."""
+    def abandon(self, now_ns: int, problem: str | None = None) -> None:
+        """End the take at once, since no more will arrive; `problem` says why, None when that was asked for."""
+        self.problem = self.problem or problem
         self.cut(now_ns)
         self._deadline_ns = now_ns
         self.step(now_ns)
 
-    def step(self, now_ns: int) -> None:
-        """Do what time asks for: fill ticks that stayed empty, close the take."""
-        if self.state is RollState.ROLLING:
-            self._repeat(self._ticks.fill(now_ns - GRACE_NS))
+    def step(self, now_ns: int, *, is_behind: bool = False) -> None:
+        """Do what time asks for: fill ticks that stayed empty, close the take.
+
+        Nothing is filled while reading `is_behind`: what belongs there is still waiting to be read.
+        """
+        if self.lane.error is not None and self.state is not RollState.ENDED:
+            self._end(now_ns)
+        if self.state is RollState.ROLLING and not is_behind:
+            self._fill(ticks := self._ticks.fill(now_ns - GRACE_NS))
+            self._count_open_gap(ticks.stop)
         if self.state is RollState.ENDING and (not self._sound_missing() or now_ns >= self._deadline_ns):
             self._pad_sound()
-            self.state = RollState.ENDED
-            self.counts = replace(self.counts, ticks=self.ticks if self._filled else self._placed)
-            self.lane.finish()
+            self._end(now_ns)
+
+    def _end(self, now_ns: int) -> None:
+        if self.state is RollState.ROLLING:
+            self._end_segment(now_ns)
+        self.state = RollState.ENDED
+        if self._filled:
+            self._tally.ticks = self.ticks
+        self.lane.finish()
 
     def _end_segment(self, now_ns: int) -> None:
         self._segment, repeats = self._ticks.end(now_ns)
-        self._repeat(repeats)
+        self._fill(repeats)
+        self._close_gap(now_ns, None)
+        self._gap = None
 
     def _sound_missing(self) -> int:
         """Samples between the end of the sound and the end of the last frame."""
@@ -157,19 +205,46 @@ class Roll:
             self.lane.offer_samples(silence, self._sound_end)
             self._sound_end += missing
 
-    def _count_gap(self, sequence: int) -> None:
-        if self._last_sequence is not None and sequence > self._last_sequence + 1:
-            lost = sequence - self._last_sequence - 1
-            self.counts = replace(self.counts, lost_before=self.counts.lost_before + lost)
-        self._last_sequence = sequence
+    def _fill(self, ticks: range) -> None:
+        """Fill ticks with the picture before; how many of them are losses is known once the gap ends."""
+        if ticks and self._last is not None and self._gap is not None:
+            held = sum([self._offer(self._last, tick) for tick in ticks])
+            self._gap.ticks += held
+            self._tally.repeated += held
 
-    def _repeat(self, ticks: range) -> None:
-        if ticks and self._last is not None:
-            self.counts = replace(self.counts, repeated=self.counts.repeated + len(ticks))
-            for tick in ticks:
-                self._offer(self._last, tick)
+    def _count_open_gap(self, end_tick: int) -> None:
+        """Count what has been lost for sure up to a tick while still nothing comes."""
+        gap = self._gap
+        if gap is not None and gap.ticks:
+            # a window ends half a picture early: at least that long the next picture has not come
+            end_ns = gap.at_ns + round((end_tick - gap.first_tick) * NS / self.rate)
+            self._count(gap, min(gap.ticks, gap.due(end_ns)), LossCause.NO_SIGNAL)
 
-    def _offer(self, frame: av.VideoFrame, tick: int) -> None:
-        self._placed += 1
-        if not self.lane.offer_picture(frame, tick):
-            self.counts = replace(self.counts, lost_encoder=self.counts.lost_encoder + 1)
+    def _close_gap(self, at_ns: int, sequence: int | None) -> None:
+        """Settle what followed the last picture, now that the next has come, or that the segment ends."""
+        gap = self._gap
+        if gap is None:
+            return
+        left_out = sequence - gap.sequence - 1 if sequence is not None and gap.sequence is not None else 0
+        cause = LossCause.SKIPPED if left_out > 0 else LossCause.NO_SIGNAL
+        due = max(left_out, gap.due(at_ns))
+        if self._filled:
+            self._count(gap, min(gap.ticks, due), cause)
+        elif left_out > 0 or at_ns - gap.at_ns > SILENT_NS:
+            self._count(gap, due, cause)
+
+    def _count(self, gap: _Gap, lost: int, cause: LossCause) -> None:
+        more = lost - gap.lost
+        if more > 0:
+            self._tally.lose(gap.first_tick + gap.lost, more, cause)
+            gap.lost = lost
+            if self._filled:
+                self._tally.repeated -= more
+
+    def _offer(self, frame: av.VideoFrame, tick: int) -> bool:
+        if not self._filled:
+            self._tally.ticks += 1
+        is_taken = self.lane.offer_picture(frame, tick)
+        if not is_taken:
+            self._tally.lose(tick, 1, LossCause.ENCODER)
+        return is_taken

@@ -11,11 +11,13 @@ import zmq
 
 from reel.core.media import JpegEncoder
 from reel.core.wire import to_json
+from reel.recorder.guard import attempt, guarded
 from reel.recorder.messages import BROADCAST, PICTURE_TOPIC, STATUS_TOPIC, Status
 
 PICTURE_WIDTH_PX = 960
 PICTURES_PER_S = 15
 STATUSES_PER_S = 10
+STOP_S = 2.0
 
 
 class Broadcast:
@@ -36,7 +38,7 @@ class Broadcast:
         self._encoders: dict[int, JpegEncoder] = {}
         self._stop = threading.Event()
         self._status: Callable[[], Status] = Status
-        self._thread = threading.Thread(target=self._run, name="screen")
+        self._thread = guarded("Showing", self._run, lambda error: None)
 
     def start(self, status: Callable[[], Status]) -> None:
         """Begin to send; `status` is asked for what to say."""
@@ -46,30 +48,46 @@ class Broadcast:
     def stop(self) -> None:
         """End the thread and close the socket."""
         self._stop.set()
-        self._thread.join()
+        self._thread.join(STOP_S)
+
+    def watched(self, rig_id: int) -> bool:
+        """Say whether somebody watches a rig."""
+        return self._watchers[_topic(rig_id)] > 0
 
     def wanted(self, rig_id: int) -> bool:
         """Say whether somebody watches a rig and its last picture has been taken up."""
-        return self._watchers[_topic(rig_id)] > 0 and rig_id not in self._newest
+        return self.watched(rig_id) and rig_id not in self._newest
 
     def show(self, rig_id: int, frame: av.VideoFrame) -> None:
         """Set the newest picture of a rig; never waits."""
         self._newest[rig_id] = (frame, time.monotonic_ns())
 
+    def forget(self, rig_id: int) -> None:
+        """Keep nothing of a rig that was closed."""
+        self._newest.pop(rig_id, None)
+        self._encoders.pop(rig_id, None)
+
     def _run(self) -> None:
+        """Send until stopped. What fails is logged and left out; a page without a status says that none comes."""
         turn = 0
         while not self._stop.wait(1 / (PICTURES_PER_S * 2)):
-            self._read_subscriptions()
             turn += 1
+            attempt("Reading who watches", self._read_subscriptions)
             if turn * STATUSES_PER_S % (PICTURES_PER_S * 2) < STATUSES_PER_S:
-                self._socket.send_multipart([STATUS_TOPIC, to_json(self._status())])
+                attempt("Saying how things stand", self._send_status)
             if turn % 2 == 0:
-                self._send_pictures()
+                attempt("Showing a picture", self._send_pictures)
         self._socket.close()
+
+    def _send_status(self) -> None:
+        self._socket.send_multipart([STATUS_TOPIC, to_json(self._status())])
 
     def _send_pictures(self) -> None:
         for rig_id in list(self._newest):
-            frame, composed_ns = self._newest.pop(rig_id)
+            newest = self._newest.pop(rig_id, None)
+            if newest is None:
+                continue
+            frame, composed_ns = newest
             encoder = self._encoders.setdefault(rig_id, JpegEncoder(PICTURE_WIDTH_PX))
             self._socket.send_multipart([_topic(rig_id), encoder.encode(frame), str(composed_ns).encode()])
 

@@ -1,22 +1,25 @@
 """The recorder process: its sockets and its life."""
 
-import logging
 import threading
 from pathlib import Path
 
 import zmq
 
-from reel.core.errors import ReelError
 from reel.core.media import Shelf
 from reel.core.wire import from_json, to_json
 from reel.recorder.clock import RealClock
+from reel.recorder.guard import attempt, guarded, said
 from reel.recorder.journal import Journal
 from reel.recorder.messages import REQUEST_KINDS, REQUESTS, Refused, RefusedError
 from reel.recorder.screen import Broadcast
 from reel.recorder.service import Recorder
 
-log = logging.getLogger(__name__)
-POLL_MS = 250
+POLL_MS = 100
+# Requests that may be answered at once: rolling and cutting take their time, and nothing else waits for them.
+ANSWERERS = 6
+_INSIDE = "inproc://answerers"
+
+Context = zmq.Context[zmq.Socket[bytes]]
 
 
 def serve(
@@ -29,12 +32,12 @@ def serve(
     stop: threading.Event,
     reserve_bytes: int = 0,
 ) -> None:
-    """Answer requests until `stop` is set; then cut what rolls and return.
+    """Answer requests until `stop` is set; then cut what rolls and return. The caller holds the home's lock.
 
     `run_folder` must be private (0700); `devices` is the storage of stand-ins that record by themselves. A roll leaves
     `reserve_bytes` free on the shelf's drive.
     """
-    context: zmq.Context[zmq.Socket[bytes]] = zmq.Context()
+    context: Context = zmq.Context()
     screen = Broadcast(context, run_folder)
     recorder = Recorder(
         clock=RealClock(),
@@ -46,19 +49,46 @@ def serve(
         reserve_bytes=reserve_bytes,
     )
     screen.start(recorder.status)
-    requests = context.socket(zmq.REP)
-    requests.setsockopt(zmq.LINGER, 0)
-    requests.bind(f"ipc://{run_folder / REQUESTS}")
+    ended = threading.Event()
+    answerers = [_answerer(context, recorder, ended) for _ in range(ANSWERERS)]
     try:
-        while not stop.is_set():
-            recorder.look_after()
-            if requests.poll(POLL_MS):
-                requests.send_multipart(_reply(recorder, requests.recv_multipart()))
+        _pass_on(context, run_folder, recorder, stop)
     finally:
-        recorder.shut_down()
+        attempt("Ending the recorder", recorder.shut_down)
+        ended.set()
         screen.stop()
-        requests.close()
-        context.term()
+        for answerer in answerers:
+            answerer.join(1)
+        context.destroy(linger=0)
+
+
+def _pass_on(context: Context, run_folder: Path, recorder: Recorder, stop: threading.Event) -> None:
+    """Hand requests to whichever answerer is free, and look after the recorder, until `stop` is set."""
+    with context.socket(zmq.ROUTER) as outside, context.socket(zmq.DEALER) as inside:
+        inside.bind(_INSIDE)
+        outside.bind(f"ipc://{run_folder / REQUESTS}")
+        poller = zmq.Poller()
+        poller.register(outside, zmq.POLLIN)
+        poller.register(inside, zmq.POLLIN)
+        while not stop.is_set():
+            attempt("Looking after the rigs", recorder.look_after)
+            for socket, _ in poller.poll(POLL_MS):
+                parts = socket.recv_multipart()
+                (inside if socket is outside else outside).send_multipart(parts)
+
+
+def _answerer(context: Context, recorder: Recorder, ended: threading.Event) -> threading.Thread:
+    def work() -> None:
+        with context.socket(zmq.REP) as socket:
+            socket.setsockopt(zmq.LINGER, 0)
+            socket.connect(_INSIDE)
+            while not ended.is_set():
+                if socket.poll(POLL_MS):
+                    socket.send_multipart(_reply(recorder, socket.recv_multipart()))
+
+    thread = guarded("Answering requests", work, lambda error: None)
+    thread.start()
+    return thread
 
 
 def _reply(recorder: Recorder, parts: list[bytes]) -> list[bytes]:
@@ -68,8 +98,5 @@ def _reply(recorder: Recorder, parts: list[bytes]) -> list[bytes]:
         if kind is None:
             raise RefusedError("The recorder was asked for something that it does not know.")
         return [b"Done", to_json(recorder.answer(from_json(parts[1], kind)))]
-    except ReelError as error:
-        return [b"Refused", to_json(Refused(reason=str(error)))]
-    except Exception:
-        log.exception("a request failed")
-        return [b"Refused", to_json(Refused(reason="The recorder failed at this; its log says more."))]
+    except Exception as error:
+        return [b"Refused", to_json(Refused(reason=str(said("What was asked", error))))]

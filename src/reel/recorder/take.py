@@ -1,14 +1,17 @@
 """The take that is rolling, as the service sees it: its roll, its files, what is said of it."""
 
+import os
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from reel.core.errors import ReelError
 from reel.core.line import RigSetup
+from reel.core.measure import Counts
 from reel.core.media import Reserved, Shelf, megabytes
 from reel.core.signal import length_label, timecode
-from reel.recorder.journal import Closed, Journal, Rolled
+from reel.recorder.guard import attempt
+from reel.recorder.journal import Closed, Rolled
 from reel.recorder.messages import RollStatus
 from reel.recorder.roll import Roll, RollState
 
@@ -16,20 +19,16 @@ WARN_S = 600
 
 
 @dataclass(slots=True, kw_only=True)
-class RollingTake:
-    """A take from roll to close; `on_closed` is called with the problem, if any, when its file has its name.
+class Take:
+    """What takes of all kinds share. `closed` is called once, on a thread of its own, when the file is in its place.
 
     `ends_by` says why the recorder itself cuts it; None while it is the person who will.
     """
 
-    shelf: Shelf
-    reserve_bytes: int
     reserved: Reserved
-    journal: Journal
     rolled: Rolled
-    on_closed: Callable[[str | None], None]
+    closed: Callable[["Take", Closed], None]
     take_id: int = 0
-    roll: Roll | None = None
     ends_by: str | None = None
 
     @property
@@ -37,71 +36,144 @@ class RollingTake:
         """What was asked when it began."""
         return self.rolled.setup
 
-    def close(self, error: ReelError | None) -> None:
-        """Give the file its name and store the end; runs on the lane's thread once the part is closed."""
-        assert self.roll is not None
-        path = self.reserved.rolling
-        problem = str(error) if error else self.ends_by
-        try:
-            path = self.shelf.complete(self.reserved)
-        except ReelError as naming:
-            problem = problem or str(naming)
-        try:
-            self.journal.closed(self.take_id, Closed(path=path, counts=self.roll.counts, problem=problem))
-        finally:
-            self.on_closed(problem)
-
-    def must_end(self) -> bool:
-        """Say whether the reserve is reached; the reason is kept for the take."""
-        if self.room_bytes() > 0:
-            return False
-        kept = megabytes(self.reserve_bytes)
-        self.ends_by = f"It was cut because only the reserve of {kept} was left on the drive; all until then is kept."
-        return True
-
-    def room_bytes(self) -> int:
-        """Bytes until the reserve is reached; 0 when the shelf can't be reached."""
-        try:
-            return max(0, self.shelf.free_bytes() - self.reserve_bytes)
-        except ReelError:
-            return 0
-
-    def status(self) -> RollStatus:
-        """Say how the roll stands."""
-        assert self.roll is not None
-        roll, recipe = self.roll, self.setup.recipe
-        size, room = _size(self.reserved.rolling), self.room_bytes()
-        length_s = float(roll.ticks / recipe.tick_rate)
+    def status_of(
+        self, *, ticks: int, counts: Counts, state: str, marks: int, room_bytes: int, ends_s: int | None = None,
+        queue: int = 0, queue_limit: int = 0,
+    ) -> RollStatus:  # fmt: skip
+        """Say how it stands, from what each kind knows of it; `ends_s` is its length where the device sets one."""
+        recipe = self.setup.recipe
+        at_s = ticks / recipe.tick_rate
+        size, length_s = _size(self.reserved.rolling), float(at_s)
         bitrate = round(size * 8 / length_s) if length_s > 0.5 else 0
-        seconds_left = room * 8 // bitrate if bitrate else None
+        left_s = room_bytes * 8 // bitrate if bitrate else None
+        if ends_s is not None:
+            left_s = max(0, round(ends_s - length_s))
         return RollStatus(
             take_id=self.take_id,
             rig_id=self.rolled.rig_id,
             rig_name=self.rolled.rig_name,
             name=self.rolled.name,
             path=str(self.reserved.final),
-            state=roll.state.value if roll.state is not RollState.ENDED else RollState.ENDING.value,
-            timecode=timecode(roll.ticks / recipe.tick_rate, recipe.frame.rate),
+            state=state,
+            timecode=timecode(at_s, recipe.frame.rate),
             length_s=length_s,
             size_bytes=size,
             bitrate_bps=bitrate,
-            counts=roll.counts,
-            queue=roll.lane.waiting,
-            queue_limit=roll.lane.limit,
-            free_bytes=room,
-            seconds_left=seconds_left,
-            marks=len(roll.marks),
-            warning=self._warning(seconds_left),
+            counts=counts,
+            queue=queue,
+            queue_limit=queue_limit,
+            free_bytes=room_bytes,
+            seconds_left=left_s,
+            marks=marks,
+            warning=_warning(queue, queue_limit, left_s if ends_s is None else None),
         )
 
-    def _warning(self, seconds_left: int | None) -> str | None:
-        """Say what will go wrong before it does."""
-        assert self.roll is not None
-        if seconds_left is not None and seconds_left < WARN_S:
-            return f"The drive is full in {length_label(seconds_left)}"
-        if self.roll.lane.waiting > self.roll.lane.limit // 2:
-            return "The encoder falls behind; a lighter effort keeps up"
-        return None
+
+@dataclass(slots=True, kw_only=True)
+class RollingTake(Take):
+    """A take from roll to close, written on the shelf by Reel itself."""
+
+    shelf: Shelf
+    reserve_bytes: int
+    roll: Roll
+    _handle: int = field(default=-1)
+
+    def watch_file(self) -> None:
+        """Keep hold of the file that is written, so that it is noticed when somebody moves or deletes it."""
+        self._handle = os.open(self.reserved.rolling, os.O_RDONLY | os.O_CLOEXEC)
+
+    def close(self, error: ReelError | None) -> None:
+        """Give the file its name and pass its end on; runs on the lane's thread once the part is closed."""
+        failed = attempt("Closing the take", lambda: self._close(error))
+        if failed is not None:
+            self.closed(self, Closed(path=self.reserved.rolling, counts=self.roll.counts, problem=str(failed)))
+
+    def _close(self, error: ReelError | None) -> None:
+        problem = str(error) if error else self.roll.problem or self.ends_by
+        path = self.reserved.rolling
+        try:
+            path = self.shelf.complete(self.reserved)
+        except ReelError as naming:
+            moved = self._place()
+            path = moved or path
+            problem = problem or str(naming)
+        if problem is None and self.roll.counts.ticks == 0:
+            problem = "It was cut before its first picture came; nothing was recorded."
+        attempt("Letting the file go", self.let_go)
+        self.closed(self, Closed(path=path, counts=self.roll.counts, problem=problem))
+
+    def must_end(self) -> bool:
+        """Say whether it can't go on; the reason is kept for the take."""
+        self.ends_by = self._file_trouble() or self._room_trouble()
+        return self.ends_by is not None
+
+    def status(self) -> RollStatus:
+        """Say how the roll stands."""
+        roll = self.roll
+        state = roll.state if roll.state is not RollState.ENDED else RollState.ENDING
+        return self.status_of(
+            ticks=roll.ticks,
+            counts=roll.counts,
+            state=state.value,
+            marks=len(roll.marks),
+            room_bytes=self._room_bytes(),
+            queue=roll.lane.waiting,
+            queue_limit=roll.lane.limit,
+        )
+
+    def let_go(self) -> None:
+        """Watch the file no longer."""
+        if self._handle >= 0:
+            os.close(self._handle)
+            self._handle = -1
+
+    def _place(self) -> Path | None:
+        """Give where the file lies now; None when it was deleted, or that can't be told."""
+        if self._handle < 0 or not os.fstat(self._handle).st_nlink:
+            return None
+        try:
+            return Path(f"/proc/self/fd/{self._handle}").readlink()
+        except OSError:
+            return None
+
+    def _file_trouble(self) -> str | None:
+        if self._handle < 0:
+            return None
+        held = os.fstat(self._handle)
+        try:
+            if os.path.samestat(self.reserved.rolling.stat(), held):
+                return None
+        except OSError:
+            pass
+        if not held.st_nlink:
+            return "Its file was deleted while it rolled; nothing of it is kept."
+        return f"Its file was moved while it rolled; all until then lies at {self._place() or 'its new place'}."
+
+    def _room_trouble(self) -> str | None:
+        try:
+            free = self.shelf.free_bytes()
+        except ReelError as error:
+            return f"{error} What was written until then is there."
+        if free > self.reserve_bytes:
+            return None
+        kept = megabytes(self.reserve_bytes)
+        return f"It was cut because only the reserve of {kept} was left on the drive; all until then is kept."
+
+    def _room_bytes(self) -> int:
+        """Bytes until the reserve is reached; 0 when the shelf can't be reached."""
+        try:
+            return max(0, self.shelf.free_bytes() - self.reserve_bytes)
+        except ReelError:
+            return 0
+
+
+def _warning(queue: int, queue_limit: int, room_s: int | None) -> str | None:
+    """Say what will go wrong before it does; `room_s` are the seconds until the drive is full."""
+    if room_s is not None and room_s < WARN_S:
+        return f"The drive is full in {length_label(room_s)}"
+    if queue_limit and queue > queue_limit // 2:
+        return "The encoder falls behind; a lighter effort keeps up"
+    return None
 
 
 def _size(path: Path) -> int:

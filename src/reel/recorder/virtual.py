@@ -52,18 +52,19 @@ def record(
         for number, (start_s, end_s) in enumerate(rolled_s):
             source.run_until(round(start_s * NS) - 1)  # the picture of that very moment belongs to the take
             if number:
-                roll.carry_on()
-            source.roll = roll
+                source.carry_on()
+            else:
+                source.begin(roll)
             while marks and marks[0][0] <= end_s:
                 moment_s, label = marks.pop(0)
                 source.run_until(round(moment_s * NS))
                 roll.mark(label)
             source.run_until(round(end_s * NS) - 1)
-            roll.hold(clock.now_ns())
+            source.hold(clock.now_ns())
             # the sound of the last frame is still on its way
             source.run_until(clock.now_ns() + NS // 20)
     finally:
-        roll.cut(clock.now_ns())
+        source.cut(clock.now_ns())
         source.run_until(clock.now_ns() + NS)
         release()
         lane.ended.wait()

@@ -11,7 +11,7 @@ from reel.core.errors import ReelError
 from reel.core.file import Recipe
 from reel.core.line.device import DeviceKind, DeviceSetup, Eye
 from reel.core.line.own import RecordOption
-from reel.core.media import PartWriter, planes_of
+from reel.core.media import MediaError, PartWriter, planes_of
 from reel.core.signal import NS, Picture, Samples, Signal
 from reel.standins.devices import stand_in
 from reel.standins.planes import Converter
@@ -43,7 +43,7 @@ class OwnRecorder:
         self._converter = Converter(Signal(mode=recipe.frame))
         self._stop = threading.Event()
         self._wait = wait or self._stop.wait
-        self._thread = threading.Thread(target=self._record, name="device's own recorder")
+        self._thread = threading.Thread(target=self._record, name="device's own recorder", daemon=True)
         self.pictures = 0
         self.error: ReelError | None = None
 
@@ -77,6 +77,8 @@ class OwnRecorder:
                         writer.write_samples(item.data, round((item.at_ns - start_ns) * Fraction(48_000, NS)))
         except ReelError as error:
             self.error = error
+        except Exception as error:  # a device that fails stops, and says so
+            self.error = MediaError(self._path, f"was ended by the device ({error or type(error).__name__})")
 
     def _write(self, writer: PartWriter, picture: Picture, start_ns: int) -> None:
         tick = round((picture.at_ns - start_ns) * self._recipe.frame.rate / NS)

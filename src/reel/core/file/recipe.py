@@ -9,7 +9,8 @@ from reel.core.file.naming import DEFAULT_PATTERN, check_pattern
 from reel.core.signal import Mode
 
 VIDEO_BITRATE_BPS = (200_000, 400_000_000)
-QUALITY_CRF = (0, 51)
+# x264: 0 is lossless, which no profile but High 4:4:4 Predictive holds (ITU-T H.264, A.2.7).
+QUALITY_CRF = (1, 51)
 KEYFRAME_S = (Fraction(1, 10), Fraction(20))
 SOUND_BITRATE_BPS = (64_000, 320_000)
 

@@ -20,6 +20,7 @@ CHANGE_S = 8.0
 class AlarmKind(StrEnum):
     """What is wrong."""
 
+    HELD = "held"
     NO_SIGNAL = "no signal"
     BLACK = "black"
     FROZEN = "frozen"
@@ -41,7 +42,10 @@ class Alarm:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Condition:
-    """How an open rig stands: what `signal` was when it was opened and is now, and for how long what has lasted."""
+    """How an open rig stands: what `signal` was when it was opened and is now, and for how long what has lasted.
+
+    `problem` says why there is no signal, `is_held` that another rig has the device.
+    """
 
     first: Signal | None = None
     signal: Signal | None = None
@@ -50,10 +54,13 @@ class Condition:
     levels: tuple[Level, ...] = ()
     silent_s: float = 0.0
     problem: str | None = None
+    is_held: bool = False
 
 
 def alarms(setup: RigSetup, condition: Condition) -> tuple[Alarm, ...]:
     """Give the alarms of a rig, the gravest first."""
+    if condition.problem is not None and condition.is_held:
+        return (_alarm(AlarmKind.HELD, condition.problem, setup),)
     if condition.problem is not None:
         return (_alarm(AlarmKind.NO_SIGNAL, condition.problem, setup),)
     watched = condition.watched
@@ -106,6 +113,7 @@ def causes(kind: AlarmKind, setup: RigSetup) -> tuple[str, ...]:
 
 # What practice says of each kind of device; None is for any other.
 _CAUSES: dict[tuple[AlarmKind, DeviceKind | None], tuple[str, ...]] = {
+    (AlarmKind.HELD, None): ("A page of that rig is open, or it rolls. Close its page or cut it.",),
     (AlarmKind.BLACK, DeviceKind.CONSOLE): ("A film or a protected scene plays.", "The game is loading."),
     **{
         (AlarmKind.BLACK, kind): ("The app forbids capture.", "The screen is off.", "A lens or sensor is covered.")

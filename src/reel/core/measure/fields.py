@@ -1,19 +1,27 @@
-"""The field test: is each field a moment of its own, or were they merged before they came?"""
+"""The field test: is each field a moment of its own, or were they merged before they came? Or is it film in fields?"""
 
-import math
 from dataclasses import dataclass
 from enum import StrEnum
 from fractions import Fraction
+from typing import TypeAlias
 
 import av
 import numpy as np
 import numpy.typing as npt
 
-from reel.core.measure.watch import COMB_RATIO, comb_ratio
+from reel.core.measure.look import Luma
 from reel.core.media.planes import luma_of
 from reel.core.signal import rate_label
 
+Plane: TypeAlias = npt.NDArray[np.float32]
+
 TEST_S = 2
+# Of the way from one picture to the next, the second field lies here when it is a moment of its own: half, ± this.
+HALF_WAY, AROUND = 0.5, 0.25
+# What moves must do so alike in lines that share no noise: noise alone comes to a hundredth over a whole picture.
+MOVED_ALIKE, MOVED_STEPS = 0.03, 0.05
+# The parts of the pairs of pictures that must agree.
+MOST, SOME = 0.6, 0.15
 
 
 class FieldVerdict(StrEnum):
@@ -21,6 +29,7 @@ class FieldVerdict(StrEnum):
 
     APART = "apart"
     MERGED = "merged"
+    FILM = "film"
     STILL = "still"
 
 
@@ -41,6 +50,11 @@ class FieldTest:
         counted = f"{self.new} of {self.made} pictures at {rate_label(self.rate * 2)} a second are new: "
         if self.verdict is FieldVerdict.APART:
             return f"{counted}the fields come apart. Make one picture of each field, and all of the motion is recorded."
+        if self.verdict is FieldVerdict.FILM:
+            return (
+                f"{counted}film lies in the fields, and some pictures are woven of two of its moments. "
+                f"Make one picture of each field: every moment of the film is then whole."
+            )
         return (
             f"{counted}each picture is whole or its fields were merged before they came, and every second one repeats. "
             f"Record {rate_label(self.rate)} a second; for all of the motion use a box that keeps fields apart."
@@ -48,34 +62,81 @@ class FieldTest:
 
 
 class FieldProbe:
-    """Takes each arriving picture for the two that its fields would make, and says how many of those are new.
+    """Takes each arriving picture for the two that its fields would make, and says how many of those are new."""
 
-    The first of a pair is new when it differs from the pair before, the second when its lines show another moment.
-    """
-
-    def __init__(self, rate: Fraction) -> None:
-        self._rate = rate
-        self._before: npt.NDArray[np.uint8] | None = None
-        self._ratios: list[float] = []
+    def __init__(self, rate: Fraction, *, top_first: bool = True) -> None:
+        self._rate, self._top_first = rate, top_first
+        self._before: Luma | None = None
+        self._phases: list[float] = []
         self._pairs = 0
 
     def feed(self, frame: av.VideoFrame) -> None:
-        """Take an arriving picture, all of one size."""
-        lines = luma_of(frame)[:, ::2].copy()
+        """Take an arriving picture, each that follows the one before."""
+        lines = field_lines(luma_of(frame))
         if self._before is not None and self._before.shape == lines.shape:
             self._pairs += 1
-            ratio = comb_ratio(self._before, lines)
-            if ratio is not None:
-                self._ratios.append(ratio)
+            phase = field_phase(self._before, lines, top_first=self._top_first)
+            if phase is not None:
+                self._phases.append(phase)
         self._before = lines
 
     def result(self) -> FieldTest:
         """Judge what was fed."""
-        made = 2 * self._pairs
-        if len(self._ratios) < 4:
-            return FieldTest(made=made, new=0, rate=self._rate, verdict=FieldVerdict.STILL)
-        ratios = np.array(self._ratios)
-        is_apart = math.exp(float(np.log(ratios).mean())) > COMB_RATIO
-        second = int(np.count_nonzero(ratios > COMB_RATIO)) if is_apart else 0
-        verdict = FieldVerdict.APART if is_apart else FieldVerdict.MERGED
-        return FieldTest(made=made, new=len(ratios) + second, rate=self._rate, verdict=verdict)
+        moved = len(self._phases)
+        verdict = self._verdict() if moved >= 4 else FieldVerdict.STILL
+        new = {FieldVerdict.APART: 2 * moved, FieldVerdict.STILL: 0}.get(verdict, moved)
+        return FieldTest(made=2 * self._pairs, new=new, rate=self._rate, verdict=verdict)
+
+    def _verdict(self) -> FieldVerdict:
+        phases = np.array(self._phases)
+        half_way = float((np.abs(phases - HALF_WAY) < AROUND).mean())
+        early, late = (phases <= HALF_WAY - AROUND).mean(), (phases >= HALF_WAY + AROUND).mean()
+        if half_way >= MOST:
+            return FieldVerdict.APART
+        if late >= MOST or (early >= SOME and late >= SOME):
+            return FieldVerdict.FILM
+        return FieldVerdict.MERGED
+
+
+def field_lines(luma: Luma) -> Luma:
+    """Give what field_phase looks at: every line, every second column; a copy."""
+    return luma[: luma.shape[0] // 2 * 2, ::2].copy()
+
+
+def field_phase(before: Luma, lines: Luma, *, top_first: bool = True) -> float | None:
+    """Say where between two pictures in a row the second field of the first lies, as a part of the way.
+
+    0: it shows the same moment as the first field (whole or merged pictures); 0.5: a moment of its own, half way;
+    1: the moment of the next picture, as film has it where its pictures begin with the second field. None when too
+    little moves. Both are luma (lines, columns), every line of them.
+
+    The motion from first field to first field is held against the way from there to the second one. It is weighed by
+    the motion near by, above and below or left and right, whichever goes along with it more: noise, which goes along
+    with nothing, and stripes that stand still take no part (an instrumental variable).
+    """
+    first, other = (before[0::2], before[1::2]) if top_first else (before[1::2], before[0::2])
+    following = lines[0::2] if top_first else lines[1::2]
+    start, end = _between(first), _between(following)
+    at = (other[:-1] if top_first else other[1:]).astype(np.float32)
+    motion = end - start
+    way = at - start
+    found = [_phase(way[2:-2], motion[2:-2], motion[:-4] + motion[4:])]
+    found.append(_phase(way[:, 4:-4], motion[:, 4:-4], motion[:, :-8] + motion[:, 8:]))
+    alike, phase = max(found)
+    return phase if alike > MOVED_ALIKE else None
+
+
+def _phase(way: Plane, motion: Plane, elsewhere: Plane) -> tuple[float, float]:
+    """Give how much the motion here is that elsewhere (a correlation), and the part of it that the way is."""
+    shared = float(np.vdot(motion, elsewhere))
+    if shared <= MOVED_STEPS**2 * motion.size:
+        return 0.0, 0.0
+    whole = float(np.vdot(motion, motion)) * float(np.vdot(elsewhere, elsewhere))
+    return shared / whole**0.5, float(np.vdot(way, elsewhere)) / shared
+
+
+def _between(field: Luma) -> Plane:
+    """Interpolate a field at the lines between its own."""
+    values = field.astype(np.float32)
+    between: Plane = (values[:-1] + values[1:]) / np.float32(2)
+    return between

@@ -5,17 +5,26 @@ from enum import StrEnum
 from fractions import Fraction
 
 from reel.core.file import RateControl, Recipe
+from reel.core.measure.counts import Counts, LossCause
+from reel.core.measure.examine import Appearance, Spans
 from reel.core.media.probe import MediaFacts, SoundFacts, VideoFacts
 from reel.core.media.rate import RateFacts
-from reel.core.signal import Matrix, Range, pixel_format, rate_label
+from reel.core.signal import PIXEL_FORMATS, Matrix, Range, length_label, pixel_format, rate_label, timecode
 
 # A constant bitrate may differ by this part, in takes long enough for the rate control to settle.
 BITRATE_TOLERANCE = Fraction(1, 10)
 SETTLED_S = 5
 # ITU-R BT.1359: sound this far from the picture is not noticed.
 SYNC_TOLERANCE_S = Fraction(40, 1000)
-# AAC-LC holds its bitrate on average only; silence needs less.
+# AAC-LC holds its bitrate on average only. Sound under this level needs less, and says nothing of the encoder.
 SOUND_BITRATE_SLACK = Fraction(3, 10)
+QUIET_DB = -45.0
+# Picture and sound end together to within a frame of AAC and one of the picture at 24 a second.
+END_TOLERANCE_S = Fraction(1024, 48_000) + Fraction(1, 24)
+# A part of the take in which the picture is black or does not change that is more than any scene would have.
+FAULTY_PART = Fraction(1, 2)
+# As many places of losses are named.
+MOST_PLACES = 3
 
 
 class Verdict(StrEnum):
@@ -24,26 +33,6 @@ class Verdict(StrEnum):
     AS_ASKED = "as asked"
     DIFFERS = "differs"
     NOTED = "noted"
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Counts:
-    """What the recorder counted in a take, in pictures.
-
-    `ticks` are the frames that the take should have; `lost_before` never reached Reel or were read too late,
-    `lost_encoder` found the encoder's queue full; `dropped` came when their tick had one; `repeated` ticks had none.
-    """
-
-    ticks: int = 0
-    lost_before: int = 0
-    lost_encoder: int = 0
-    dropped: int = 0
-    repeated: int = 0
-
-    @property
-    def lost(self) -> int:
-        """Pictures that should have been recorded and were not."""
-        return self.lost_before + self.lost_encoder
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -82,16 +71,40 @@ class Proof:
         return f"{asked - differing} of {asked} as asked, {differing} differ{'s' if differing == 1 else ''}."
 
 
-def prove(recipe: Recipe, *, sound_tracks: int, facts: MediaFacts, counts: Counts) -> Proof:
-    """Hold a file's facts against what was asked. Only the causes of losses come from the recorder's `counts`."""
-    lines = [_container(recipe, facts)]
-    if facts.video is None:
+def prove(
+    recipe: Recipe,
+    *,
+    sound_tracks: int,
+    facts: MediaFacts,
+    counts: Counts,
+    seen: Appearance | None = None,
+    channels: int = 2,
+) -> Proof:
+    """Hold a file's facts against what was asked. Only the causes of losses come from the recorder's `counts`.
+
+    `seen` is what its pictures look like; None leaves those lines out. `channels` are those of each sound track.
+    """
+    lines = [_container(recipe, facts), *_whole(facts)]
+    if facts.video is None or not facts.video.frames:
         lines.append(_line("Picture", "1 track", "none", cause="The file holds no picture that can be decoded."))
     else:
         lines += _picture(recipe, facts.video)
         lines += _frames(recipe, facts.video, counts)
-    lines += _sound(recipe, sound_tracks, facts)
+        if seen is not None:
+            lines += _looks(recipe, facts.video, seen)
+    lines += _sound(recipe, sound_tracks, channels, facts)
     return Proof(lines=tuple(lines))
+
+
+def _whole(facts: MediaFacts) -> list[ProofLine]:
+    """Say what of the file can't be read or decoded."""
+    damaged = sum(one.undecodable for one in (facts.video, *facts.sound) if one is not None)
+    if not damaged and facts.broken_s is None:
+        return [_line("Damage", "none", "none")]
+    got = f"{damaged} packets can't be decoded" if damaged else "none up to its end"
+    if facts.broken_s is not None:
+        got = f"{got}, ends at {length_label(facts.broken_s)}" if damaged else f"ends at {length_label(facts.broken_s)}"
+    return [_line("Damage", "none", got, cause="The file was damaged or cut off after it was written, or in writing.")]
 
 
 def _line(label: str, asked: str, got: str, *, same: bool | None = None, cause: str = "") -> ProofLine:
@@ -115,9 +128,13 @@ def _picture(recipe: Recipe, video: VideoFacts) -> list[ProofLine]:
     return [
         _line("Size", recipe.frame.size_label, f"{video.width_px}×{video.height_px}"),
         _rate(recipe, video.rate),
+        _line(
+            "Pixel shape, turn", "square, upright", _shape(video), cause="Players show it in another shape or turned."
+        ),
         _line("Codec, profile", "H.264 High", _codec(video.codec, video.profile)),
         _line("Pixel format", asked_pixels, _pixels(video.pixels)),
         _line("Matrix, range", f"{Matrix.BT709.value} {Range.LIMITED.value}", _colour(video)),
+        _line("Transfer, primaries", "709, 709", f"{_curve(video.transfer)}, {_curve(video.primaries)}"),
         _keyframes(recipe, video),
         _bitrate(recipe, video),
     ]
@@ -145,7 +162,32 @@ def _codec(codec: str, profile: str) -> str:
 
 
 def _pixels(name: str) -> str:
-    return pixel_format(name).label if name in ("yuv420p", "yuv422p", "yuv444p", "yuv420p10le") else name or "unknown"
+    return pixel_format(name).label if name in PIXEL_FORMATS else name or "unknown"
+
+
+def _shape(video: VideoFacts) -> str:
+    aspect = video.pixel_aspect
+    shape = "square" if aspect == 1 else f"{aspect.numerator}:{aspect.denominator}"
+    return f"{shape}, {f'turned {video.turned_deg}°' if video.turned_deg else 'upright'}"
+
+
+# ITU-T H.273, tables 2 and 3: codes of colour primaries and of transfer characteristics.
+_CURVES = {
+    1: "709",
+    4: "470 M",
+    5: "470 BG",
+    6: "601",
+    7: "240M",
+    8: "linear",
+    9: "2020",
+    13: "sRGB",
+    16: "PQ",
+    18: "HLG",
+}
+
+
+def _curve(code: int | None) -> str:
+    return "untagged" if code is None else _CURVES.get(code, f"code {code}")
 
 
 def _colour(video: VideoFacts) -> str:
@@ -154,18 +196,20 @@ def _colour(video: VideoFacts) -> str:
 
 
 def _keyframes(recipe: Recipe, video: VideoFacts) -> ProofLine:
-    asked = f"{float(recipe.keyframe_ticks / recipe.frame.rate):.2f} s"
-    if not video.keyframe_ticks:
-        return ProofLine(
-            label="Keyframes",
-            asked=asked,
-            got="one only",
-            verdict=Verdict.NOTED,
-            cause="The take is shorter than that.",
-        )
-    low, high = (float(ticks / recipe.frame.rate) for ticks in (video.keyframe_ticks[0], video.keyframe_ticks[-1]))
-    got = f"{low:.2f} s" if low == high else f"{low:.2f}–{high:.2f} s"
+    def label(ticks: int) -> str:
+        return f"{float(ticks / recipe.frame.rate):.2f} s"
+
+    asked = label(recipe.keyframe_ticks)
+    if not video.keyframes:
+        return _line("Keyframes", asked, "none", cause="No editor can step into it.")
+    if video.keyframes == 1 and video.frames <= recipe.keyframe_ticks:
+        cause = "The take is shorter than that."
+        return ProofLine(label="Keyframes", asked=asked, got="one only", verdict=Verdict.NOTED, cause=cause)
     cause = "The encoder set keyframes at other distances, or frames are missing between them."
+    # behind the last one there may be fewer frames than asked, and not more
+    steps = {*video.keyframe_ticks, *([video.last_stretch] if video.last_stretch > recipe.keyframe_ticks else [])}
+    low, high = min(steps, default=recipe.keyframe_ticks), max(steps, default=recipe.keyframe_ticks)
+    got = label(low) if low == high else f"{label(low)[:-2]}–{label(high)}"
     return _line("Keyframes", asked, got, cause=cause)
 
 
@@ -187,71 +231,143 @@ def _frames(recipe: Recipe, video: VideoFacts, counts: Counts) -> list[ProofLine
     by_length = round(video.length_s * rate.rate) if rate and rate.fixed else expected
     asked = max(expected, by_length, counts.ticks)
     missing = asked - video.frames
-    frames = _line(
-        "Frames",
-        f"{asked:,}".replace(",", " "),
-        f"{video.frames:,}".replace(",", " "),
-        cause=_missing(missing, counts),
-    )
+    steps = _steps(recipe, missing, counts)
     lost = missing + counts.lost_before
     lines = [
-        frames,
-        _line("Lost frames", "0", str(lost), same=lost == 0, cause=_lost_before(counts, missing)),
+        _line("Frames", _count(asked), _count(video.frames), cause=steps),
+        _line("Lost frames", "0", _count(lost), cause=steps),
     ]
     if counts.dropped or counts.repeated:
-        got = f"{counts.repeated} repeated, {counts.dropped} dropped"
-        cause = "The pictures that arrived were fitted to the file's rate."
+        got = f"{_count(counts.repeated)} repeated, {_count(counts.dropped)} dropped"
+        cause = "The pictures that arrived were fitted to the file's rate; none that was due is missing by that."
         lines.append(ProofLine(label="Fitted", asked="–", got=got, verdict=Verdict.NOTED, cause=cause))
     return lines
 
 
-def _missing(missing: int, counts: Counts) -> str:
-    if counts.ticks == 0:
-        return f"{missing} frames are missing; the recorder left no count of them."
-    if missing == counts.lost_encoder:
-        return f"The encoder fell behind: {missing} frames found its queue full. Choose a lighter effort or rate."
-    return f"{missing} are missing: the encoder's queue lost {counts.lost_encoder}, the rest went in writing the file."
+def _count(number: int) -> str:
+    return f"{number:,}".replace(",", " ")
 
 
-def _lost_before(counts: Counts, missing: int) -> str:
-    steps = []
-    if missing:
-        steps.append(f"{missing} at the encoder")
-    if counts.lost_before:
-        steps.append(f"{counts.lost_before} on the way in: the source skipped them or Reel read them too late")
-    return f"{'; '.join(steps)}." if steps else ""
+def _steps(recipe: Recipe, missing: int, counts: Counts) -> str:
+    """Say which step lost how many frames, and where; what the file lacks beyond that went in writing it."""
+    lost = dict.fromkeys(LossCause, 0)
+    for stretch in counts.stretches:
+        lost[stretch.cause] += stretch.ticks
+    unplaced = counts.lost_before - lost[LossCause.NO_SIGNAL] - lost[LossCause.SKIPPED]
+    at_encoder = min(missing, counts.lost_encoder)
+    words = [
+        (at_encoder, LossCause.ENCODER, "at the encoder, which fell behind: choose a lighter effort, size or rate"),
+        (lost[LossCause.NO_SIGNAL], LossCause.NO_SIGNAL, "while no picture came: the one before stands in the file"),
+        (
+            lost[LossCause.SKIPPED] + unplaced,
+            LossCause.SKIPPED,
+            "on the way in: the source skipped them or Reel read too late",
+        ),
+    ]
+    said = [f"{_count(number)} {word}{_places(recipe, counts, cause)}" for number, cause, word in words if number > 0]
+    rest = missing - at_encoder
+    if rest > 0:
+        why = (
+            "the recorder left no count of them" if counts.ticks == 0 else "they went in writing the file, or after it"
+        )
+        said.append(f"{_count(rest)} are missing in the file: {why}")
+    return "; ".join(said) + "." if said else ""
 
 
-def _sound(recipe: Recipe, sound_tracks: int, facts: MediaFacts) -> list[ProofLine]:
-    lines = [_line("Sound tracks", str(sound_tracks), str(len(facts.sound)), cause="A track is missing or empty.")]
-    for number, track in enumerate(facts.sound[:sound_tracks], start=1):
-        name = f"Track {number}" if sound_tracks > 1 else "Sound"
-        lines += _track(name, recipe, track)
-        if facts.video is not None:
-            lines.append(_sync(name, facts.video, track))
+def _places(recipe: Recipe, counts: Counts, cause: LossCause) -> str:
+    """Give the timecodes at which frames were lost by a cause."""
+    found = [stretch for stretch in counts.stretches if stretch.cause is cause]
+    if not found:
+        return ""
+    codes = [timecode(stretch.first_tick / recipe.tick_rate, recipe.frame.rate) for stretch in found[:MOST_PLACES]]
+    more = f" and {len(found) - MOST_PLACES} more places" if len(found) > MOST_PLACES else ""
+    return f" (at {', '.join(codes)}{more})"
+
+
+def _looks(recipe: Recipe, video: VideoFacts, seen: Appearance) -> list[ProofLine]:
+    """Say for how long the picture is black, and for how long it does not change."""
+    lines = []
+    for label, asked, spans, cause in (
+        ("Blackness", "none", seen.black, "Black was recorded: the device sent it, or forbids capture."),
+        ("Standing still", "none", seen.still, "The picture did not change: nothing moved, or it froze on the way."),
+    ):
+        if not spans.total_s:
+            lines.append(_line(label, asked, "none"))
+            continue
+        is_fault = spans.total_s >= FAULTY_PART * video.length_s
+        verdict = Verdict.DIFFERS if is_fault else Verdict.NOTED
+        lines.append(ProofLine(label=label, asked=asked, got=_spans(recipe, spans), verdict=verdict, cause=cause))
     return lines
 
 
-def _track(name: str, recipe: Recipe, track: SoundFacts) -> list[ProofLine]:
-    kbps = recipe.sound_bitrate_bps / 1000
-    low = recipe.sound_bitrate_bps * (1 - SOUND_BITRATE_SLACK)
-    same = low <= track.bitrate_bps <= recipe.sound_bitrate_bps * (1 + BITRATE_TOLERANCE)
-    cause = "AAC spends less on quiet or simple sound than it was allowed."
+def _spans(recipe: Recipe, spans: Spans) -> str:
+    at = timecode(spans.longest_at_s, recipe.frame.rate)
+    if spans.longest_s == spans.total_s:
+        return f"{length_label(spans.total_s)} from {at}"
+    return f"{length_label(spans.total_s)} in all, the longest {length_label(spans.longest_s)} from {at}"
+
+
+def _sound(recipe: Recipe, sound_tracks: int, channels: int, facts: MediaFacts) -> list[ProofLine]:
+    lines = [_line("Sound tracks", str(sound_tracks), str(len(facts.sound)), cause="A track is missing or empty.")]
+    for number, track in enumerate(facts.sound[:sound_tracks], start=1):
+        name = f"Track {number}" if sound_tracks > 1 else "Sound"
+        lines += _track(name, recipe, channels, track)
+        if facts.video is not None:
+            lines += _sync(name, facts.video, track)
+    return lines
+
+
+def _track(name: str, recipe: Recipe, channels: int, track: SoundFacts) -> list[ProofLine]:
+    cause = "Its time leaves something out or goes back: a player falls silent or out of step there."
     return [
         _line(f"{name} codec", "AAC LC", _codec(track.codec, track.profile)),
         _line(f"{name} rate", "48 kHz", f"{track.rate_hz / 1000:g} kHz"),
-        _line(
-            f"{name} bitrate",
-            f"{kbps:.0f} kb/s",
-            f"{track.bitrate_bps / 1000:.0f} kb/s",
-            same=same,
-            cause=cause,
-        ),
+        _line(f"{name} channels", _channels(channels), _channels(track.channels)),
+        _sound_bitrate(name, recipe, track),
+        _line(f"{name} holes", "none", _holes(track), cause=cause),
     ]
 
 
-def _sync(name: str, video: VideoFacts, track: SoundFacts) -> ProofLine:
-    offset = track.start_s - video.start_s
-    got = f"{float(offset * 1000):+.0f} ms" if offset else "0 ms"
-    cause = "The sound starts at another instant than the picture."
-    return _line(f"{name} starts at", "0 ms", got, same=abs(offset) <= SYNC_TOLERANCE_S, cause=cause)
+def _channels(channels: int) -> str:
+    return {1: "mono", 2: "stereo"}.get(channels, f"{channels} channels")
+
+
+def _holes(track: SoundFacts) -> str:
+    if not track.holes:
+        return "none"
+    at_s, by_s = max(track.holes, key=lambda hole: abs(hole[1]))
+    more = f", and {len(track.holes) - 1} more" if len(track.holes) > 1 else ""
+    return f"{float(by_s * 1000):+.0f} ms at {float(at_s):.1f} s{more}"
+
+
+def _sound_bitrate(name: str, recipe: Recipe, track: SoundFacts) -> ProofLine:
+    label, asked_bps = f"{name} bitrate", recipe.sound_bitrate_bps
+    asked, got = f"{asked_bps / 1000:.0f} kb/s", f"{track.bitrate_bps / 1000:.0f} kb/s"
+    is_less = track.bitrate_bps < asked_bps * (1 - SOUND_BITRATE_SLACK)
+    if is_less and (track.rms_db is None or track.rms_db < QUIET_DB):
+        cause = "AAC spends less on quiet sound than it was allowed."
+        return ProofLine(label=label, asked=asked, got=got, verdict=Verdict.NOTED, cause=cause)
+    is_more = track.bitrate_bps > asked_bps * (1 + BITRATE_TOLERANCE)
+    return _line(
+        label, asked, got, same=not (is_less or is_more), cause="The encoder did not spend what it was asked to."
+    )
+
+
+def _sync(name: str, video: VideoFacts, track: SoundFacts) -> list[ProofLine]:
+    starts = track.start_s - video.start_s
+    ends = starts + track.length_s - video.length_s
+    cause = "The sound ends before the picture." if ends < 0 else "The picture ends before the sound."
+    return [
+        _line(
+            f"{name} starts at",
+            "0 ms",
+            _offset(starts),
+            same=abs(starts) <= SYNC_TOLERANCE_S,
+            cause="The sound starts at another instant than the picture.",
+        ),
+        _line(f"{name} ends at", "0 ms", _offset(ends), same=abs(ends) <= END_TOLERANCE_S, cause=cause),
+    ]
+
+
+def _offset(seconds: Fraction) -> str:
+    return f"{float(seconds * 1000):+.0f} ms" if seconds else "0 ms"

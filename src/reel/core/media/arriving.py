@@ -20,32 +20,63 @@ _PLANAR = {"yuyv422": "yuv422p", "nv12": "yuv420p", "p010le": "yuv420p10le"}
 
 
 class Arriving:
-    """Applies a rig's arrival settings to pictures, in the order in which they come."""
+    """Applies a rig's arrival settings to pictures, in the order in which they come.
+
+    Deinterlacing looks one picture ahead, and back. Where pictures do not follow each other it is ended and begun anew:
+    what it still holds is given first, and nothing from before a gap is mixed into what comes after it.
+    """
 
     def __init__(self, setup: ArrivalSetup) -> None:
         self._setup = setup
         self._key: object = None
         self._graph: av.filter.Graph | None = None
-        self._sequences: deque[int] = deque()
-        self._made = 0
+        self._waiting: deque[Picture] = deque()
+        self._fields, self._field_ns, self._made = 1, 0, 0
+
+    def remembers(self, signal: Signal) -> bool:
+        """Say whether pictures of a signal must be given one after the other, without any left out."""
+        return signal.mode.scan is Scan.INTERLACED and self._setup.deinterlace is not Deinterlace.NONE
 
     def apply(self, picture: Picture, signal: Signal) -> list[Picture]:
         """Give the pictures that go on to the frame: one for each, two when each field becomes one.
 
-        Deinterlacing looks one picture ahead, so that what comes out belongs to the picture before.
+        With deinterlacing, what comes out belongs to the picture before.
         """
         self._overrule(picture.frame)
-        by_field = self._setup.deinterlace is Deinterlace.FIELD
-        fields = signal.mode.scan is Scan.INTERLACED and self._setup.deinterlace is not Deinterlace.NONE
-        turns = self._setup.is_turned(signal)
+        fields, turns = self.remembers(signal), self._setup.is_turned(signal)
         if not fields and not turns:
-            return [picture]
+            return [*self.drain(), picture]
+        made: list[Picture] = []
         key = (signal, picture.frame.format.name, picture.frame.width, picture.frame.height)
-        if key != self._key:
+        if key != self._key or self._is_gap(picture, signal):
+            made = self.drain()
             self._graph, self._key = self._build(picture.frame, signal, fields=fields, turns=turns), key
-            self._sequences.clear()
-            self._made = 0
-        return self._push(picture, 2 if fields and by_field else 1)
+            self._fields = 2 if fields and self._setup.deinterlace is Deinterlace.FIELD else 1
+            self._field_ns = round(NS / (signal.mode.rate * self._fields))
+        assert self._graph is not None
+        frame = picture.frame
+        frame.pts, frame.time_base = picture.at_ns, _NS_BASE
+        self._waiting.append(picture)
+        self._graph.push(frame)
+        return made + self._pull()
+
+    def drain(self) -> list[Picture]:
+        """Give what is still held, and forget it: the next picture begins anew."""
+        if self._graph is None:
+            return []
+        self._graph.push(None)
+        made = self._pull()
+        self._graph, self._key, self._made = None, None, 0
+        self._waiting.clear()
+        return made
+
+    def _is_gap(self, picture: Picture, signal: Signal) -> bool:
+        """Say whether a picture does not follow the one before, by its number or by its time."""
+        if not self._waiting or not self.remembers(signal):
+            return False
+        before = self._waiting[-1]
+        step_ns = picture.at_ns - before.at_ns
+        return picture.sequence != before.sequence + 1 or not 0 < step_ns * signal.mode.rate < 3 * NS // 2
 
     def _overrule(self, frame: av.VideoFrame) -> None:
         if self._setup.matrix is not None:
@@ -53,26 +84,23 @@ class Arriving:
         if self._setup.range is not None:
             frame.color_range = RANGE_CODES[self._setup.range]
 
-    def _push(self, picture: Picture, per_picture: int) -> list[Picture]:
+    def _pull(self) -> list[Picture]:
+        """Take what the filter gives; each belongs to the picture that has waited longest, at its time."""
         assert self._graph is not None
-        frame = picture.frame
-        frame.pts, frame.time_base = picture.at_ns, _NS_BASE
-        self._graph.push(frame)
-        self._sequences.append(picture.sequence)
         made: list[Picture] = []
-        while True:
+        while self._waiting:
             try:
                 out = self._graph.vpull()
             except (BlockingIOError, EOFError):
-                return made
-            assert out.pts is not None and out.time_base is not None
-            at_ns = round(out.pts * out.time_base * NS)
-            sequence = self._sequences[0] * per_picture + self._made
+                break
+            source = self._waiting[0]
+            at_ns, sequence = source.at_ns + self._made * self._field_ns, source.sequence * self._fields + self._made
+            made.append(replace(source, at_ns=at_ns, sequence=sequence, frame=out, lasts_ns=None))
             self._made += 1
-            if self._made == per_picture:
-                self._sequences.popleft()
+            if self._made == self._fields:
+                self._waiting.popleft()
                 self._made = 0
-            made.append(replace(picture, at_ns=at_ns, sequence=sequence, frame=out))
+        return made
 
     def _build(self, frame: av.VideoFrame, signal: Signal, *, fields: bool, turns: bool) -> av.filter.Graph:
         graph = av.filter.Graph()

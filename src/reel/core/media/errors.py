@@ -1,8 +1,25 @@
 """Errors of reading and writing media files."""
 
+import errno
+import os
 from pathlib import Path
 
+import av
+
 from reel.core.errors import ReelError
+
+# All that reading and writing through libav raises: its errors are only partly the built-in ones as well.
+BROKEN = (OSError, av.error.FFmpegError, ValueError, EOFError, MemoryError)
+
+
+def reason_of(error: BaseException) -> str:
+    """Give what libav or the system says of an error, in words and without the name of a class."""
+    if isinstance(error, EOFError):
+        return "it ends before its first picture"
+    if isinstance(error, OSError) and not isinstance(error, av.error.FFmpegError) and error.errno:
+        return os.strerror(error.errno)
+    said = getattr(error, "strerror", None) or str(error)
+    return said or (os.strerror(errno.EIO) if isinstance(error, OSError) else "no reason was given")
 
 
 class MediaError(ReelError, OSError):

@@ -6,7 +6,7 @@ from pathlib import Path
 import av
 
 from reel.core.frame import fit
-from reel.core.media.errors import MediaError
+from reel.core.media.errors import BROKEN, MediaError
 
 POSTER_WIDTH_PX = 640
 
@@ -50,6 +50,6 @@ def poster(path: Path, at: Fraction = Fraction(1, 3)) -> bytes:
                 container.seek(int(container.duration * at))
             for frame in container.decode(video=0):
                 return JpegEncoder(POSTER_WIDTH_PX).encode(frame)
-    except (OSError, ValueError, IndexError) as error:
+    except (*BROKEN, IndexError) as error:
         raise MediaError(path, "has no picture that can be decoded") from error
     raise MediaError(path, "has no picture that can be decoded")

@@ -1,24 +1,33 @@
-"""What a media file really holds, read from its packets and first frames."""
+"""What a media file really holds: every packet read, every picture and sample decoded."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import av
 import numpy as np
 
-from reel.core.media.errors import MediaError
+from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.framing import frame_matrix, frame_range
 from reel.core.media.rate import RateFacts, measure_rate
-from reel.core.signal import Matrix, Range
+from reel.core.signal import FloatArray, Matrix, Range
+from reel.core.sound import to_db
+
+# Sound whose stamps leave out or go back more than this has a hole or a jump; containers round to a millisecond.
+HOLE_S = Fraction(1, 200)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class VideoFacts:
-    """The picture of a file. `matrix` and `range` are None where the file does not say them.
+    """The picture of a file. `matrix`, `range`, `transfer` and `primaries` are None where the file does not say them.
 
-    `keyframe_ticks` holds the distances between keyframes in frames, each once, without the last stretch.
-    `start_s` is the presentation time of the first picture, `length_s` from there to the end of the last.
+    `frames` are the pictures that a player shows; `decoded` of them could be decoded, `undecodable` packets could not.
+    `keyframe_ticks` holds the distances between keyframes in frames, each once, without the last stretch; `keyframes`
+    is how many there are, `last_stretch` the frames from the last one on. `start_s` is the presentation time of the
+    first picture, `length_s` from there to the end of the last. `pixel_aspect` is the width ÷ height of a pixel,
+    `turned_deg` how far a player turns the picture. `transfer` and `primaries` are ITU-T H.273 codes.
     """
 
     codec: str
@@ -34,11 +43,23 @@ class VideoFacts:
     start_s: Fraction
     length_s: Fraction
     bitrate_bps: int
+    decoded: int = 0
+    undecodable: int = 0
+    keyframes: int = 0
+    last_stretch: int = 0
+    pixel_aspect: Fraction = Fraction(1)
+    turned_deg: int = 0
+    transfer: int | None = None
+    primaries: int | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SoundFacts:
-    """One sound track of a file; `start_s` is the presentation time of its first sample."""
+    """One sound track of a file; `start_s` is the presentation time of its first sample, `length_s` until its last.
+
+    `holes` are (second, seconds) at which its time leaves something out, negative where it goes back. `rms_db` is its
+    level in dBFS over all, None where nothing could be decoded; `undecodable` packets could not.
+    """
 
     codec: str
     profile: str
@@ -47,16 +68,23 @@ class SoundFacts:
     start_s: Fraction
     length_s: Fraction
     bitrate_bps: int
+    holes: tuple[tuple[Fraction, Fraction], ...] = ()
+    undecodable: int = 0
+    rms_db: float | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class MediaFacts:
-    """A media file: its container by libavformat's name, size, first picture stream (if any) and sound tracks."""
+    """A media file: its container by libavformat's name, size, first picture stream (if any) and sound tracks.
+
+    `broken_s` is where reading it ended before its end, None when it could be read whole.
+    """
 
     container: str
     size_bytes: int
     video: VideoFacts | None
     sound: tuple[SoundFacts, ...]
+    broken_s: Fraction | None = None
 
     @property
     def length_s(self) -> Fraction:
@@ -67,92 +95,165 @@ class MediaFacts:
 
 
 @dataclass(slots=True)
-class _Packets:
-    """What is collected about one stream's packets: time stamps in presentation units, sizes, keyframes."""
+class _Stream:
+    """What is collected of one stream: stamps in presentation units, sizes, keyframes, what is decoded of it."""
 
+    stream: "av.VideoStream | av.AudioStream"
     stamps: list[int] = field(default_factory=list)
     keys: list[int] = field(default_factory=list)
+    holes: list[tuple[int, int]] = field(default_factory=list)
     size_bytes: int = 0
     end: int = 0
+    next_pts: int | None = None
+    first: "av.VideoFrame | av.AudioFrame | None" = None
+    decoded: int = 0
+    undecodable: int = 0
+    square: float = 0.0
+    samples: int = 0
 
     def add(self, packet: "av.Packet[av.stream.Stream]") -> None:
-        assert packet.pts is not None
+        """Take a packet's facts."""
+        if packet.pts is None or not packet.size or (packet.is_discard and self.stream.type == "video"):
+            return  # left out by an edit list: no player shows it
+        if self.next_pts is not None and packet.pts != self.next_pts:
+            self.holes.append((self.next_pts, packet.pts - self.next_pts))
+        self.next_pts = packet.pts + (packet.duration or 0)
         self.stamps.append(packet.pts)
         if packet.is_keyframe:
             self.keys.append(packet.pts)
         self.size_bytes += packet.size
-        self.end = max(self.end, packet.pts + (packet.duration or 0))
+        self.end = max(self.end, self.next_pts)
+
+    def decode(self, packet: "av.Packet[av.stream.Stream]", picture: Callable[[av.VideoFrame], None]) -> None:
+        """Decode a packet; what can't be is counted."""
+        try:
+            frames = packet.decode()
+        except BROKEN:
+            self.undecodable += 1
+            return
+        for frame in frames:
+            if not isinstance(frame, av.VideoFrame | av.AudioFrame):
+                continue
+            self.first = self.first or frame
+            self.decoded += 1
+            if isinstance(frame, av.VideoFrame):
+                self.undecodable += frame.is_corrupt
+                picture(frame)
+            else:
+                data = _floats(frame)
+                self.square += float(np.square(data, dtype=np.float64).sum())
+                self.samples += data.size
 
 
-def probe(path: Path) -> MediaFacts:
-    """Read a whole file's packets and the first frame of each stream; raises MediaError."""
+def probe(
+    path: Path,
+    progress: Callable[[float], None] = lambda part: None,
+    picture: Callable[[av.VideoFrame], None] = lambda frame: None,
+) -> MediaFacts:
+    """Read a whole file and decode it; raises MediaError where nothing can be read.
+
+    `progress` is told the part that is done (0 to 1), and may raise to call it off; `picture` is given every picture.
+    """
     try:
-        first = _first_frames(path)
         with av.open(str(path)) as container:
-            packets = {stream.index: _Packets() for stream in container.streams}
-            for packet in container.demux():
-                hidden = (
-                    packet.is_discard and packet.stream.type == "video"
-                )  # left out by an edit list: no player shows it
-                if packet.pts is not None and packet.size and not hidden:
-                    packets[packet.stream_index].add(packet)
-            video = [_video(s, packets[s.index], first.get(s.index)) for s in container.streams.video[:1]]
-            sound = [_sound(s, packets[s.index], first.get(s.index)) for s in container.streams.audio]
+            kept: list[av.VideoStream | av.AudioStream] = [*container.streams.video[:1], *container.streams.audio]
+            found = {stream.index: _Stream(stream) for stream in kept}
+            broken_s = _read(container, found, progress, picture)
+            streams = list(found.values())
             return MediaFacts(
                 container=container.format.name,
                 size_bytes=path.stat().st_size,
-                video=video[0] if video else None,
-                sound=tuple(sound),
+                video=next((_video(one) for one in streams if one.stream.type == "video"), None),
+                sound=tuple(_sound(one) for one in streams if one.stream.type == "audio"),
+                broken_s=broken_s,
             )
-    except (OSError, ValueError) as error:
-        raise MediaError(path, f"can't be read as a media file ({_reason(error)})") from error
+    except BROKEN as error:
+        raise MediaError(path, f"can't be read as a media file ({reason_of(error)})") from error
 
 
-def _first_frames(path: Path) -> dict[int, av.VideoFrame | av.AudioFrame]:
-    """Decode until every picture and sound stream has given a frame."""
-    first: dict[int, av.VideoFrame | av.AudioFrame] = {}
-    with av.open(str(path)) as container:
-        streams = [s for s in container.streams if s.type in ("video", "audio")]
-        for packet in container.demux(streams):
-            for frame in packet.decode():
-                if isinstance(frame, av.VideoFrame | av.AudioFrame):
-                    first.setdefault(packet.stream_index, frame)
-            if len(first) == len(streams):
-                break
-    return first
+def _read(
+    container: "av.container.InputContainer",
+    found: dict[int, _Stream],
+    progress: Callable[[float], None],
+    picture: Callable[[av.VideoFrame], None],
+) -> Fraction | None:
+    """Read all packets; gives the second at which that had to end early."""
+    for one in found.values():
+        if isinstance(one.stream, av.VideoStream):
+            one.stream.thread_type = "AUTO"
+        one.stream.codec_context.options = {"err_detect": "explode"}
+    length = (container.duration or 0) / av.time_base
+    at_s = Fraction(0)
+    packets = container.demux([one.stream for one in found.values()])
+    while True:
+        try:
+            packet = next(packets, None)
+        except BROKEN:
+            return at_s
+        if packet is None:
+            return None
+        one = found[packet.stream_index]
+        one.add(packet)
+        one.decode(packet, picture)
+        if packet.pts is not None and packet.time_base is not None:
+            at_s = max(at_s, packet.pts * packet.time_base)
+            if length and packet.is_keyframe and packet.stream.type == "video":
+                progress(min(1.0, float(at_s) / length))
 
 
-def _video(stream: av.VideoStream, packets: _Packets, frame: av.VideoFrame | av.AudioFrame | None) -> VideoFacts:
+def _video(found: _Stream) -> VideoFacts:
+    stream, frame = found.stream, found.first
+    assert isinstance(stream, av.VideoStream) and (frame is None or isinstance(frame, av.VideoFrame))
     time_base = stream.time_base or Fraction(1)
-    stamps = np.array(sorted(packets.stamps), dtype=np.int64)
+    stamps = np.array(sorted(found.stamps), dtype=np.int64)
     declared = [Fraction(rate) for rate in (stream.base_rate, stream.average_rate) if rate]
-    rate = measure_rate(stamps, time_base, declared)
-    places = np.searchsorted(stamps, np.array(sorted(packets.keys), dtype=np.int64))
+    places = np.searchsorted(stamps, np.array(sorted(found.keys), dtype=np.int64))
     first = int(stamps[0]) if len(stamps) else 0
-    length = max((packets.end - first) * time_base, Fraction(0))
-    assert frame is None or isinstance(frame, av.VideoFrame)
+    length = max((_end_of(found, stamps) - first) * time_base, Fraction(0))
     tagged = stream.codec_context
     return VideoFacts(
-        codec=stream.codec_context.name,
+        codec=tagged.name,
         profile=stream.profile or "",
         width_px=frame.width if frame else stream.width,
         height_px=frame.height if frame else stream.height,
         pixels=frame.format.name if frame else stream.pix_fmt or "",
         matrix=frame_matrix(frame) if frame and tagged.colorspace != 2 else None,  # 2: unspecified (H.273)
         range=frame_range(frame) if frame and tagged.color_range else None,
-        rate=rate,
+        rate=measure_rate(stamps, time_base, declared),
         frames=len(stamps),
         keyframe_ticks=tuple(sorted({int(step) for step in np.diff(places)})),
         start_s=first * time_base,
         length_s=length,
-        bitrate_bps=_bitrate(packets.size_bytes, length),
+        bitrate_bps=_bitrate(found.size_bytes, length),
+        decoded=found.decoded,
+        undecodable=found.undecodable,
+        keyframes=len(places),
+        last_stretch=len(stamps) - int(places[-1]) if len(places) else 0,
+        pixel_aspect=Fraction(stream.sample_aspect_ratio or 1),
+        turned_deg=int(frame.rotation) if frame else 0,
+        transfer=_code(tagged.color_trc),
+        primaries=_code(tagged.color_primaries),
     )
 
 
-def _sound(stream: av.AudioStream, packets: _Packets, frame: av.VideoFrame | av.AudioFrame | None) -> SoundFacts:
+def _end_of(found: _Stream, stamps: "np.ndarray[tuple[int], np.dtype[np.int64]]") -> int:
+    """Give the end of the last picture; one whose length the container does not say lasts as long as the one before."""
+    if len(stamps) < 2 or found.end > stamps[-1]:
+        return found.end
+    return int(2 * stamps[-1] - stamps[-2])
+
+
+def _code(value: int) -> int | None:
+    return None if value == 2 else int(value)  # unspecified (H.273)
+
+
+def _sound(found: _Stream) -> SoundFacts:
+    stream, frame = found.stream, found.first
+    assert isinstance(stream, av.AudioStream)
     time_base = stream.time_base or Fraction(1)
     start = frame.pts * frame.time_base if frame and frame.pts is not None and frame.time_base else Fraction(0)
-    length = packets.end * time_base - start
+    length = max(found.end * time_base - start, Fraction(0))
+    rms = (found.square / found.samples) ** 0.5 if found.samples else 0.0
     return SoundFacts(
         codec=stream.codec_context.name,
         profile=stream.profile or "",
@@ -160,13 +261,24 @@ def _sound(stream: av.AudioStream, packets: _Packets, frame: av.VideoFrame | av.
         channels=stream.channels,
         start_s=start,
         length_s=length,
-        bitrate_bps=_bitrate(packets.size_bytes, length),
+        bitrate_bps=_bitrate(found.size_bytes, length),
+        holes=tuple((at * time_base, by * time_base) for at, by in found.holes if abs(by * time_base) > HOLE_S),
+        undecodable=found.undecodable,
+        rms_db=to_db(rms) if found.samples else None,
     )
+
+
+def _floats(frame: av.AudioFrame) -> FloatArray:
+    """Give a block's samples as float32, full scale ±1."""
+    data: Any = frame.to_ndarray()
+    if np.issubdtype(data.dtype, np.floating):
+        scaled: FloatArray = data.astype(np.float32, copy=False)
+    elif data.dtype == np.uint8:
+        scaled = (data.astype(np.float32) - 128) / 128
+    else:
+        scaled = data.astype(np.float32) / np.float32(np.iinfo(data.dtype).max)
+    return scaled
 
 
 def _bitrate(size_bytes: int, length: Fraction) -> int:
     return round(size_bytes * 8 / length) if length > 0 else 0
-
-
-def _reason(error: Exception) -> str:
-    return getattr(error, "strerror", None) or str(error)

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import av
 
-from reel.core.media.errors import MediaError
+from reel.core.media.errors import BROKEN, MediaError, reason_of
 
 
 def rewrap_to_mp4(source: Path, target: Path, progress: Callable[[float], None]) -> None:
@@ -29,5 +29,5 @@ def rewrap_to_mp4(source: Path, target: Path, progress: Callable[[float], None])
                     progress(min(1.0, float(packet.pts * packet.time_base) / length))
                 packet.stream = streams[packet.stream_index]
                 writer.mux(packet)
-    except (OSError, ValueError) as error:
-        raise MediaError(source, f"can't be rewrapped ({getattr(error, 'strerror', None) or error})") from error
+    except BROKEN as error:
+        raise MediaError(source, f"can't be rewrapped ({reason_of(error)})") from error

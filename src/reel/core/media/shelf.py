@@ -3,6 +3,8 @@
 import datetime
 import os
 import shutil
+from collections.abc import Collection
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -28,6 +30,13 @@ class Shelf:
     def __init__(self, root: Path) -> None:
         self.root = root
 
+    def make(self) -> None:
+        """Make the folder where it is missing; raises MediaError."""
+        try:
+            self.root.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise MediaError(self.root, f"can't be made ({error.strerror})") from error
+
     def free_bytes(self) -> int:
         """Room that is left for this user; raises MediaError when the folder is gone."""
         try:
@@ -44,13 +53,24 @@ class Shelf:
             room, kept = megabytes(free), megabytes(reserve_bytes)
             raise MediaError(self.root, f"has {room} left, and {kept} are kept free; make room on the drive first")
 
-    def rescue(self, name: str) -> str:
-        """Give a rolling file that nobody writes any more its name; gives the new name. Raises MediaError."""
+    def rescue(self, name: str, others: Collection[str] = ()) -> str:
+        """Give a rolling file that nobody writes any more its name; gives the new name. Raises MediaError.
+
+        Where it has its name already that is given; `others` are names that belong to other takes.
+        """
         rolling = self.path(name)
-        if not rolling.exists():
-            raise MediaError(rolling, "is gone")
         final = rolling.with_name(rolling.name.replace(ROLLING, "", 1))
-        return self.complete(Reserved(rolling=rolling, final=final, number=0)).name
+        if rolling.exists():
+            return self.complete(Reserved(rolling=rolling, final=final, number=0)).name
+        for named in _with_letters(final):
+            if named.name not in others and named.exists():
+                return named.name
+        raise MediaError(final, "is gone")
+
+    def discard(self, reserved: Reserved) -> None:
+        """Give a reserved name back: nothing was recorded under it."""
+        with suppress(OSError):
+            reserved.rolling.unlink(missing_ok=True)
 
     def path(self, name: str) -> Path:
         """Give the path of a file on the shelf; raises MediaError for anything but a plain name."""
@@ -76,8 +96,7 @@ class Shelf:
 
     def complete(self, reserved: Reserved) -> Path:
         """Give a finished file its name; if somebody took that name meanwhile, the next one with a letter added."""
-        for suffix in ("", *"bcdefghijklmnopqrstuvwxyz"):
-            final = reserved.final.with_stem(reserved.final.stem + suffix)
+        for final in _with_letters(reserved.final):
             try:
                 _move(reserved.rolling, final)
             except NameTakenError:
@@ -122,24 +141,33 @@ class Shelf:
         return high
 
 
+def _with_letters(final: Path) -> list[Path]:
+    """Give a name, and those that take its place when it is taken: the same with a letter added."""
+    return [final.with_stem(final.stem + letter) for letter in ("", *"bcdefghijklmnopqrstuvwxyz")]
+
+
 def megabytes(size_bytes: int) -> str:
     """Give a size in whole megabytes: `1 000 MB`."""
     return f"{size_bytes / 1e6:,.0f} MB".replace(",", " ")
 
 
 def _move(source: Path, target: Path) -> None:
-    """Rename without ever replacing a file: a second link is made first, which fails when the name exists."""
+    """Rename without ever replacing a file: the name is taken first, which fails when it exists, then given to it.
+
+    Needs no links, which the file systems of capture drives (FAT, exFAT) do not have.
+    """
     try:
-        os.link(source, target)
+        if not source.is_file():
+            raise MediaError(source, "is gone")
+        os.close(os.open(target, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o644))
     except FileExistsError:
         raise NameTakenError(target) from None
-    except PermissionError as error:
+    except OSError as error:
+        if isinstance(error, MediaError):
+            raise
         raise MediaError(source, f"can't be renamed ({error.strerror})") from error
-    except FileNotFoundError as error:
-        raise MediaError(source, "is gone") from error
-    except OSError:  # a file system without links
-        if target.exists():
-            raise NameTakenError(target) from None
-        source.rename(target)
-        return
-    source.unlink()
+    try:
+        source.replace(target)
+    except OSError as error:
+        target.unlink(missing_ok=True)
+        raise MediaError(source, f"can't be renamed ({error.strerror})") from error

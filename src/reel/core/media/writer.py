@@ -1,5 +1,6 @@
 """Writing one part: H.264 and AAC into a file that stays readable when the writer is killed."""
 
+from collections import deque
 from fractions import Fraction
 from pathlib import Path
 from types import TracebackType
@@ -9,7 +10,7 @@ import numpy as np
 from av.video.frame import PictureType
 
 from reel.core.file import EFFORTS, Container, RateControl, Recipe
-from reel.core.media.errors import MediaError
+from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.signal import FloatArray, SoundFormat
 
 # Fragments and clusters of half a second, flushed at once: what a killed writer can lose.
@@ -26,6 +27,8 @@ _FORMAT_NAMES = {Container.MKV: "matroska", Container.MP4: "mp4"}
 # ITU-T H.273: 1 is BT.709 for primaries, transfer and matrix; AVCOL_RANGE_MPEG (limited) is 1.
 _BT709 = 1
 _LIMITED = 1
+# B-frames between two others; x264's default, which no effort that Reel has goes beyond.
+_B_FRAMES = 3
 
 
 class PartWriter:
@@ -35,7 +38,11 @@ class PartWriter:
     """
 
     def __init__(self, path: Path, recipe: Recipe, sound: SoundFormat | None) -> None:
+        """Open the file and the encoders; raises MediaError, and leaves nothing open, when either can't be."""
         self._path, self._recipe, self._sound_format = path, recipe, sound
+        self._tail: deque[tuple[av.VideoFrame, int]] = deque()
+        self._sound: av.AudioStream | None = None
+        self._closed = False
         try:
             self._container = av.open(
                 str(path),
@@ -43,14 +50,16 @@ class PartWriter:
                 format=_FORMAT_NAMES[recipe.container],
                 options=_CONTAINER_OPTIONS[recipe.container],
             )
-        except OSError as error:
-            raise MediaError(path, f"could not be opened for writing ({error.strerror})") from error
-        self._video = self._add_video()
-        self._sound: av.AudioStream | None = None
-        if sound is not None:
-            self._add_sound(sound)
-        self._closed = False
-        self._end = 0
+        except BROKEN as error:
+            raise MediaError(path, f"could not be opened for writing ({reason_of(error)})") from error
+        try:
+            self._video = self._add_video()
+            if sound is not None:
+                self._add_sound(sound)
+            self._container.start_encoding()
+        except BROKEN as error:
+            self._container.close()
+            raise MediaError(path, f"could not be begun: the encoder refuses it ({reason_of(error)})") from error
 
     def __enter__(self) -> "PartWriter":
         return self
@@ -61,10 +70,15 @@ class PartWriter:
         self.close()
 
     def write_picture(self, frame: av.VideoFrame, tick: int) -> None:
-        """Encode a frame of the recipe's size in yuv420p as the picture of `tick`; raises MediaError."""
-        frame.pts, frame.time_base = tick, 1 / self._recipe.tick_rate
-        frame.pict_type = PictureType.NONE
-        self._mux(self._video, frame)
+        """Encode a frame of the recipe's size in yuv420p as the picture of `tick`; raises MediaError.
+
+        The last few stay here until more come. libavformat's mov muxer takes the length that it writes into the edit
+        list from the last fragment alone; where that holds one B-frame only, every player would leave out the picture
+        that follows it. Closing encodes them without B-frames, so that the last packet is the last picture.
+        """
+        self._tail.append((frame, tick))
+        if len(self._tail) > _B_FRAMES or self._recipe.container is not Container.MP4:
+            self._encode(*self._tail.popleft(), PictureType.NONE)
 
     def write_samples(self, data: FloatArray, position: int) -> None:
         """Encode float32 (channels, samples) that start at sample `position` of the take; raises MediaError.
@@ -87,42 +101,39 @@ class PartWriter:
             if self._sound is not None:
                 self._follow(None)
                 self._mux(self._sound, None)
+            for frame, tick in self._tail:
+                self._encode(frame, tick, PictureType.P)
             self._mux(self._video, None)
         finally:
+            self._tail.clear()
             self._close_container()
 
     def _close_container(self) -> None:
         try:
             self._container.close()
-        except OSError as error:
-            raise MediaError(self._path, f"could not be closed ({error.strerror})") from error
+        except BROKEN as error:
+            raise MediaError(self._path, f"could not be closed ({reason_of(error)})") from error
+
+    def _encode(self, frame: av.VideoFrame, tick: int, kind: PictureType) -> None:
+        frame.pts, frame.time_base, frame.pict_type = tick, 1 / self._recipe.tick_rate, kind
+        self._mux(self._video, frame)
 
     def _mux(self, stream: av.VideoStream | av.AudioStream, frame: av.VideoFrame | av.AudioFrame | None) -> None:
         try:
             for packet in stream.encode(frame):  # type: ignore[arg-type]  # the union is narrowed by the caller
-                if stream is self._video:
-                    self._reach_to_the_end(packet)
+                if stream is self._video and self._picture_ticks:
+                    packet.duration = self._picture_ticks
                 self._container.mux(packet)
-        except OSError as error:
-            raise MediaError(self._path, f"could not be written ({error.strerror})") from error
-
-    def _reach_to_the_end(self, packet: "av.Packet[av.VideoStream]") -> None:
-        """Have a B-frame last until the end of the latest picture so far.
-
-        libavformat's mov muxer takes the length that it writes into the edit list from the last fragment alone. Where
-        that holds only B-frames, their own end lies before that of the P-frame in the fragment before, and every
-        player would leave the take's last picture out.
-        """
-        if packet.pts is not None:
-            self._end = max(self._end, packet.pts + 1)  # in ticks, as the encoder's time base has them
-            packet.duration = self._end - packet.pts
+        except BROKEN as error:
+            raise MediaError(self._path, f"could not be written ({reason_of(error)})") from error
 
     def _follow(self, frame: av.AudioFrame | None) -> None:
         """Send a block through the drift-following filter into the encoder; None drains it."""
         assert self._sound is not None
-        if self._graph is None:
-            return
-        self._graph.push(frame)
+        try:
+            self._graph.push(frame)
+        except BROKEN as error:
+            raise MediaError(self._path, f"could not be written: its sound ({reason_of(error)})") from error
         while True:
             try:
                 followed = self._graph.pull()
@@ -140,6 +151,9 @@ class PartWriter:
         context.colorspace = context.color_primaries = context.color_trc = _BT709
         context.color_range = _LIMITED
         context.gop_size = recipe.keyframe_ticks
+        # what a picture that keeps its time lasts is known only when the next one comes: Matroska need not say it
+        is_unknown = recipe.as_it_comes and recipe.container is Container.MKV
+        self._picture_ticks = 0 if is_unknown else max(1, round(recipe.tick_rate / recipe.frame.rate))
         effort = EFFORTS[recipe.effort]
         lookahead = min(effort.lookahead, round(recipe.frame.rate / 3))
         options = {
@@ -149,6 +163,7 @@ class PartWriter:
             "keyint_min": str(recipe.keyframe_ticks),
             "sc_threshold": "0",
             "rc-lookahead": str(lookahead),
+            "bf": "0" if effort.preset == "ultrafast" else str(_B_FRAMES),
         }
         if recipe.rate_control is RateControl.CBR:
             bits = str(recipe.bitrate_bps)

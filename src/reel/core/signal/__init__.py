@@ -3,6 +3,7 @@
 from reel.core.signal.arrival import (
     Arrived,
     FloatArray,
+    HeldError,
     Input,
     InputError,
     Picture,
@@ -20,6 +21,7 @@ __all__ = [
     "PIXEL_FORMATS",
     "Arrived",
     "FloatArray",
+    "HeldError",
     "Input",
     "InputError",
     "Matrix",

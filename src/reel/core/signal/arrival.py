@@ -26,6 +26,14 @@ class InputError(ReelError, OSError):
         super().__init__(f"{name} {reason}.")
 
 
+class HeldError(InputError):
+    """Raised when another rig has the device open; `holder` is that rig's name."""
+
+    def __init__(self, name: str, holder: str) -> None:
+        self.holder = holder
+        super().__init__(name, f"is held by the rig “{holder}”")
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Signal:
     """The facts of a picture signal. `pixels` is a libavutil name, a key of PIXEL_FORMATS.
@@ -60,12 +68,14 @@ class SoundFormat:
 class Picture:
     """One picture. `at_ns` is when it was shown, on the recorder's clock; `sequence` counts the source's pictures.
 
-    A gap in `sequence` is pictures that were lost before Reel could read them.
+    A gap in `sequence` is pictures that were lost before Reel could read them. `lasts_ns` is how long the source means
+    it to be shown; None for as long as the signal's rate says.
     """
 
     at_ns: int
     sequence: int
     frame: av.VideoFrame
+    lasts_ns: int | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -1,12 +1,15 @@
 """Asking for jobs, running them, calling them off."""
 
-from collections.abc import Callable
+import logging
+from collections.abc import Callable, Mapping
 
 from django.db import transaction
 
 from reel.core.errors import ReelError
-from reel.web.jobs.models import Job, JobState
+from reel.web.jobs.models import OPEN_STATES, Job, JobState
 from reel.web.takes.models import Take
+
+log = logging.getLogger(__name__)
 
 Progress = Callable[[float], None]
 Work = Callable[[Take, Progress], None]
@@ -17,23 +20,24 @@ class CalledOffError(ReelError):
 
 
 def ask_for(kind: str, take: Take) -> Job:
-    """Queue a job; the worker gets it once the transaction stands."""
-    from reel.web.jobs.tasks import run
+    """Queue a job; the worker is woken once the transaction stands, and looks by itself now and then in any case."""
+    from reel.web.jobs.tasks import work
 
     job = Job.objects.create(kind=kind, take=take)
-    transaction.on_commit(lambda: run(job.pk))
+    transaction.on_commit(work, robust=True)
     return job
 
 
 def take_up_left() -> int:
-    """Queue the jobs again that a killed worker left running; gives how many. Called when the worker starts."""
-    from reel.web.jobs.tasks import run
+    """Have the jobs that a killed worker left wait again; gives how many. Called when the worker starts."""
+    return Job.objects.filter(state=JobState.RUNNING).update(state=JobState.WAITING, done_part=0)
 
-    left = list(Job.objects.filter(state=JobState.RUNNING))
-    for job in left:
-        Job.objects.filter(pk=job.pk).update(state=JobState.WAITING, done_part=0)
-        run(job.pk)
-    return len(left)
+
+def run_waiting(kinds: Mapping[str, Work]) -> None:
+    """Run what waits, one after the other, the oldest first."""
+    waiting = Job.objects.select_related("take").filter(state=JobState.WAITING, kind__in=kinds).order_by("id")
+    while (job := waiting.first()) is not None:
+        run_job(job, kinds[job.kind])
 
 
 def run_here(take: Take, kind: str, work: Work) -> Job:
@@ -46,7 +50,7 @@ def run_here(take: Take, kind: str, work: Work) -> Job:
 
 def call_off(job: Job) -> None:
     """Ask a job to stop; the worker notices at its next progress."""
-    Job.objects.filter(pk=job.pk, state__in=(JobState.WAITING, JobState.RUNNING)).update(state=JobState.CALLED_OFF)
+    Job.objects.filter(pk=job.pk, state__in=OPEN_STATES).update(state=JobState.CALLED_OFF)
 
 
 def run_job(job: Job, work: Work) -> None:
@@ -65,5 +69,9 @@ def run_job(job: Job, work: Work) -> None:
         return
     except ReelError as error:
         Job.objects.filter(pk=job.pk).update(state=JobState.FAILED, problem=str(error))
+    except Exception as error:
+        log.exception("job %s failed", job)
+        problem = f"It failed ({error or type(error).__name__}); the worker's log says more."
+        Job.objects.filter(pk=job.pk).update(state=JobState.FAILED, problem=problem)
     else:
         Job.objects.filter(pk=job.pk).update(state=JobState.DONE, done_part=1)

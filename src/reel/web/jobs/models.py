@@ -15,6 +15,9 @@ class JobState(models.TextChoices):
     CALLED_OFF = "called off", "called off"
 
 
+OPEN_STATES = (JobState.WAITING, JobState.RUNNING)
+
+
 class Job(models.Model):
     """One piece of work for the worker; `done_part` is the part that is done, 0 to 1."""
 
@@ -34,7 +37,7 @@ class Job(models.Model):
     @property
     def is_open(self) -> bool:
         """Whether it still waits or runs."""
-        return self.state in (JobState.WAITING, JobState.RUNNING)
+        return self.state in OPEN_STATES
 
     @property
     def done_percent(self) -> int:

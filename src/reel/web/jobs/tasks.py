@@ -1,23 +1,33 @@
 """What the worker runs."""
 
-from huey.contrib.djhuey import db_task, on_startup
+import os
 
-from reel.web.jobs.actions import run_job, take_up_left
-from reel.web.jobs.models import Job
+from huey import crontab
+from huey.contrib.djhuey import db_periodic_task, db_task, on_startup
+
+from reel.web.jobs.actions import run_waiting, take_up_left
 from reel.web.takes.proving import prove_take
 
 WORK = {"prove": prove_take}
+# Proving gives way to recording.
+NICENESS = 10
 
 
 @db_task()
-def run(job_id: int) -> None:
-    """Run one job; one that is gone was deleted with its take."""
-    job = Job.objects.select_related("take").filter(pk=job_id).first()
-    if job is not None:
-        run_job(job, WORK[job.kind])
+def work() -> None:
+    """Run the jobs that wait; a message says only that there may be some."""
+    run_waiting(WORK)
+
+
+@db_periodic_task(crontab(minute="*"))
+def work_left() -> None:
+    """Run jobs whose message was lost."""
+    run_waiting(WORK)
 
 
 @on_startup()
 def take_up() -> None:
     """Take up what a killed worker left."""
+    os.nice(NICENESS)
     take_up_left()
+    run_waiting(WORK)

@@ -1,15 +1,20 @@
 """What changes takes."""
 
-from django.db import transaction
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from django.db import Error, transaction
 
 from reel.core.errors import BadValueError, ReelError
 from reel.core.line import RigSetup, after
 from reel.core.wire import to_plain
 from reel.recorder.messages import RefusedError
 from reel.web.jobs.actions import ask_for
+from reel.web.jobs.models import OPEN_STATES
 from reel.web.rigs.models import Rig
-from reel.web.takes.models import MAX_NAME, Take, TakeState
-from reel.web.takes.proving import copy_path, poster_path, shelf, shelf_of
+from reel.web.takes.models import MAX_NAME, ProofState, Take, TakeState
+from reel.web.takes.proving import copy_path, poster_path, shelf_of
 
 
 def clean_name(thing: str, text: str, limit: int) -> str:
@@ -20,21 +25,50 @@ def clean_name(thing: str, text: str, limit: int) -> str:
     return name
 
 
+@contextmanager
+def _alone(take: Take, verb: str) -> Iterator[Take]:
+    """Give a take as it is now, while nobody else changes it; raises RefusedError when it rolls or is gone.
+
+    A transaction that is immediate holds the database's one write lock.
+    """
+    with transaction.atomic():
+        found = Take.objects.filter(pk=take.pk).first()
+        if found is None:
+            raise RefusedError(f"{take.name} was deleted meanwhile.")
+        if found.state == TakeState.ROLLING:
+            raise RefusedError(f"{found.name} is rolling and can't be {verb}; cut it first.")
+        yield found
+
+
 def rename(take: Take, name: str) -> None:
     """Rename a take and its file; raises BadValueError, NameTakenError, RefusedError."""
-    _refuse_rolling(take, "renamed")
-    take.name = clean_name("Name", name, MAX_NAME)
-    take.file_name = shelf_of(take).rename(take.file_name, take.name)
-    take.save(update_fields=["name", "file_name"])
+    clean = clean_name("Name", name, MAX_NAME)
+    with _alone(take, "renamed") as found:
+        before = found.file_name
+        found.name, found.file_name = clean, shelf_of(found).rename(before, clean)
+        try:
+            found.save(update_fields=["name", "file_name"])
+        except Error:
+            shelf_of(found).rename(found.file_name, Path(before).stem)
+            raise
+    take.name, take.file_name = found.name, found.file_name
 
 
 def delete(take: Take) -> None:
     """Delete a take with its file, poster and browser copy; raises RefusedError, MediaError."""
-    _refuse_rolling(take, "deleted")
-    shelf_of(take).delete(take.file_name)
-    for path in (poster_path(take), copy_path(take)):
-        path.unlink(missing_ok=True)
-    take.delete()
+    with _alone(take, "deleted") as found:
+        shelf_of(found).delete(found.file_name)
+        for path in (poster_path(found), copy_path(found)):
+            path.unlink(missing_ok=True)
+        found.delete()
+
+
+def prove_again(take: Take) -> None:
+    """Ask for a take's proof once more; nothing changes while one is being made."""
+    with _alone(take, "proved") as found:
+        if not found.on_device and not found.jobs.filter(kind="prove", state__in=OPEN_STATES).exists():
+            Take.objects.filter(pk=found.pk).update(proof_state=ProofState.WAITING)
+            ask_for("prove", found)
 
 
 def begin(*, rig_id: int, rig_name: str, name: str, file_name: str, setup: RigSetup, **facts: object) -> Take:
@@ -67,17 +101,14 @@ def recover_interrupted() -> int:
     found = Take.objects.filter(state=TakeState.ROLLING)
     for take in found:
         problem = "The recorder was stopped while it rolled; this is what had been written until then."
+        others = set(Take.objects.exclude(pk=take.pk).values_list("file_name", flat=True))
         try:
-            take.file_name = shelf().rescue(take.file_name)
+            take.file_name = shelf_of(take).rescue(take.file_name, others)
         except ReelError as error:
             problem = f"The recorder was stopped while it rolled, and its file can't be found: {error}"
         with transaction.atomic():
             take.state, take.problem = TakeState.INTERRUPTED, problem
             take.save(update_fields=["state", "file_name", "problem"])
-            ask_for("prove", take)
+            if not take.on_device:
+                ask_for("prove", take)
     return len(found)
-
-
-def _refuse_rolling(take: Take, verb: str) -> None:
-    if take.state == TakeState.ROLLING:
-        raise RefusedError(f"{take.name} is rolling and can't be {verb}; cut it first.")

@@ -5,9 +5,8 @@ from pathlib import Path
 
 from django.conf import settings
 
-from reel.core.errors import ReelError
-from reel.core.measure import prove
-from reel.core.media import Shelf, poster, probe, rewrap_to_mp4
+from reel.core.measure import examine, prove
+from reel.core.media import MediaError, Shelf, poster, rewrap_to_mp4
 from reel.core.wire import to_plain
 from reel.web.takes.models import ProofState, Take
 
@@ -38,16 +37,30 @@ def playable_path(take: Take) -> Path:
 
 
 def prove_take(take: Take, progress: Callable[[float], None]) -> None:
-    """Prove a closed take and store the proof; raises what reading the file raises, which is stored too."""
+    """Prove a closed take and store the proof; raises what reading the file raises, which is stored too.
+
+    A take that is renamed meanwhile is proved under its new name.
+    """
+    while True:
+        found = Take.objects.filter(pk=take.pk).first()
+        if found is None:
+            return
+        take = found
+        try:
+            _prove(take, progress)
+        except MediaError as error:
+            if not Take.objects.filter(pk=take.pk, file_name=take.file_name).exists():
+                continue
+            Take.objects.filter(pk=take.pk).update(proof_state=ProofState.FAILED, problem=take.problem or str(error))
+            raise
+        return
+
+
+def _prove(take: Take, progress: Callable[[float], None]) -> None:
     path = shelf_of(take).path(take.file_name)
-    try:
-        facts = probe(path)
-    except ReelError as error:
-        Take.objects.filter(pk=take.pk).update(proof_state=ProofState.FAILED, problem=take.problem or str(error))
-        raise
-    progress(0.4)
+    facts, seen = examine(path, lambda part: progress(part * 0.8))
     recipe = take.setup.recipe
-    proof = prove(recipe, sound_tracks=take.sound_tracks, facts=facts, counts=take.counted)
+    proof = prove(recipe, sound_tracks=take.sound_tracks, facts=facts, seen=seen, counts=take.counted)
     Take.objects.filter(pk=take.pk).update(
         proof=to_plain(proof),
         proof_state=ProofState.DIFFERS if proof.differing else ProofState.AS_ASKED,
@@ -55,10 +68,12 @@ def prove_take(take: Take, progress: Callable[[float], None]) -> None:
         length_ms=round(facts.length_s * 1000),
         bitrate_bps=round(facts.size_bytes * 8 / facts.length_s) if facts.length_s else None,
     )
+    if facts.video is None or not facts.video.decoded:
+        return  # there is nothing to show
     _put(poster_path(take), lambda target: target.write_bytes(poster(path)))
-    progress(0.5)
+    progress(0.85)
     if not take.plays_itself:
-        _put(copy_path(take), lambda target: rewrap_to_mp4(path, target, lambda part: progress(0.5 + part / 2)))
+        _put(copy_path(take), lambda target: rewrap_to_mp4(path, target, lambda part: progress(0.85 + part * 0.15)))
     Take.objects.filter(pk=take.pk).update(playable=True)
 
 

@@ -32,7 +32,6 @@ class ProofTests(FolderTestCase):
         for label, asked in (
             ("Size", replace(RECIPE, frame=Mode.parse("640x360p30"))),
             ("Container", replace(RECIPE, container=Container.MP4)),
-            ("Sound bitrate", replace(RECIPE, sound_bitrate_bps=320_000)),
         ):
             with self.subTest(label):
                 self.assertEqual(set(self.differing(asked)), {label})
@@ -50,11 +49,11 @@ class ProofTests(FolderTestCase):
         facts = probe(write_clip(self.folder / "gaps.mkv", RECIPE, kept))
         lines = self.differing(counts=Counts(ticks=90, lost_encoder=7, lost_before=2), facts=facts)
         self.assertEqual((lines["Frames"].asked, lines["Frames"].got, lines["Lost frames"].got), ("90", "83", "9"))
-        self.assertIn("encoder fell behind", lines["Frames"].cause)
+        self.assertIn("at the encoder, which fell behind", lines["Frames"].cause)
         self.assertIn("2 on the way in", lines["Lost frames"].cause)
         # the recorder's count is not believed where the file says otherwise
         lines = self.differing(counts=Counts(ticks=90), facts=facts)
-        self.assertIn("the rest went in writing", lines["Frames"].cause)
+        self.assertIn("they went in writing the file", lines["Frames"].cause)
 
     def test_a_tail_that_is_missing_is_found(self):
         self.assertEqual(self.differing(counts=Counts(ticks=120))["Frames"].got, "90")

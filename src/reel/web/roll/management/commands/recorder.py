@@ -2,10 +2,12 @@
 
 import signal
 import threading
+from typing import Any
 
 from django.conf import settings
 from django.core.management.base import BaseCommand
 
+from reel.recorder.lock import only_recorder
 from reel.recorder.server import serve
 from reel.web.roll.journal import DatabaseJournal
 from reel.web.takes.actions import recover_interrupted
@@ -21,14 +23,18 @@ class Command(BaseCommand):
         stop = threading.Event()
         for number in (signal.SIGTERM, signal.SIGINT):
             signal.signal(number, lambda *_: stop.set())
-        home = settings.HOME
-        recover_interrupted()
-        serve(
-            run_folder=home.run,
-            shelf=home.shelf,
-            feeds=home.feeds,
-            devices=home.devices,
-            journal=DatabaseJournal(),
-            stop=stop,
-            reserve_bytes=settings.RESERVE_BYTES,
-        )
+        with only_recorder(settings.HOME.run):
+            recover_interrupted()
+            serve(**places(), journal=DatabaseJournal(), stop=stop)
+
+
+def places() -> dict[str, Any]:
+    """Give what a recorder of this home is told of its folders."""
+    home = settings.HOME
+    return {
+        "run_folder": home.run,
+        "shelf": home.shelf,
+        "feeds": home.feeds,
+        "devices": home.devices,
+        "reserve_bytes": settings.RESERVE_BYTES,
+    }

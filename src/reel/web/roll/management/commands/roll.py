@@ -4,17 +4,19 @@ import json
 import threading
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandParser
 
 from reel.core.errors import ReelError
+from reel.recorder.lock import AlreadyRunningError, only_recorder
 from reel.recorder.messages import Ask, Cut, RefusedError, StartRoll, UnreachableError
 from reel.recorder.server import serve
 from reel.web.jobs.actions import run_here
 from reel.web.rigs.models import Rig
 from reel.web.roll.journal import DatabaseJournal
+from reel.web.roll.management.commands.recorder import places
 from reel.web.roll.recorder import client
 from reel.web.takes.actions import recover_interrupted
 from reel.web.takes.models import ProofState, Take
@@ -22,7 +24,7 @@ from reel.web.takes.proving import prove_take
 from reel.web.takes.report import report
 
 PROOF_S = 60.0
-START_S = 5.0
+START_S = 20.0
 
 
 class CommandError(ReelError, RuntimeError):
@@ -77,25 +79,24 @@ def _find(name: str) -> Rig:
 @contextmanager
 def _recorder() -> Iterator[bool]:
     """Use the running recorder, or run one in this process meanwhile; gives whether it is our own."""
-    try:
-        client().ask(Ask(), timeout_ms=1000)
-    except UnreachableError:
-        pass
-    else:
-        yield False
-        return
-    home, stop = settings.HOME, threading.Event()
-    recover_interrupted()
-    places = {"run_folder": home.run, "shelf": home.shelf, "feeds": home.feeds, "devices": home.devices}
-    more = {"journal": DatabaseJournal(), "stop": stop, "reserve_bytes": settings.RESERVE_BYTES}
-    thread = threading.Thread(target=serve, kwargs=places | more, name="recorder")
-    thread.start()
-    try:
-        _await_start()
-        yield True
-    finally:
-        stop.set()
-        thread.join()
+    with ExitStack() as stack:
+        try:
+            stack.enter_context(only_recorder(settings.HOME.run))
+        except AlreadyRunningError:
+            _await_start()  # it may be starting, or busy
+            yield False
+            return
+        recover_interrupted()
+        stop = threading.Event()
+        work = {**places(), "journal": DatabaseJournal(), "stop": stop}
+        thread = threading.Thread(target=serve, kwargs=work, name="recorder")
+        thread.start()
+        try:
+            _await_start()
+            yield True
+        finally:
+            stop.set()
+            thread.join()
 
 
 def _await_start() -> None:

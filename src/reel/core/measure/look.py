@@ -1,0 +1,96 @@
+"""Looking at pictures through their noise: has something changed, is it black, is it snow."""
+
+from typing import TypeAlias
+
+import numpy as np
+import numpy.typing as npt
+
+Luma: TypeAlias = npt.NDArray[np.uint8]
+Means: TypeAlias = npt.NDArray[np.float32]
+
+# A picture is looked at in about this many lines, whole across: what blinks is thin more often than it is low.
+LINES, COLUMNS = 180, 1280
+# What is averaged together: noise is less by the root of the points in it, while a digit or a cursor stands out.
+TILE_LINES, TILE_COLUMNS = 4, 8
+_TILE = TILE_LINES * TILE_COLUMNS
+# A tile has changed when it differs by more than noise explains: so many standard deviations, and so many code values.
+SIGMAS, LEAST_STEPS = 6.0, 2.5
+# Noise of neighbouring points hangs together in what came by an analogue way, so that means vary up to this much more.
+CORRELATED = 3.0
+# All of a picture has changed when half of its tiles have gone one way by this much: a slow fade.
+FADE_STEPS = 0.75
+# Between two pictures noise of 12 code values makes a difference of 17; what differs more is no noise.
+MOST_NOISE = 25.0
+# 16 is black in limited range and 0 in full; a flat grey above this is dark, and not black.
+BLACK_STEPS, BLACK_SPREAD = 20.0, 3.0
+# Snow: rough everywhere, flat in the large, and each picture unlike the one before.
+SNOW_ROUGH, SNOW_FLAT, SNOW_ALIKE = 18.0, 0.35, 0.2
+# Mean of the absolute values of what is spread normally, as a part of its standard deviation: √(2/π).
+_ABSOLUTE = 0.798
+_MEDIAN = 0.6745
+
+
+def lines_of(luma: Luma) -> Luma:
+    """Give the part of a picture (lines, columns) that is looked at, in whole tiles; a copy."""
+    down, across = max(1, luma.shape[0] // LINES), max(1, luma.shape[1] // COLUMNS)
+    part = luma[::down, ::across]
+    return part[: part.shape[0] // TILE_LINES * TILE_LINES, : part.shape[1] // TILE_COLUMNS * TILE_COLUMNS].copy()
+
+
+def has_changed(before: Luma, lines: Luma) -> bool:
+    """Say whether two pictures, as given by lines_of, differ by more than noise."""
+    if before.shape != lines.shape:
+        return True
+    step = np.subtract(lines, before, dtype=np.int16)
+    if not step.any():
+        return False
+    means = _means(step)
+    if abs(float(np.median(means))) > FADE_STEPS:
+        return True
+    noise = float(np.median(_means(np.abs(_some_rows(step))))) / _ABSOLUTE
+    if noise > MOST_NOISE:
+        return True
+    white = noise / _TILE**0.5
+    spread = min(max(white, float(np.median(np.abs(means))) / _MEDIAN), CORRELATED * white)
+    return bool(np.abs(means).max() > max(LEAST_STEPS, SIGMAS * spread))
+
+
+def is_black(lines: Luma) -> bool:
+    """Say whether a picture is black: dark, and flat but for noise. A small lamp in the dark is not black."""
+    values = lines.astype(np.int16)
+    means = _means(values)
+    level = float(np.median(means))
+    if level > BLACK_STEPS:
+        return False
+    noise = float(np.median(_means(np.abs(_some_rows(values) - np.int16(round(level)))))) / _ABSOLUTE
+    return noise < MOST_NOISE and float(means.max()) - level < max(BLACK_SPREAD, SIGMAS * noise / _TILE**0.5)
+
+
+def is_snow(before: Luma, lines: Luma) -> bool:
+    """Say whether a picture is nothing but noise, as an analogue input shows without a station or a tape."""
+    if before.shape != lines.shape:
+        return False
+    values, old = lines.astype(np.float32), before.astype(np.float32)
+    means = _means(values)
+    rough = float(values.std())
+    if rough < SNOW_ROUGH or float(means.std()) > SNOW_FLAT * rough:
+        return False
+    alike = float(((values - values.mean()) * (old - old.mean())).mean()) / (rough * max(1.0, float(old.std())))
+    return alike < SNOW_ALIKE
+
+
+def _some_rows(plane: npt.NDArray[np.int16]) -> npt.NDArray[np.int16]:
+    """Give every fourth row of tiles: enough to tell the noise by."""
+    return plane.reshape(-1, TILE_LINES, plane.shape[1])[::4].reshape(-1, plane.shape[1])
+
+
+def _means(plane: npt.NDArray[np.int16] | npt.NDArray[np.float32]) -> Means:
+    """Average tiles."""
+    lines, columns = plane.shape
+    rows = plane.reshape(lines // TILE_LINES, TILE_LINES, columns)
+    down = (rows[:, 0] + rows[:, 1]) + (rows[:, 2] + rows[:, 3])
+    parts = down.reshape(down.shape[0], columns // TILE_COLUMNS, TILE_COLUMNS)
+    tiles = parts[:, :, 0] + parts[:, :, 4]
+    for place in (1, 2, 3, 5, 6, 7):
+        tiles = tiles + parts[:, :, place]
+    return tiles * np.float32(1 / _TILE)

@@ -1,0 +1,201 @@
+"""The open rigs: each a source on a thread of its own, with who looks on and which device it holds."""
+
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Protocol
+
+import av
+
+from reel.core.line import RigSetup
+from reel.core.signal import NS, HeldError, Input
+from reel.recorder.clock import Clock
+from reel.recorder.guard import guarded
+from reel.recorder.messages import RigStatus
+from reel.recorder.opening import opener_for
+from reel.recorder.source import Source
+
+LEASE_NS = 8 * NS
+# When its last page has gone a rig stays open this long, for the next page of the same rig.
+STAY_NS = 2 * NS
+# A rig whose thread has ended by an error is opened anew after this long.
+ANEW_NS = 5 * NS
+
+
+class Screen(Protocol):
+    """Where framed pictures go that somebody watches."""
+
+    def watched(self, rig_id: int) -> bool: ...  # noqa: D102
+    def wanted(self, rig_id: int) -> bool: ...  # noqa: D102
+    def show(self, rig_id: int, frame: av.VideoFrame) -> None: ...  # noqa: D102
+    def forget(self, rig_id: int) -> None: ...  # noqa: D102
+
+
+class Holders:
+    """Which rig has which device open: one at a time. May be used from any thread."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._rigs: dict[str, tuple[int, str]] = {}
+
+    def take(self, identity: str, rig_id: int, rig_name: str, label: str) -> None:
+        """Have a rig hold a device; raises HeldError when another one does. "" is held by nobody."""
+        if not identity:
+            return
+        with self._lock:
+            holder, name = self._rigs.setdefault(identity, (rig_id, rig_name))
+        if holder != rig_id:
+            raise HeldError(label, name)
+
+    def let_go(self, rig_id: int) -> None:
+        """Have a rig hold nothing any more."""
+        with self._lock:
+            self._rigs = {identity: held for identity, held in self._rigs.items() if held[0] != rig_id}
+
+    def holder(self, identity: str) -> int | None:
+        """Give the rig that holds a device."""
+        with self._lock:
+            return self._rigs.get(identity, (None, ""))[0]
+
+
+@dataclass(slots=True, kw_only=True)
+class OpenRig:
+    """A source on its own thread. `viewers` are the pages that look on, each until some instant."""
+
+    name: str
+    source: Source
+    thread: threading.Thread
+    opened_ns: int
+    lease_ns: int = 0
+    viewers: dict[str, int] = field(default_factory=dict)
+
+    @property
+    def identity(self) -> str:
+        """The device that it wants for itself; "" for one that any number of rigs may open."""
+        return self.source.setup.device.identity
+
+    def is_looked_at(self, now_ns: int) -> bool:
+        """Say whether a page looks on."""
+        return any(until_ns > now_ns for until_ns in self.viewers.values())
+
+
+class OpenRigs:
+    """All open rigs. Its methods are called under the recorder's lock and wait for nothing."""
+
+    def __init__(self, clock: Clock, feeds: Path, screen: Screen, keeps: Callable[[int], bool]) -> None:
+        """Begin with none; `keeps` says of a rig that it must stay open, since it rolls."""
+        self._clock, self._feeds, self._screen, self._keeps = clock, feeds, screen, keeps
+        self._rigs: dict[int, OpenRig] = {}
+        self._leaving: list[OpenRig] = []
+        self._holders = Holders()
+
+    def get(self, rig_id: int) -> OpenRig | None:
+        """Give an open rig."""
+        return self._rigs.get(rig_id)
+
+    def open(self, rig_id: int, setup: RigSetup, name: str, viewer: str = "") -> Source:
+        """Open a rig, or keep it open; with another setup, or after it has failed, it is opened anew."""
+        now_ns = self._clock.now_ns()
+        rig = self._rigs.get(rig_id)
+        if rig is not None and not self._keeps(rig_id):
+            failed = not rig.thread.is_alive() and now_ns - rig.opened_ns > ANEW_NS
+            if rig.source.setup != setup or failed:
+                self.close(rig_id)
+                rig = None
+        if rig is None:
+            rig = self._rigs[rig_id] = self._start(rig_id, setup, name)
+        rig.lease_ns = now_ns + LEASE_NS
+        if viewer:
+            rig.viewers[viewer] = rig.lease_ns
+        self._make_way(now_ns)
+        return rig.source
+
+    def leave(self, rig_id: int, viewer: str) -> None:
+        """Note that a page no longer looks on."""
+        rig, now_ns = self._rigs.get(rig_id), self._clock.now_ns()
+        if rig is None:
+            return
+        rig.viewers.pop(viewer, None)
+        if not rig.is_looked_at(now_ns):
+            rig.lease_ns = min(rig.lease_ns, now_ns + STAY_NS)
+        self._make_way(now_ns)
+
+    def close(self, rig_id: int) -> None:
+        """Close a rig; its thread lets the device go by itself."""
+        rig = self._rigs.pop(rig_id)
+        rig.source.stop()
+        self._leaving.append(rig)
+        self._screen.forget(rig_id)
+
+    def look_after(self) -> None:
+        """Close rigs whose lease has run out, forget those that have gone."""
+        now_ns = self._clock.now_ns()
+        for rig_id, rig in list(self._rigs.items()):
+            if rig.lease_ns < now_ns and not self._keeps(rig_id):
+                self.close(rig_id)
+        self._leaving = [rig for rig in self._leaving if rig.thread.is_alive()]
+
+    def shut_down(self, wait_s: float) -> None:
+        """Close all, and wait for their threads, so long in all."""
+        for rig_id in list(self._rigs):
+            self.close(rig_id)
+        until_ns = self._clock.now_ns() + round(wait_s * NS)
+        for rig in self._leaving:
+            rig.thread.join(max(0.0, (until_ns - self._clock.now_ns()) / NS))
+
+    def statuses(self) -> tuple[RigStatus, ...]:
+        """Say how each stands; may be called from any thread."""
+        found = []
+        for rig_id, rig in list(self._rigs.items()):
+            reading = rig.source.reading
+            found.append(
+                RigStatus(
+                    rig_id=rig_id,
+                    signal=reading.signal,
+                    sound=reading.sound,
+                    levels=reading.levels,
+                    watched=reading.watched,
+                    problem=reading.problem,
+                    alarms=reading.alarms,
+                    field_test=reading.field_test,
+                    is_testing=reading.is_testing,
+                )
+            )
+        return tuple(found)
+
+    def _make_way(self, now_ns: int) -> None:
+        """Close rigs that nobody looks at and that hold a device which another one wants."""
+        for rig_id, rig in list(self._rigs.items()):
+            holder_id = self._holders.holder(rig.identity) if rig.identity else None
+            holder = self._rigs.get(holder_id) if holder_id not in (None, rig_id) else None
+            if holder is None or holder_id is None or self._keeps(holder_id) or holder.is_looked_at(now_ns):
+                continue
+            self.close(holder_id)
+            rig.source.call(rig.source.try_now)
+
+    def _start(self, rig_id: int, setup: RigSetup, name: str) -> OpenRig:
+        opener, device, holders, screen = (
+            opener_for(setup, self._feeds, self._clock.now_ns),
+            setup.device,
+            self._holders,
+            self._screen,
+        )
+        label = f"The {device.kind.label.lower()}"
+
+        def open_alone(start_ns: int) -> Input:
+            holders.take(device.identity, rig_id, name, label)
+            return opener(start_ns)
+
+        source = Source(
+            setup,
+            open_alone,
+            self._clock,
+            wanted=lambda: screen.wanted(rig_id),
+            watched=lambda: screen.watched(rig_id),
+            show=lambda frame: screen.show(rig_id, frame),
+            released=lambda: holders.let_go(rig_id),
+        )
+        thread = guarded(f"Reading the signal of {name or 'the rig'}", source.run_until, source.failed)
+        thread.start()
+        return OpenRig(name=name, source=source, thread=thread, opened_ns=self._clock.now_ns())

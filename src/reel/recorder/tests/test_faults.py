@@ -1,0 +1,169 @@
+"""An error planted at each step of a take's life and in each thread: the recorder lives, says it, and rolls again."""
+
+import errno
+import os
+from contextlib import contextmanager
+from pathlib import Path
+from unittest.mock import patch
+
+from reel.core.media import JpegEncoder, MediaError, PartWriter, Shelf, probe
+from reel.recorder.journal import JournalError
+from reel.recorder.messages import Ask, Cut, Hold, Open, RefusedError
+from reel.recorder.screen import Broadcast
+from reel.recorder.source import Source
+from reel.recorder.take import RollingTake
+from reel.recorder.tests.test_service import ServerTestCase
+
+
+@contextmanager
+def planted(place, name, error, *, after=0, times=1):
+    """Have a method raise `error` at its call number `after`, and at `times` calls from there on."""
+    real, calls = getattr(place, name), []
+
+    def failing(*arguments, **more):
+        calls.append(1)
+        if after < len(calls) <= after + times:
+            raise error
+        return real(*arguments, **more)
+
+    with patch.object(place, name, failing):
+        yield calls
+
+
+def system_error(number):
+    return OSError(number, os.strerror(number))
+
+
+class FaultTests(ServerTestCase):
+    def assert_rolls_again(self):
+        """The next roll works, whatever came before."""
+        self.wait_for(lambda status: status.roll is None)
+        take = self.start_roll()
+        self.wait_for(lambda status: status.roll and status.roll.length_s > 0.2)
+        self.client.ask(Cut(take_id=take))
+        self.wait_for(lambda status: status.roll is None)
+        ended = self.journal.ends[take]
+        self.assertIsNone(ended.problem)
+        self.assertGreater(probe(ended.path).video.frames, 4)
+        self.assertEqual(list(self.folder.glob("*.rolling.*")), [])
+
+    def assert_ended_by_itself(self, said, *, has_frames=True):
+        """The take that rolls ends with its reason, and lies where the journal says."""
+        self.wait_for(lambda status: status.roll is None)
+        ended = self.journal.ends[len(self.journal.takes)]
+        self.assertIn(said, ended.problem)
+        self.assertIn(said, self.client.ask(Ask()).status.notice)
+        if has_frames:
+            self.assertGreater(probe(ended.path).video.frames, 2)
+        return ended
+
+    def test_in_reading_and_recording(self):
+        for place, name, error, said in (
+            (
+                Source,
+                "_take_picture",
+                ZeroDivisionError("planted"),
+                "Reading the signal of Moss & Stone failed (planted)",
+            ),
+            (Source, "_read_instruments", KeyError("planted"), "Reading the signal"),
+            (PartWriter, "write_picture", system_error(errno.ENOSPC), "No space left on device"),
+            (PartWriter, "write_picture", TypeError("planted"), "Writing the take failed (planted)"),
+            (PartWriter, "write_samples", system_error(errno.EIO), "Input/output error"),
+            (PartWriter, "close", MediaError(Path("a.mkv"), "could not be closed (planted)"), "could not be closed"),
+        ):
+            with self.subTest(name, error=error):
+                self.start_roll()
+                self.wait_for(lambda status: status.roll.length_s > 0.5)
+                with planted(place, name, error):
+                    if name == "close":
+                        self.client.ask(Cut())
+                    self.assert_ended_by_itself(said, has_frames=name != "close")
+                self.assert_rolls_again()
+
+    def test_at_the_first_picture(self):
+        with planted(PartWriter, "write_picture", system_error(errno.EPERM)):
+            self.start_roll()
+            self.assert_ended_by_itself("Operation not permitted", has_frames=False)
+        self.assert_rolls_again()
+
+    def test_before_anything_is_written_it_is_refused_and_leaves_nothing(self):
+        for place, name, error, said in (
+            (
+                Shelf,
+                "reserve",
+                MediaError(Path("shelf"), "can't take a new file (Input/output error)"),
+                "Input/output error",
+            ),
+            (PartWriter, "__init__", MediaError(Path("a.mkv"), "could not be opened for writing (planted)"), "planted"),
+            (RollingTake, "watch_file", system_error(errno.EIO), "Input/output error"),
+            (type(self.journal), "rolled", JournalError("database is locked"), "database is locked"),
+        ):
+            with self.subTest(name), planted(place, name, error), self.assertRaises(RefusedError) as raised:
+                self.start_roll()
+            self.assertIn(said, str(raised.exception))
+            self.assertEqual(
+                [path.name for path in self.folder.glob("*.m*")], [path.name for path in self.ended_paths()]
+            )
+            self.assert_rolls_again()
+
+    def ended_paths(self):
+        return [ended.path for ended in self.journal.ends.values()]
+
+    def test_naming_and_storing(self):
+        with planted(Shelf, "complete", MediaError(Path("a.mkv"), "can't be renamed (Permission denied)")):
+            self.start_roll()
+            self.wait_for(lambda status: status.roll.length_s > 0.3)
+            self.client.ask(Cut())
+            ended = self.assert_ended_by_itself("Permission denied")
+            self.assertIn(".rolling.", ended.path.name)
+            ended.path.unlink()
+        self.assert_rolls_again()
+        with planted(type(self.journal), "closed", JournalError("database is locked"), times=2):
+            take = self.start_roll()
+            self.wait_for(lambda status: status.roll.length_s > 0.3)
+            self.client.ask(Cut())
+            said = self.wait_for(lambda status: status.notice and status.roll is None).notice
+            self.assertIn("database is locked", said)
+            self.wait_for(lambda status: take in self.journal.ends and status.notice is None)
+        self.assert_rolls_again()
+
+    def test_in_showing(self):
+        self.client.ask(Open(rig_id=1, setup=self.setup_of_rolls(), viewer="page"))
+        for place, name in ((JpegEncoder, "encode"), (Broadcast, "_read_subscriptions"), (Broadcast, "_send_status")):
+            with self.subTest(name), planted(place, name, RuntimeError("planted"), times=3) as calls:
+                self.assert_rolls_again()
+                if name != "encode":  # nobody watches: nothing is encoded
+                    self.wait_for(lambda status: len(calls) > 3)
+
+    def setup_of_rolls(self):
+        from reel.recorder.tests.test_service import CONSOLE
+
+        return CONSOLE
+
+    def test_a_file_that_is_deleted_or_moved_while_it_rolls_is_noticed_at_once(self):
+        self.start_roll()
+        rolling = Path(self.wait_for(lambda status: status.roll.length_s > 0.5).roll.path)
+        (written,) = self.folder.glob("*.rolling.*")
+        moved = self.folder / "elsewhere" / "kept.mkv"
+        moved.parent.mkdir()
+        written.rename(moved)
+        self.assertEqual(self.assert_ended_by_itself("was moved").path, moved)
+        self.assertFalse(rolling.exists())
+        self.assert_rolls_again()
+        self.start_roll()
+        self.wait_for(lambda status: status.roll.length_s > 0.5)
+        next(self.folder.glob("*.rolling.*")).unlink()
+        self.assert_ended_by_itself("nothing of it is kept", has_frames=False)
+        self.assert_rolls_again()
+
+    def test_hold_before_the_first_picture_holds(self):
+        with patch.object(Source, "_take_picture", lambda *_: None):
+            take = self.start_roll()
+            self.client.ask(Hold())
+            self.assertEqual(self.client.ask(Ask()).status.roll.state, "holding")
+        self.stop.wait(0.3)
+        self.assertEqual(self.client.ask(Ask()).status.roll.length_s, 0)
+        self.client.ask(Cut(take_id=take))
+        self.assert_ended_by_itself("nothing was recorded", has_frames=False)
+        self.journal.ends[take].path.unlink()
+        self.assert_rolls_again()
