@@ -13,15 +13,19 @@ from reel.recorder.messages import (
     PICTURE_TOPIC,
     REQUESTS,
     STATUS_TOPIC,
+    Cut,
     Done,
     Refused,
     RefusedError,
     Request,
+    StartRoll,
     Status,
     UnreachableError,
 )
 
+# How long an answer may take: opening a device before it rolls, and closing a file, take their time.
 ANSWER_MS = 8_000
+SLOW_MS = {StartRoll: 20_000, Cut: 12_000}
 
 
 class Client:
@@ -30,8 +34,11 @@ class Client:
     def __init__(self, run_folder: Path) -> None:
         self._run_folder = run_folder
 
-    def ask(self, request: Request, *, timeout_ms: int = ANSWER_MS) -> Done:
-        """Send a request and give the answer; raises RefusedError, or UnreachableError after `timeout_ms`."""
+    def ask(self, request: Request, *, timeout_ms: int | None = None) -> Done:
+        """Send a request and give the answer; raises RefusedError, or UnreachableError after `timeout_ms`.
+
+        None waits as long as such a request may take.
+        """
         address = self._run_folder / REQUESTS
         if not address.exists():
             raise UnreachableError
@@ -40,7 +47,7 @@ class Client:
             socket.setsockopt(zmq.LINGER, 0)
             socket.connect(f"ipc://{address}")
             socket.send_multipart([type(request).__name__.encode(), to_json(request)])
-            if not socket.poll(timeout_ms):
+            if not socket.poll(timeout_ms or SLOW_MS.get(type(request), ANSWER_MS)):
                 raise UnreachableError
             verdict, body = socket.recv_multipart()
         if verdict == b"Done":

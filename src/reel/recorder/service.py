@@ -41,7 +41,7 @@ from reel.standins import OwnRecorder
 
 T = TypeVar("T")
 ANSWER_S = 5.0
-OPEN_S = 6.0
+OPEN_S = 15.0
 CLOSE_S = 4.0
 END_S = 3.0
 LEAVE_S = 0.5

@@ -12,7 +12,7 @@ from reel.recorder.messages import Ask, Cut, Hold, Open, RefusedError
 from reel.recorder.screen import Broadcast
 from reel.recorder.source import Source
 from reel.recorder.take import RollingTake
-from reel.recorder.tests.test_service import ServerTestCase
+from reel.recorder.tests.test_service import LIGHT, ServerTestCase
 
 
 @contextmanager
@@ -35,6 +35,8 @@ def system_error(number):
 
 
 class FaultTests(ServerTestCase):
+    rolled = LIGHT
+
     def assert_rolls_again(self):
         """The next roll works, whatever came before."""
         self.wait_for(lambda status: status.roll is None)
@@ -54,7 +56,7 @@ class FaultTests(ServerTestCase):
         self.assertIn(said, ended.problem)
         self.assertIn(said, self.client.ask(Ask()).status.notice)
         if has_frames:
-            self.assertGreater(probe(ended.path).video.frames, 2)
+            self.assertGreater(probe(ended.path).video.frames, 0)
         return ended
 
     def test_in_reading_and_recording(self):
@@ -101,13 +103,9 @@ class FaultTests(ServerTestCase):
             with self.subTest(name), planted(place, name, error), self.assertRaises(RefusedError) as raised:
                 self.start_roll()
             self.assertIn(said, str(raised.exception))
-            self.assertEqual(
-                [path.name for path in self.folder.glob("*.m*")], [path.name for path in self.ended_paths()]
-            )
+            kept = {ended.path for ended in self.journal.ends.values()}
+            self.assertEqual(set(self.folder.glob("*.m*")), kept, "what was reserved is given back")
             self.assert_rolls_again()
-
-    def ended_paths(self):
-        return [ended.path for ended in self.journal.ends.values()]
 
     def test_naming_and_storing(self):
         with planted(Shelf, "complete", MediaError(Path("a.mkv"), "can't be renamed (Permission denied)")):
@@ -128,17 +126,12 @@ class FaultTests(ServerTestCase):
         self.assert_rolls_again()
 
     def test_in_showing(self):
-        self.client.ask(Open(rig_id=1, setup=self.setup_of_rolls(), viewer="page"))
+        self.client.ask(Open(rig_id=1, setup=LIGHT, viewer="page"))
         for place, name in ((JpegEncoder, "encode"), (Broadcast, "_read_subscriptions"), (Broadcast, "_send_status")):
             with self.subTest(name), planted(place, name, RuntimeError("planted"), times=3) as calls:
                 self.assert_rolls_again()
                 if name != "encode":  # nobody watches: nothing is encoded
                     self.wait_for(lambda status: len(calls) > 3)
-
-    def setup_of_rolls(self):
-        from reel.recorder.tests.test_service import CONSOLE
-
-        return CONSOLE
 
     def test_a_file_that_is_deleted_or_moved_while_it_rolls_is_noticed_at_once(self):
         self.start_roll()

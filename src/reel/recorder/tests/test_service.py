@@ -31,6 +31,8 @@ from reel.recorder.messages import (
 from reel.recorder.server import serve
 
 CONSOLE = replace(propose(DeviceKind.CONSOLE), recipe=Recipe(frame=Mode.parse("640x360p30"), effort="ultrafast"))
+# A small picture that is drawn and encoded with little work, and so is there at once.
+LIGHT = replace(propose(DeviceKind.CAMERA, mode=Mode.parse("640x480p30")), recipe=CONSOLE.recipe)
 FEED = RigSetup(device=DeviceSetup(kind=DeviceKind.FEED, feed="gone.mp4"), recipe=CONSOLE.recipe)
 
 
@@ -53,6 +55,7 @@ class ServerTestCase(unittest.TestCase):
     """A recorder on a folder of its own, asked over its sockets."""
 
     tags = frozenset({"live"})
+    rolled = CONSOLE
 
     def setUp(self):
         folder = tempfile.TemporaryDirectory()
@@ -77,8 +80,8 @@ class ServerTestCase(unittest.TestCase):
         self.thread.join(15)
         self.assertFalse(self.thread.is_alive())
 
-    def start_roll(self, setup=CONSOLE, rig_id=1):
-        return self.client.ask(StartRoll(rig_id=rig_id, rig_name="Moss & Stone", setup=setup)).take_id
+    def start_roll(self, setup=None, rig_id=1):
+        return self.client.ask(StartRoll(rig_id=rig_id, rig_name="Moss & Stone", setup=setup or self.rolled)).take_id
 
     def wait_for(self, is_so):
         deadline = time.monotonic() + 30
@@ -159,6 +162,7 @@ class ServiceTests(ServerTestCase):
                 with self.assertRaises(RefusedError):
                     self.client.ask(Hold())
                 self.client.ask(Cut(take_id=take))
+                self.wait_for(lambda status: status.roll is None)
                 ended = self.journal.ends[take]
                 self.assertEqual((ended.problem, ended.on_device), (None, "headset" if stays else ""))
                 made = self.folder / "devices" / "headset" / ended.path.name
