@@ -4,8 +4,8 @@ from collections.abc import Callable
 from pathlib import Path
 
 from reel.core.line import DeviceKind, RigSetup, chain
-from reel.core.media import FileFeed, StreamFeed
 from reel.core.signal import Input, InputError
+from reel.recorder.inputs import FileFeed, StreamFeed
 from reel.recorder.source import Opener
 from reel.standins import assemble
 

@@ -1,5 +1,6 @@
 """The open rigs: each a source on a thread of its own, with who looks on and which device it holds."""
 
+import gc
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -134,7 +135,10 @@ class OpenRigs:
         for rig_id, rig in list(self._rigs.items()):
             if rig.lease_ns < now_ns and not self._keeps(rig_id):
                 self.close(rig_id)
+        left = len(self._leaving)
         self._leaving = [rig for rig in self._leaving if rig.thread.is_alive()]
+        if len(self._leaving) < left and not any(self._keeps(rig_id) for rig_id in self._rigs):
+            gc.collect()  # decoders and their threads hang on libraries' objects that refer to each other
 
     def shut_down(self, wait_s: float) -> None:
         """Close all, and wait for their threads, so long in all."""

@@ -45,7 +45,7 @@ class Source:
 
     `watched` says that somebody looks on, whether or not just now another picture is wanted. `released` is called when
     the input has been let go. Everything but `call`, `stop`, `reading` and `tried` belongs to the thread that runs
-    `run_until`; `tried` is set once the input has been opened, or could not be.
+    `run_until`; `tried` is set once the input has been opened, or could not be: `error` says why.
     """
 
     def __init__(
@@ -73,7 +73,7 @@ class Source:
         self._input: Input | None = None
         self._signal: Signal | None = None
         self._meter: Meter | None = None
-        self._error: ReelError | None = None
+        self.error: InputError | None = None
         self._retry_ns, self._failures = clock.now_ns(), 0
         self._recent: deque[Samples] = deque()
         self._step_ns = clock.now_ns()
@@ -263,8 +263,8 @@ class Source:
 
     def _read_instruments(self, now_ns: int) -> None:
         opened = self._input
-        problem, is_opening = str(self._error) if self._error else None, False
-        if opened is None and self._error is None:
+        problem, is_opening = str(self.error) if self.error else None, False
+        if opened is None and self.error is None:
             problem, is_opening = "The signal is being opened.", True
         elif opened is not None and opened.signal is None:
             problem, is_opening = "The signal is being connected.", True
@@ -272,14 +272,14 @@ class Source:
             problem = "The signal has ended."
         elif opened is not None:
             self._failures = 0
-        if self._error is not None and not (isinstance(self._error, InputError) and self._error.lasts):
+        if self.error is not None and not self.error.lasts:
             problem = f"{problem} It is tried again by itself."
         levels = self._meter.read() if self._meter and opened else ()
         condition = self._instruments.read(opened.signal if opened else None, self._watch.read(now_ns), levels, now_ns)
         told = replace(
             condition,
             problem=None if is_opening else problem,
-            is_held=isinstance(self._error, HeldError),
+            is_held=isinstance(self.error, HeldError),
         )
         self.reading = Reading(
             signal=condition.signal,
@@ -300,7 +300,7 @@ class Source:
         except InputError as error:
             self._lose(error, now_ns)
         else:
-            self._error, self._meter = None, None
+            self.error, self._meter = None, None
             self._watch = Watch(reads_screen=self._reads_screen)
         self._read_instruments(now_ns)
 
@@ -311,7 +311,7 @@ class Source:
             self._roll.lose_signal()
         self._recent.clear()
         self._release()
-        self._error = error
+        self.error = error
         is_held = isinstance(error, HeldError)
         self._retry_ns = now_ns + (HELD_RETRY_NS if is_held else RETRY_NS[min(self._failures, len(RETRY_NS) - 1)])
         self._failures += 1

@@ -39,9 +39,11 @@ def record(
     """
     clock = clock or VirtualClock()
     recipe = setup.recipe
-    reserved = shelf.reserve(recipe.name_pattern, rig=rig_name, date=clock.wall().date(), container=recipe.container)
     source = Source(setup, opener, clock)
     source.run_until(-1)  # opens it, and reads nothing yet
+    if source.error is not None:
+        raise source.error
+    reserved = shelf.reserve(recipe.name_pattern, rig=rig_name, date=clock.wall().date(), container=recipe.container)
     sound = source.reading.sound
     lane = Lane(PartWriter(reserved.rolling, recipe, sound), closed=lambda error: None)
     release = clock.settle_with(lane.settle)

@@ -1,8 +1,8 @@
-"""Real media files: probing, writing, rewrapping, playing as a feed; shelves."""
+"""Real media files: probing, decoding, writing, rewrapping; shelves."""
 
 from reel.core.media.arriving import Arriving
+from reel.core.media.decoding import feed_signal
 from reel.core.media.errors import MediaError, NameTakenError
-from reel.core.media.feed import FileFeed
 from reel.core.media.framing import Framer
 from reel.core.media.picture import JpegEncoder, poster
 from reel.core.media.planes import luma_of, planes_of
@@ -10,12 +10,10 @@ from reel.core.media.probe import MediaFacts, SoundFacts, VideoFacts, probe
 from reel.core.media.rate import RateFacts, measure_rate
 from reel.core.media.rewrap import rewrap_to_mp4
 from reel.core.media.shelf import Reserved, Shelf, megabytes
-from reel.core.media.stream import StreamFeed
 from reel.core.media.writer import PartWriter
 
 __all__ = [
     "Arriving",
-    "FileFeed",
     "Framer",
     "JpegEncoder",
     "MediaError",
@@ -26,8 +24,8 @@ __all__ = [
     "Reserved",
     "Shelf",
     "SoundFacts",
-    "StreamFeed",
     "VideoFacts",
+    "feed_signal",
     "luma_of",
     "measure_rate",
     "megabytes",

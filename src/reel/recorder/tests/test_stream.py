@@ -14,10 +14,11 @@ from pathlib import Path
 from reel.core.errors import BadValueError
 from reel.core.file import Container, Recipe
 from reel.core.line import DeviceKind, DeviceSetup, RigSetup
-from reel.core.media import FileFeed, PartWriter, Shelf, StreamFeed, probe
+from reel.core.media import PartWriter, Shelf, probe
 from reel.core.media.tests.clips import FRAME, write_clip
 from reel.core.signal import InputError, Picture
 from reel.recorder.clock import RealClock
+from reel.recorder.inputs import FileFeed, StreamFeed
 from reel.recorder.lane import Lane
 from reel.recorder.opening import opener_for
 from reel.recorder.roll import Roll, RollState
@@ -188,7 +189,7 @@ class StreamTests(unittest.TestCase):
         lane = Lane(PartWriter(path, setup.recipe, None), closed=lambda error: None)
         roll = Roll(lane, setup.recipe.frame.rate, None)
         lane.start()
-        source.call(lambda: setattr(source, "roll", roll))
+        source.call(lambda: source.begin(roll))
         self.wait_for(lambda: roll.state is RollState.ROLLING)
         began = time.monotonic()
         self.wait_for(lambda: source.reading.problem is not None)
@@ -197,12 +198,12 @@ class StreamTests(unittest.TestCase):
         self.wait_for(lambda: source.reading.signal and source.reading.signal.mode.width_px == 640)
         time.sleep(0.5)
         passed = time.monotonic() - began
-        source.call(lambda: roll.cut(clock.now_ns()))
+        source.call(lambda: source.cut(clock.now_ns()))
         self.assertTrue(lane.ended.wait(10))
         facts = probe(path).video
         self.assertAlmostEqual(float(facts.length_s), passed, delta=0.5)
         self.assertEqual((facts.width_px, facts.rate.fixed, facts.rate.rate), (320, True, 30))
-        self.assertGreater(roll.counts.repeated, 15)
+        self.assertGreater(roll.counts.lost_before, 15)
 
     def wait_for(self, is_so, within_s=20):
         deadline = time.monotonic() + within_s

@@ -12,7 +12,7 @@ from reel.core.file import Recipe
 from reel.core.line import DEVICES, HOPS, DeviceKind, RigSetup, propose
 from reel.core.line.device import MAX_ADDRESS
 from reel.core.line.edit import hops_for
-from reel.core.media import FileFeed
+from reel.core.media import feed_signal
 from reel.core.signal import Mode, Scan
 from reel.web.rigs.forms.base import StageForm
 from reel.web.rigs.forms.feed import ADDRESS_HELP, BY_ADDRESS, feed_device, feed_names
@@ -104,7 +104,5 @@ class NewRigForm(StageForm):
             return propose(kind, cleaned["have"] or None)
         device, frame = feed_device(cleaned), _USUAL
         if not device.is_network:
-            feed = FileFeed(settings.HOME.feeds / cleaned["feed"], start_ns=0)
-            feed.close()
-            frame = replace(feed.signal.mode, scan=Scan.PROGRESSIVE)
+            frame = replace(feed_signal(settings.HOME.feeds / cleaned["feed"]).mode, scan=Scan.PROGRESSIVE)
         return RigSetup(device=device, recipe=Recipe(frame=frame))

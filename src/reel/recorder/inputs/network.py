@@ -1,0 +1,209 @@
+"""A feed from the network, as an input: it connects, decodes and stamps on a thread of its own."""
+
+import socket
+import threading
+from collections import deque
+from collections.abc import Callable
+from contextlib import suppress
+from fractions import Fraction
+from statistics import median
+from urllib.parse import urlsplit
+
+import av
+
+from reel.core.errors import ReelError
+from reel.core.line.device import FEED_PROTOCOLS
+from reel.core.media.decoding import RATE_HZ, Decoded, Decoder, frame_signal, open_options, sound_format
+from reel.core.media.errors import BROKEN, reason_of
+from reel.core.signal import NS, Arrived, InputError, Picture, Samples, Signal, SoundFormat
+from reel.recorder.guard import guarded
+
+CONNECT_S, SILENCE_S = 8.0, 5.0
+LISTEN_S = 3600.0
+LOOK_NS = 5_000_000
+# What waits to be read; older pictures are dropped and leave a gap in sequence.
+BUFFERED = 120
+# What comes early waits here, so that a file over http plays at its own pace; a stamp that lies further off shows that
+# the sender stalled or jumped, and is taken as a new beginning.
+EARLY_NS, AHEAD_NS, BEHIND_NS = NS // 4, 10 * NS, NS
+ANALYSE_US = 1_000_000
+# A sender whose stamps keep one distance, in so large a part of so many, leaves none out on purpose.
+PACE_STAMPS, PACE_PART, PACE_SLACK = 24, 0.8, Fraction(15, 100)
+# One that sends when it likes may keep a picture standing this long.
+UNPACED_NS = NS
+
+
+class Pace:
+    """Finds the distance that a sender's stamps keep, and so how many pictures are missing between two of them."""
+
+    def __init__(self) -> None:
+        self._steps: deque[Fraction] = deque(maxlen=2 * PACE_STAMPS)
+        self._before_s: Fraction | None = None
+        self.step_s: Fraction | None = None
+
+    def missing(self, shown_s: Fraction) -> int:
+        """Say how many pictures are missing before one; 0 while the sender keeps no pace."""
+        before_s, self._before_s = self._before_s, shown_s
+        if before_s is None or shown_s <= before_s:
+            return 0
+        step = shown_s - before_s
+        gone = max(0, round(step / self.step_s) - 1) if self.step_s else 0
+        self._steps.append(step)
+        self.step_s = self._kept()
+        return gone
+
+    def _kept(self) -> Fraction | None:
+        if len(self._steps) < PACE_STAMPS:
+            return None
+        usual = Fraction(median(self._steps))
+        alike = sum(abs(step - usual) <= PACE_SLACK * usual for step in self._steps)
+        return usual if alike >= PACE_PART * len(self._steps) else None
+
+
+class StreamFeed:
+    """Plays what comes from `address`, or waits there for a sender when `listen`. Implements Input.
+
+    The constructor returns at once; `signal` is None until the first picture is decoded. Pictures keep the distances of
+    their stamps; the first is anchored at `now_ns()`, anew after a stall. What the network lost is a gap in sequence,
+    where the sender keeps a pace. Sound is float32 stereo.
+    """
+
+    def __init__(self, address: str, *, listen: bool, now_ns: Callable[[], int]) -> None:
+        self._address, self._listen, self._now_ns = address, listen, now_ns
+        self._name = address.partition("?")[0].rpartition("@")[2]  # without a password or a key
+        # a decoder gives pictures later than their sound: each kind waits in a line of its own
+        self._pictures: deque[Picture] = deque(maxlen=BUFFERED)
+        self._sounds: deque[Samples] = deque(maxlen=BUFFERED)
+        self._signal: Signal | None = None
+        self._sound: SoundFormat | None = None
+        self._error: InputError | None = None
+        self._sequence = 0
+        self._pace = Pace()
+        self._anchor: tuple[int, Fraction] | None = None
+        self._closing = threading.Event()
+        self._thread = guarded(f"Receiving {self._name}", self._run, self._fail)
+        self._thread.start()
+
+    @property
+    def signal(self) -> Signal | None:
+        """What arrives now; it changes when the sender changes its mode. None until the first picture."""
+        return self._signal
+
+    @property
+    def sound(self) -> SoundFormat | None:
+        """48 kHz stereo, or None for a silent stream."""
+        return self._sound
+
+    def due_ns(self) -> int | None:
+        """When what waits is to be shown or heard; long ago when the stream has broken; else in a little while."""
+        line = self._first()
+        if line:
+            first = line[0]
+            return first.at_ns if isinstance(first, Picture) else _end_ns(first)
+        return 0 if self._error else self._now_ns() + LOOK_NS
+
+    def read(self, now_ns: int) -> Arrived | None:
+        """Give what came next, None when nothing did; raises InputError once the stream has broken."""
+        line = self._first()
+        if line:
+            return line.popleft()
+        if self._error is not None:
+            raise self._error
+        return None
+
+    def close(self) -> None:
+        """Have the thread let the connection go, at the latest when its next packet or its timeout comes."""
+        self._closing.set()
+        if self._listen and self._signal is None:
+            self._end_listening()
+
+    def _end_listening(self) -> None:
+        """Call our own waiting port, since nothing else wakes it; the port is free again at once."""
+        parts = urlsplit(self._address)
+        with suppress(OSError), socket.create_connection((parts.hostname or "", parts.port or 1935), timeout=0.5):
+            pass
+
+    def _run(self) -> None:
+        reason = "has stopped: the sender ended it"
+        try:
+            with self._connect() as container:
+                self._sound = sound_format(container)
+                self._receive(container)
+        except InputError as error:
+            self._error = error
+            return
+        except av.error.ExitError:
+            reason = f"sent nothing for {SILENCE_S:.0f} s"
+        except (av.error.HTTPClientError, av.error.HTTPError) as error:
+            reason = _ANSWERS.get(type(error), "refuses the request")
+        except av.error.InvalidDataError:
+            reason = "sends something that can't be played as a feed"
+        except BROKEN as error:
+            reason = f"can't be reached ({reason_of(error)})"
+        self._error = InputError(self._name, reason)
+
+    def _fail(self, error: ReelError) -> None:
+        self._error = InputError(self._name, f"can't be read: {str(error).rstrip('.')}")
+
+    def _connect(self) -> "av.container.InputContainer":
+        scheme = self._address.partition(":")[0]
+        options = open_options(FEED_PROTOCOLS[scheme]) | {"analyzeduration": str(ANALYSE_US)}
+        if scheme == "rtsp":
+            options["rtsp_transport"] = "tcp"
+        if self._listen:
+            options |= {"listen": "1"}
+        connect_s = LISTEN_S if self._listen else CONNECT_S
+        return av.open(self._address, options=options, timeout=(connect_s, SILENCE_S))
+
+    def _receive(self, container: "av.container.InputContainer") -> None:
+        decoder = Decoder(container, self._name)
+        for decoded in decoder.run():
+            if self._closing.is_set():
+                return
+            self._take(decoded, decoder)
+
+    def _take(self, decoded: Decoded, decoder: Decoder) -> None:
+        if decoded.frame is not None:
+            signal = frame_signal(decoded.frame, decoder.stream, self._name)
+            if signal != self._signal:
+                self._signal = signal
+            self._sequence += max(self._pace.missing(decoded.shown_s), decoded.lost)
+            lasts_ns = None if self._pace.step_s else UNPACED_NS
+            at_ns = self._stamp(decoded.shown_s)
+            self._pictures.append(Picture(at_ns=at_ns, sequence=self._sequence, frame=decoded.frame, lasts_ns=lasts_ns))
+            self._sequence += 1
+        elif decoded.data is not None and self._anchor is not None:
+            at_ns = self._anchor[0] + round((decoded.shown_s - self._anchor[1]) * NS)
+            self._sounds.append(Samples(at_ns=at_ns, data=decoded.data))
+
+    def _stamp(self, shown_s: Fraction) -> int:
+        """Give the instant of a picture on the recorder's clock."""
+        now_ns = self._now_ns()
+        if self._anchor is not None:
+            at_ns = self._anchor[0] + round((shown_s - self._anchor[1]) * NS)
+            if -AHEAD_NS <= now_ns - at_ns <= BEHIND_NS:
+                self._closing.wait(max(0, at_ns - now_ns - EARLY_NS) / NS)
+                return at_ns
+        self._anchor = (now_ns, shown_s)
+        return now_ns
+
+    def _first(self) -> deque[Picture] | deque[Samples] | None:
+        """Give the line whose first is due first; None when nothing waits."""
+        if not self._pictures or not self._sounds:
+            return self._pictures or self._sounds or None
+        return self._pictures if self._pictures[0].at_ns <= _end_ns(self._sounds[0]) else self._sounds
+
+
+def _end_ns(samples: Samples) -> int:
+    return samples.at_ns + int(samples.data.shape[1]) * NS // RATE_HZ
+
+
+# What a server answers instead of a stream (RFC 9110, 15.5 and 15.6); libavformat knows these.
+_ANSWERS: dict[type[Exception], str] = {
+    av.error.HTTPBadRequestError: "answers that the request is wrong (400): look at the address",
+    av.error.HTTPUnauthorizedError: "asks for a name and a password (401): put them into the address",
+    av.error.HTTPForbiddenError: "forbids it (403): it may not be played from here",
+    av.error.HTTPNotFoundError: "has nothing there (404): look at the path in the address",
+    av.error.HTTPTooManyRequestsError: "is asked too often (429)",
+    av.error.HTTPServerError: "has failed itself (a server error, 500 to 599): look at the sender",
+}
