@@ -1,5 +1,6 @@
 """Core values as JSON and back: for the database, for messages between processes, for files."""
 
+import re
 from fractions import Fraction
 from typing import Any, TypeVar
 
@@ -8,6 +9,7 @@ import msgspec
 from reel.core.errors import BadValueError, ReelError
 
 T = TypeVar("T")
+_FRACTION = re.compile(r"-?\d{1,12}(/\d{1,12}|\.\d{1,12})?\Z", re.ASCII)
 
 
 def _encode(value: Any) -> Any:
@@ -18,8 +20,17 @@ def _encode(value: Any) -> Any:
 
 def _decode(kind: type, value: Any) -> Any:
     if kind is Fraction:
-        return Fraction(value)
+        return _fraction(value)
     raise NotImplementedError(kind)
+
+
+def _fraction(value: Any) -> Fraction:
+    """Read a fraction that is short: an exponent of a few digits would take all memory."""
+    if isinstance(value, bool) or not isinstance(value, int | float | str):
+        raise ValueError("it reads like 30000/1001 or 0.5")
+    if not _FRACTION.match(str(value)):
+        raise ValueError("it reads like 30000/1001 or 0.5, with up to 12 digits in each part")
+    return Fraction(str(value))
 
 
 def to_json(value: object) -> bytes:

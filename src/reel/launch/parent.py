@@ -139,9 +139,8 @@ def _end(children: list[Child]) -> None:
 
 
 def _children(home: Home, port: int) -> list[Child]:
-    uvicorn = [sys.executable, "-m", "uvicorn", "reel.web.asgi:application", "--host", "127.0.0.1"]
-    uvicorn += ["--port", str(port), "--log-level", "warning", "--no-server-header", "--timeout-graceful-shutdown", "1"]
-    commands = {"recorder": _django("recorder"), "worker": _django("run_huey", "--quiet"), "web": uvicorn}
+    web = [sys.executable, "-m", "reel.web.server", str(port)]
+    commands = {"recorder": _django("recorder"), "worker": _django("run_huey", "--quiet"), "web": web}
     return [Child(name, command, home.logs / f"{name}.log") for name, command in commands.items()]
 
 

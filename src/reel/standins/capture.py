@@ -8,8 +8,8 @@ import av
 import numpy as np
 
 from reel.core.line.boxes import Box, FieldRule, RangeRule
-from reel.core.line.carried import Offer
-from reel.core.line.links import link_clock_hz
+from reel.core.line.carried import NoiseRule, Offer
+from reel.core.line.links import link_carries
 from reel.core.media.planes import planes_of
 from reel.core.signal import NS, Matrix, Mode, Range, Signal, pixel_format
 from reel.standins.device import Shown
@@ -24,11 +24,15 @@ class Handover:
     A picture that comes turned is handed over turned. `wrong` says that Motion JPEG's matrix is claimed and not made.
     """
 
-    def __init__(self, offer: Offer, incoming: Signal, *, wrong: bool = False) -> None:
+    def __init__(
+        self, offer: Offer, incoming: Signal, *, wrong: bool = False, noise_rule: NoiseRule = NoiseRule.COARSER
+    ) -> None:
         self._offer, self._incoming, self._wrong = offer, incoming, wrong
         self._converters: dict[bool, Converter] = {}
         self._coders: dict[bool, Mjpeg] = {}
         self._bits = int(offer.link_bps / float(offer.mode.rate))
+        # what was set aside for a picture: one that needs more gets coarser, where that is the box's rule
+        self._room_bits = self._bits if noise_rule is NoiseRule.COARSER else None
         self._incoming_ns = NS / incoming.mode.rate
         self._next_ns: Fraction | None = None
 
@@ -64,7 +68,7 @@ class Handover:
         if turn not in self._coders:
             mode = replace(self._offer.mode, width_px=converted.width, height_px=converted.height)
             self._coders[turn] = Mjpeg(mode)
-        compressed, self._bits = self._coders[turn].apply(converted)
+        compressed, self._bits = self._coders[turn].apply(converted, self._room_bits)
         return compressed
 
     def _convert(self, frame: av.VideoFrame) -> av.VideoFrame:
@@ -95,12 +99,12 @@ class BoxStandIn:
 
     def __init__(self, box: Box, incoming: Signal, ask: Offer, *, protected: bool) -> None:
         self._box = box
-        self._refuses = protected or link_clock_hz(incoming) > box.max_clock_hz
+        self._refuses = protected or not link_carries(box.max_clock_hz, incoming)
         if not _makes(box, ask):
             raise ValueError(f"{box.label} has no mode {ask.label}")
         self._taken = self._after_input(incoming)
         self._to_limited = Converter(replace(incoming, range=Range.LIMITED))
-        self._handover = Handover(ask, self._taken, wrong=box.tags is not None)
+        self._handover = Handover(ask, self._taken, wrong=box.tags is not None, noise_rule=box.noise_rule)
 
     def describe(self, signal: Signal) -> Signal:
         """What it says of its picture, true or not."""

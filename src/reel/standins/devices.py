@@ -1,6 +1,7 @@
 """The devices of Fernhollow's media room, from their setups."""
 
 from collections.abc import Callable
+from dataclasses import replace
 
 from reel.core.line import HANDHELD, DeviceKind, DeviceSetup, Shows, sent_signal
 from reel.core.signal import Mode, Signal
@@ -44,7 +45,7 @@ def _painter(device: DeviceSetup, *, is_steadied: bool = False) -> Painter:
     signal = sent_signal(device)
     assert signal is not None
     if device.kind is DeviceKind.CAMERA:  # what is drawn is planar; the camera packs it when it hands it over
-        signal = Signal(mode=signal.mode, pixels="yuv422p")
+        signal = replace(signal, pixels="yuv422p")
     if device.shows is Shows.BARS:
         return BarsPainter(signal)
     if device.kind is DeviceKind.HEADSET:

@@ -1,6 +1,7 @@
 """Phone and tablet: screens that turn, show touches, lock themselves, or record black."""
 
 import math
+from dataclasses import replace
 from functools import lru_cache
 
 import av
@@ -105,8 +106,7 @@ class HandheldPainter:
 
     def _held(self, turn: Turn) -> tuple[Signal, Painter]:
         if turn not in self._painters:
-            device = DeviceSetup(kind=self._device.kind, mode=self._device.mode, turn=turn, shows=self._device.shows)
-            signal = sent_signal(device)
+            signal = sent_signal(replace(self._device, turn=turn))
             assert signal is not None
             self._painters[turn] = signal, self._painter(signal)
         return self._painters[turn]

@@ -7,9 +7,9 @@ from itertools import count
 
 from reel.core.line.boxes import Box, Port
 from reel.core.line.carried import Offer
-from reel.core.line.device import Access, DeviceSetup
+from reel.core.line.device import Access, DeviceKind, DeviceSetup
 from reel.core.line.hops import Adapter, HopKind, Link, Mirror, Receiver, name_of
-from reel.core.line.links import Connector
+from reel.core.line.links import Connector, Transfer
 from reel.core.line.path import HopSetup
 from reel.core.signal import NS, Arrived, InputError, Picture, Samples, Signal, SoundFormat
 from reel.standins.capture import BoxStandIn, Handover
@@ -131,12 +131,13 @@ def assemble(device: DeviceSetup, path: tuple[HopSetup, ...] = (), ask: Offer | 
     delay_ms = 0
     if at is Connector.USB and ask is not None and not any(setup.hop.kind is HopKind.BOX for setup in path):
         hops.append(Handover(ask, signal))
+    transfer = _transfer(device, path)
     for setup in path:
         if at not in setup.hop.plugs_in:
             raise InputError(setup.hop.label, f"has no place for {at.label if at else 'nothing'}")
         if setup.condition in _REFUSALS:
             raise InputError(setup.hop.label, _REFUSALS[setup.condition])
-        stand = _hop(setup, device, signal, ask)
+        stand = _hop(setup, device, signal, ask, transfer)
         hops.append(stand)
         signal = stand.describe(signal)
         delay_ms += getattr(setup.hop, "latency_ms", 0)
@@ -150,7 +151,15 @@ def assemble(device: DeviceSetup, path: tuple[HopSetup, ...] = (), ask: Offer | 
 _REFUSALS = {"busy": "is open in another program", "denied": "may not be opened by Reel"}
 
 
-def _hop(setup: HopSetup, device: DeviceSetup, signal: Signal, ask: Offer | None) -> HopStandIn:
+def _transfer(device: DeviceSetup, path: tuple[HopSetup, ...]) -> Transfer:
+    """Say how pictures are sent by USB: as the box does, or else as a camera or a handheld does."""
+    box = next((setup.hop for setup in path if isinstance(setup.hop, Box)), None)
+    if box is not None:
+        return box.transfer
+    return Transfer.ISOCHRONOUS if device.kind is DeviceKind.CAMERA else Transfer.BULK
+
+
+def _hop(setup: HopSetup, device: DeviceSetup, signal: Signal, ask: Offer | None, transfer: Transfer) -> HopStandIn:
     hop = setup.hop
     if isinstance(hop, Link):
         return Wire(hop, signal)
@@ -161,7 +170,7 @@ def _hop(setup: HopSetup, device: DeviceSetup, signal: Signal, ask: Offer | None
             raise InputError(name_of(hop), "was not asked for a mode")
         return BoxStandIn(hop, signal, ask, protected=device.protected and device.way_out is Connector.HDMI)
     if isinstance(hop, Port):
-        return PortStandIn(hop, signal)
+        return PortStandIn(hop, signal, transfer)
     if isinstance(hop, Receiver):
         return Air(hop, signal)
     assert isinstance(hop, Mirror)

@@ -7,8 +7,8 @@ import av
 from reel.core.signal import Matrix, Mode, Range, Signal
 from reel.standins.planes import tag
 
-# libavcodec's quantiser for MJPEG, 2 (best) to 31; that of the boxes.
-JPEG_Q = 3
+# libavcodec's quantisers for MJPEG, 2 (best) to 31: that of the boxes, and those that they fall back to.
+JPEG_QS = (3, 5, 8, 12, 18, 26, 31)
 _TIME_BASE = Fraction(1, 60)
 
 
@@ -17,23 +17,44 @@ class Mjpeg:
 
     def __init__(self, mode: Mode) -> None:
         self._signal = Signal(mode=mode, pixels="yuvj422p", matrix=Matrix.BT601, range=Range.FULL)
-        self._encoder = av.CodecContext.create("mjpeg", "w")
-        assert isinstance(self._encoder, av.VideoCodecContext)
-        self._encoder.width, self._encoder.height = mode.width_px, mode.height_px
-        self._encoder.pix_fmt, self._encoder.time_base = "yuvj422p", _TIME_BASE
-        self._encoder.qmin = self._encoder.qmax = JPEG_Q
-        self._encoder.options = {"strict": "-2"}
+        self._encoders: dict[int, av.VideoCodecContext] = {}
         self._decoder = av.CodecContext.create("mjpeg", "r")
-        self._count = 0
+        self._place = self._count = 0
 
-    def apply(self, frame: av.VideoFrame) -> tuple[av.VideoFrame, int]:
-        """Give what is left of a frame that has this codec's format, and the bits that it took."""
-        assert isinstance(self._encoder, av.VideoCodecContext) and isinstance(self._decoder, av.VideoCodecContext)
+    def apply(self, frame: av.VideoFrame, room_bits: int | None = None) -> tuple[av.VideoFrame, int]:
+        """Give what is left of a frame that has this codec's format, and the bits that it took.
+
+        With `room_bits` a picture that takes more is compressed more coarsely, and so are those that follow it.
+        """
+        packets = self._packets(frame)
+        while room_bits is not None and _bits(packets) > room_bits and self._place < len(JPEG_QS) - 1:
+            self._place += 1
+            packets = self._packets(frame)
+        if room_bits is not None and self._place and _bits(packets) < room_bits // 3:
+            self._place -= 1
+        assert isinstance(self._decoder, av.VideoCodecContext)
+        decoded = [picture for packet in packets for picture in self._decoder.decode(packet)]
+        return tag(decoded[0], self._signal), _bits(packets)
+
+    def _packets(self, frame: av.VideoFrame) -> "list[av.Packet[av.VideoStream]]":
         frame.pts, frame.time_base = self._count, _TIME_BASE
         self._count += 1
-        packets = list(self._encoder.encode(frame))
-        decoded = [picture for packet in packets for picture in self._decoder.decode(packet)]
-        return tag(decoded[0], self._signal), sum(packet.size for packet in packets) * 8
+        return list(self._encoder(JPEG_QS[self._place]).encode(frame))
+
+    def _encoder(self, quantiser: int) -> av.VideoCodecContext:
+        if quantiser not in self._encoders:
+            encoder = av.CodecContext.create("mjpeg", "w")
+            assert isinstance(encoder, av.VideoCodecContext)
+            encoder.width, encoder.height = self._signal.mode.width_px, self._signal.mode.height_px
+            encoder.pix_fmt, encoder.time_base = "yuvj422p", _TIME_BASE
+            encoder.qmin = encoder.qmax = quantiser
+            encoder.options = {"strict": "-2"}
+            self._encoders[quantiser] = encoder
+        return self._encoders[quantiser]
+
+
+def _bits(packets: "list[av.Packet[av.VideoStream]]") -> int:
+    return sum(packet.size for packet in packets) * 8
 
 
 class H264:

@@ -14,10 +14,11 @@ import numpy as np
 from reel.core.frame import fit
 from reel.core.line.boxes import Port
 from reel.core.line.device import DeviceSetup, Eye
-from reel.core.line.hops import Adapter, Link, Mirror, Receiver, wireless_loss
-from reel.core.line.links import Connector, link_clock_hz
+from reel.core.line.hops import Adapter, Link, Mirror, Receiver, colour_samples, wireless_loss
+from reel.core.line.links import Connector, Transfer, link_carries
+from reel.core.media.framing import frame_matrix, frame_range
 from reel.core.media.planes import Plane, planes_of
-from reel.core.signal import NS, Mode, Signal
+from reel.core.signal import NS, Mode, Range, Signal
 from reel.standins.device import Shown
 from reel.standins.planes import Converter, tag
 from reel.standins.squeeze import H264
@@ -41,7 +42,8 @@ class Wire:
         self._link = link
         fast = link.max_rate is not None and incoming.mode.rate > link.max_rate
         self._divisor = int(-(-incoming.mode.rate // link.max_rate)) if fast and link.max_rate else 1
-        self._silent = link_clock_hz(self.describe(incoming)) > link.max_clock_hz
+        self._silent = not link_carries(link.max_clock_hz, self.describe(incoming))
+        self._mode = incoming.mode
         self._count = 0
         self._to_component = Converter(replace(self.describe(incoming), pixels="yuv444p"))
 
@@ -66,8 +68,8 @@ class Wire:
             return frame
         luma, *colours = planes_of(frame)
         for colour in colours:
-            narrow(colour, link.colour_px)
-        if Connector.COMPOSITE in link.plugs_in or Connector.RF in link.plugs_in:
+            narrow(colour, colour_samples(link.colour_px, self._mode))
+        if link.bandwidth:
             _crosstalk(luma, colours[0])
         if Connector.RF in link.plugs_in:
             add_noise(luma, 5, np.random.default_rng(shown_seed(frame)))
@@ -103,7 +105,7 @@ class Turning:
             return replace(signal, mode=mode, pixels="yuv422p", pixel_aspect=Fraction(1))
         if self._adapter.key == "usb-hdmi":
             mode = Mode(width_px=1920, height_px=1080, rate=signal.mode.rate)
-            return replace(signal, mode=mode, pixels="yuv420p", pixel_aspect=Fraction(1))
+            return replace(signal, mode=mode, pixels="yuv444p", pixel_aspect=Fraction(1))
         return signal
 
     def pass_on(self, shown: Shown) -> Iterator[Shown | None]:
@@ -123,12 +125,11 @@ class Turning:
         placed = fit((frame.width, frame.height), (1920, 1080))
         mode = replace(self._out.mode, width_px=placed.width_px, height_px=placed.height_px)
         small = Converter(replace(self._out, mode=mode)).apply(frame)
-        whole = av.VideoFrame(1920, 1080, "yuv420p")
+        whole = av.VideoFrame(1920, 1080, "yuv444p")
+        black = 0 if self._out.range is Range.FULL else 16
         for place, (plane, part) in enumerate(zip(planes_of(whole), planes_of(small), strict=True)):
-            shift = 1 if place else 0
-            plane[:] = 128 if place else 16
-            top, left = placed.y_px >> shift, placed.x_px >> shift
-            plane[top : top + part.shape[0], left : left + part.shape[1]] = part
+            plane[:] = 128 if place else black
+            plane[placed.y_px : placed.y_px + part.shape[0], placed.x_px : placed.x_px + part.shape[1]] = part
         return tag(whole, self._out)
 
 
@@ -145,8 +146,8 @@ def blended(frame: av.VideoFrame) -> av.VideoFrame:
 class PortStandIn:
     """A host port: a picture takes its bits' time on it, and one that finds it two pictures behind is lost."""
 
-    def __init__(self, port: Port, incoming: Signal) -> None:
-        self._port = port
+    def __init__(self, port: Port, incoming: Signal, transfer: Transfer) -> None:
+        self._port, self._carries_bps = port, port.carries(transfer)
         self._raw_bits = incoming.rate_bps / incoming.mode.rate
         self._free_ns = 0
 
@@ -160,7 +161,7 @@ class PortStandIn:
             yield None
             return
         bits = shown.bits or self._raw_bits
-        self._free_ns = max(self._free_ns, shown.at_ns) + int(bits * NS / self._port.carries_bps)
+        self._free_ns = max(self._free_ns, shown.at_ns) + int(bits * NS / self._carries_bps)
         yield shown.then(delay_ns=self._port.latency_ms * NS // 1000)
 
 
@@ -191,11 +192,12 @@ class Air:
 
     def _carry(self, frame: av.VideoFrame) -> av.VideoFrame:
         mode = self._receiver.fitted(Mode(width_px=frame.width, height_px=frame.height, rate=Fraction(30)))
-        small = Converter(Signal(mode=mode, pixels="yuv420p")).apply(frame)
+        out = Signal(mode=mode, pixels="yuv420p", matrix=frame_matrix(frame), range=frame_range(frame))
+        small = Converter(out).apply(frame)
         size = (small.width, small.height)
         if size not in self._coders:
             self._coders[size] = H264(*size)
-        return tag(self._coders[size].apply(small), Signal(mode=mode))
+        return tag(self._coders[size].apply(small), out)
 
 
 class MirrorStandIn:

@@ -28,6 +28,7 @@ INSTALLED_APPS = [
     "reel.web.jobs",
 ]
 MIDDLEWARE = [
+    "reel.web.ui.middleware.OwnPages",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "csp.middleware.CSPMiddleware",

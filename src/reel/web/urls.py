@@ -3,6 +3,8 @@
 from django.urls import include, path
 from django.views.generic import RedirectView
 
+import reel.web.ui.converters  # noqa: F401 - makes <number:…> known
+
 urlpatterns = [
     path("", RedirectView.as_view(pattern_name="rigs:index")),
     path("rigs/", include("reel.web.rigs.urls")),

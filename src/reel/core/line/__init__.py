@@ -1,6 +1,6 @@
 """The line: devices, hops, the walk from the device to the file, losses and remedies."""
 
-from reel.core.line.arrival import ArrivalSetup, Deinterlace
+from reel.core.line.arrival import ArrivalSetup, Deinterlace, LineReading
 from reel.core.line.carried import Carried, Fields, Levels, Offer
 from reel.core.line.catalogue import HOPS
 from reel.core.line.checklist import Check, CheckState, Seen, after, before
@@ -51,6 +51,7 @@ __all__ = [
     "HopKind",
     "HopSetup",
     "Levels",
+    "LineReading",
     "Loss",
     "NoPathError",
     "Offer",

@@ -11,6 +11,16 @@ from reel.core.line.loss import Loss, Weight
 from reel.core.signal import Matrix, Mode, Range, Scan, Signal
 
 
+class LineReading(StrEnum):
+    """How much of the 720 samples of a standard-definition line is the 4:3 or 16:9 picture: all of them, or 704.
+
+    Equipment does either (ITU-R BT.601 samples 720, BT.1700's picture fills 702 to 704 of them).
+    """
+
+    ALL = "720"
+    INNER = "704"
+
+
 class Deinterlace(StrEnum):
     """What becomes of two fields: left woven, one picture made of each pair, or one of each field."""
 
@@ -19,13 +29,17 @@ class Deinterlace(StrEnum):
     FIELD = "field"
 
 
+# How much wider a pixel is when the inner samples are the picture: 59/54 for 16/15 in PAL, 10/11 for 8/9 in NTSC.
+INNER_PART = {576: Fraction(59, 54) / Fraction(16, 15), 480: Fraction(10, 11) / Fraction(8, 9)}
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ArrivalSetup:
     """What is chosen about the arriving picture; None and "" follow what comes.
 
     `offer` is the key of the mode asked of the box or camera. `matrix` and `range` overrule a wrong tag. `turn` fixes
     a handheld's picture: whatever way it is held, it is turned to stand as the device does in that hand. `shape` is the
-    picture's true width ÷ height, where the signal says it wrong.
+    picture's true width ÷ height, where the signal says it wrong. `reading` counts with 720 samples a line.
     """
 
     offer: str = ""
@@ -33,6 +47,7 @@ class ArrivalSetup:
     range: Range | None = None
     deinterlace: Deinterlace = Deinterlace.NONE
     turn: Turn | None = None
+    reading: LineReading = LineReading.ALL
     shape: Fraction | None = None
 
     def __post_init__(self) -> None:
@@ -48,10 +63,16 @@ class ArrivalSetup:
         aspect = signal.pixel_aspect
         if self.shape is not None:
             aspect = self.shape * mode.height_px / mode.width_px
+        aspect *= self.reading_part(mode)
         if self.turn is not None and self.is_turned(signal):
             mode, aspect = turned(mode), 1 / aspect
         matrix, value_range = self.matrix or signal.matrix, self.range or signal.range
         return replace(signal, mode=mode, matrix=matrix, range=value_range, pixel_aspect=aspect)
+
+    def reading_part(self, mode: Mode) -> Fraction:
+        """Give how much wider pixels are by the chosen reading of a line; 1 where lines have other than 720 samples."""
+        is_inner = self.reading is LineReading.INNER and mode.width_px == 720
+        return INNER_PART.get(mode.height_px, Fraction(1)) if is_inner else Fraction(1)
 
     def is_turned(self, signal: Signal) -> bool:
         """Say whether the picture lies where it should stand, or stands where it should lie."""
@@ -65,7 +86,8 @@ def arrived(carried: Carried, arrival: ArrivalSetup) -> tuple[Carried, tuple[Los
     """Give what goes on to the frame of what came in, and what that takes away."""
     signal = arrival.signal_of(carried.signal)
     is_turned = arrival.is_turned(carried.signal)
-    shape = 1 / carried.shape if is_turned else carried.shape
+    shape = carried.shape * arrival.reading_part(carried.signal.mode)
+    shape = 1 / shape if is_turned else shape
     chroma_px = carried.chroma_px[::-1] if is_turned else carried.chroma_px
     after = replace(carried, signal=signal, shape=shape, chroma_px=chroma_px)
     losses = []

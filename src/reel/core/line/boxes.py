@@ -5,9 +5,9 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from fractions import Fraction
 
-from reel.core.line.carried import FORMAT_LABELS, Carried, Offer, differences, stored
+from reel.core.line.carried import FORMAT_LABELS, Carried, NoiseRule, Offer, chroma_weight, differences, stored
 from reel.core.line.hops import HopKind, Passed, Situation, blocked, clipped, fields_merged, name_of, needs_label
-from reel.core.line.links import Connector, link_clock_hz
+from reel.core.line.links import Connector, Transfer, link_carries
 from reel.core.line.loss import Weight
 from reel.core.signal import Matrix, Mode, Range, pixel_format
 
@@ -51,7 +51,8 @@ class Box:
     """A capture box. It takes signals up to a clock, and offers modes within its captures.
 
     `largest_px` is what it scales down to at once; `tags` is the matrix that it says it has, None for the true one.
-    `fixed_rate` is what it hands over whatever comes in; pictures are repeated or left out.
+    `fixed_rate` is what it hands over whatever comes in; pictures are repeated or left out. By USB it sends by
+    `transfer`, and where noise needs more bits of Motion JPEG than there is room for, it follows `noise_rule`.
     """
 
     key: str
@@ -64,6 +65,8 @@ class Box:
     range_rule: RangeRule = RangeRule.KEEPS
     field_rule: FieldRule = FieldRule.KEEPS
     tags: Matrix | None = None
+    transfer: Transfer = Transfer.ISOCHRONOUS
+    noise_rule: NoiseRule = NoiseRule.COARSER
     fixed_rate: Fraction | None = None
     has_pass_through: bool = False
     kind: HopKind = HopKind.BOX
@@ -87,7 +90,7 @@ class Box:
             return blocked(
                 at, "protected", f"The signal is copy-protected, and {name_of(self)} hands no such picture on."
             )
-        if link_clock_hz(carried.signal) > self.max_clock_hz:
+        if not link_carries(self.max_clock_hz, carried.signal):
             return blocked(
                 at,
                 "too much for the box",
@@ -102,6 +105,8 @@ class Box:
             connector=self.plugs_out or taken.connector,
             latency_ms=carried.latency_ms + self.latency_ms,
             offered_by=name_of(self),
+            transfer=self.transfer,
+            noise_rule=self.noise_rule,
         )
         after = offered(taken, offers[0], offers)
         limit = f"{name_of(self)} hands over up to {self.limit_label}."
@@ -169,19 +174,21 @@ def offer_weight(carried: Carried, offer: Offer) -> float:
     )
     weight = max(0.0, 1 - area / area_before) * 100 + max(0.0, 1 - moments / float(carried.distinct_per_s)) * 100
     weight += Weight.SMALL if rate > float(before.rate) else 0
-    weight += Weight.CHROMA * max(0.0, 1 - share / share_before)
+    if share < share_before:
+        weight += chroma_weight(carried.signal.pixels, offer.pixels, share / share_before)
     weight += Weight.DEPTH if held.depth_bits < carried.depth_bits else 0
     return weight + (Weight.COMPRESSED if offer.mjpeg and not carried.compressed else 0)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Port:
-    """A port of the computer that carries `carries_bps` usefully."""
+    """A port of the computer that carries `carries_bps` usefully, in bulk; `isochronous_bps` where room is kept."""
 
     key: str
     label: str
     plugs_in: tuple[Connector, ...]
     carries_bps: int
+    isochronous_bps: int | None = None
     plugs_out: Connector | None = Connector.HOST
     kind: HopKind = HopKind.PORT
     conditions: tuple[str, ...] = ()
@@ -190,33 +197,45 @@ class Port:
 
     @property
     def limit_label(self) -> str:
-        """What it carries: `280 Mb/s`."""
-        return bits_label(self.carries_bps)
+        """What it carries: `197 to 280 Mb/s`."""
+        if self.isochronous_bps is None:
+            return bits_label(self.carries_bps)
+        return f"{self.isochronous_bps / 1e6:,.0f} to {bits_label(self.carries_bps)}".replace(",", "\u202f")
+
+    def carries(self, transfer: Transfer) -> int:
+        """Give the bits per second that it carries by a way of sending."""
+        is_kept = transfer is Transfer.ISOCHRONOUS and self.isochronous_bps is not None
+        return self.isochronous_bps if is_kept and self.isochronous_bps is not None else self.carries_bps
 
     def carry(self, carried: Carried, at: Situation) -> Passed:
         """Let the mode that was asked for through, or else the best that fits."""
         latency_ms = carried.latency_ms + self.latency_ms
         arrived = replace(carried, connector=Connector.HOST, latency_ms=latency_ms)
+        limit_bps = self.carries(carried.transfer)
         if not carried.offers:
-            if carried.rate_bps > self.carries_bps:
-                return blocked(at, "port too slow", self._shortage(carried.label, carried.rate_bps))
+            if carried.rate_bps > limit_bps:
+                return blocked(at, "port too slow", self._shortage(carried, carried.label, carried.rate_bps))
             return Passed(carried=arrived)
         wanted = next((offer for offer in carried.offers if at.wanted and offer.key == at.wanted), None)
-        if wanted is not None and wanted.link_bps > self.carries_bps:
-            return blocked(at, "port too slow", self._shortage(wanted.label, wanted.link_bps))
+        if wanted is not None and wanted.link_bps > limit_bps:
+            return blocked(at, "port too slow", self._shortage(carried, wanted.label, wanted.link_bps))
         whole = carried.offers[0]
-        chosen = wanted or next((offer for offer in carried.offers if offer.link_bps <= self.carries_bps), None)
+        chosen = wanted or next((offer for offer in carried.offers if offer.link_bps <= limit_bps), None)
         if chosen is None:
-            return blocked(at, "port too slow", self._shortage(whole.label, whole.link_bps))
+            return blocked(at, "port too slow", self._shortage(carried, whole.label, whole.link_bps))
         taken = replace(carried.taken or carried, connector=Connector.HOST, latency_ms=latency_ms)
         after = offered(taken, chosen, carried.offers)
-        limit = f"{self._shortage(whole.label, whole.link_bps)} {carried.offered_by} falls back to {chosen.label}."
+        limit = (
+            f"{self._shortage(carried, whole.label, whole.link_bps)} {carried.offered_by} falls back to {chosen.label}."
+        )
         if wanted is not None:
             limit = f"You asked for {wanted.label} under Arrival."
         return Passed(carried=after, losses=differences(carried, after, hop=at.place, limit=limit))
 
-    def _shortage(self, what: str, needs_bps: float | Fraction) -> str:
-        return f"{what} needs {bits_label(needs_bps)}; {name_of(self)} carries about {self.limit_label}."
+    def _shortage(self, carried: Carried, what: str, needs_bps: float | Fraction) -> str:
+        by = "" if self.isochronous_bps is None else f" {carried.transfer.value}, as it is sent"
+        limit = bits_label(self.carries(carried.transfer))
+        return f"{what} needs {bits_label(needs_bps)}; {name_of(self)} carries about {limit}{by}."
 
 
 def bits_label(bits_per_s: float | Fraction) -> str:

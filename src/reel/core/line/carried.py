@@ -6,7 +6,7 @@ from enum import StrEnum
 from fractions import Fraction
 
 from reel.core.line.device import DeviceKind, DeviceSetup, Eye, Surface, sent_signal
-from reel.core.line.links import MJPEG_BITS_PER_PIXEL, Connector
+from reel.core.line.links import MJPEG_BITS_PER_PIXEL, MJPEG_NOISE_BITS_PER_PIXEL, Connector, Transfer
 from reel.core.line.loss import Loss, Weight
 from reel.core.signal import Matrix, Mode, Range, Scan, Signal, pixel_format, rate_label
 
@@ -59,6 +59,13 @@ class Offer:
         return self.mode.width_px * self.mode.height_px * float(self.mode.rate) * bits
 
 
+class NoiseRule(StrEnum):
+    """What becomes of Motion JPEG on pictures that need more bits than there is room for."""
+
+    COARSER = "coarser"
+    LOST = "lost"
+
+
 FORMAT_LABELS = {"nv12": "NV12", "p010le": "P010", "yuyv422": "YUY2", "yuvj422p": "MJPEG"}
 
 
@@ -71,7 +78,8 @@ class Carried:
     still hold detail, `depth_bits` the bits that do. `shape` is the true width ÷ height of the picture. `lost_part` of
     the pictures never come. `black` says why the picture is black, "" when it is not. `offers` are the modes of the box
     or camera `offered_by`, best first, among which the next port chooses; `handed` is the one in which it is handed
-    over, and `taken` what the box or camera made it of. `is_remote` says that the device records it by itself.
+    over, and `taken` what the box or camera made it of; it is sent by `transfer`, and as Motion JPEG follows
+    `noise_rule`. `is_remote` says that the device records it by itself.
     """
 
     signal: Signal
@@ -91,6 +99,8 @@ class Carried:
     black: str = ""
     offers: tuple[Offer, ...] = ()
     offered_by: str = ""
+    transfer: Transfer = Transfer.BULK
+    noise_rule: NoiseRule | None = None
     handed: Offer | None = None
     taken: "Carried | None" = None
     is_remote: bool = False
@@ -137,6 +147,8 @@ def sent(device: DeviceSetup) -> Carried | None:
         black=black.get(device.surface, ""),
         offers=tuple(_own_offers(signal)) if way is Connector.USB else (),
         offered_by=f"The {device.kind.label.lower()}",
+        transfer=Transfer.ISOCHRONOUS if device.kind is DeviceKind.CAMERA else Transfer.BULK,
+        noise_rule=NoiseRule.COARSER if way is Connector.USB else None,
     )
 
 
@@ -220,12 +232,15 @@ def _colour_losses(before: Carried, after: Carried) -> list[_Found]:
     share = _chroma_share(after) / _chroma_share(before)
     if after.fields is before.fields and share < 1:
         cost = f"{pixel_format(after.signal.pixels).chroma} holds less colour detail: fine coloured edges get softer."
-        losses.append(("chroma reduced", cost, float(Weight.CHROMA * (1 - share))))
+        losses.append(("chroma reduced", cost, chroma_weight(before.signal.pixels, after.signal.pixels, float(share))))
     if after.depth_bits < before.depth_bits:
         cost = f"{before.depth_bits} bits become {after.depth_bits}: smooth skies may band."
         losses.append(("depth reduced", cost, Weight.DEPTH))
     if after.compressed and not before.compressed:
         cost = f"{after.compressed} throws fine detail away before Reel sees it."
+        if after.compressed == "MJPEG" and after.noise_rule is not None:
+            then = "it gets coarser" if after.noise_rule is NoiseRule.COARSER else "pictures are lost"
+            cost += f" Noise would need up to {MJPEG_NOISE_BITS_PER_PIXEL} bits a pixel: then {then}."
         losses.append(("compressed", cost, Weight.COMPRESSED))
     if after.levels is Levels.CLIPPED and before.levels is Levels.WHOLE:
         cost = "The darkest and the brightest parts are cut off and can't be brought back."
@@ -239,6 +254,18 @@ def _colour_losses(before: Carried, after: Carried) -> list[_Found]:
         cost = "Everybody is too wide or too thin until the shape is set right."
         losses.append(("squeezed shape", cost, Weight.SHAPE))
     return losses
+
+
+def chroma_weight(before: str, after: str, share: float) -> float:
+    """Weigh the colour detail that goes from one pixel format to another, of which `share` is left.
+
+    From 4:4:4 or 4:2:2 to what nearly every box and file holds it is a small loss; any other weighs by its part.
+    """
+    usual = {"4:4:4", "4:2:2", "RGB"}
+    old, new = pixel_format(before).chroma, pixel_format(after).chroma
+    if share >= 0.24 and old in usual and new in ("4:2:2", "4:2:0"):
+        return Weight.SMALL * (1 - share)
+    return Weight.CHROMA * (1 - share)
 
 
 def is_squeezed(carried: Carried) -> bool:

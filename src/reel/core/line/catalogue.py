@@ -5,7 +5,7 @@ from fractions import Fraction
 
 from reel.core.line.boxes import Box, Capture, FieldRule, Port, RangeRule
 from reel.core.line.carried import Carried, stored
-from reel.core.line.hops import Adapter, Hop, HopKind, Link, Mirror, Receiver, fields_merged
+from reel.core.line.hops import Adapter, Hop, HopKind, Link, Mirror, Receiver, colour_samples, fields_merged
 from reel.core.line.links import (
     HD_HZ,
     HDMI_1_4_HZ,
@@ -13,9 +13,13 @@ from reel.core.line.links import (
     HDMI_2_1_HZ,
     PCIE_2_LANE_BPS,
     USB_2_BPS,
+    USB_2_ISOCHRONOUS_BPS,
     USB_3_GEN_1_BPS,
     USB_3_GEN_2_BPS,
+    USB_3_GEN_2_ISOCHRONOUS_BPS,
+    USB_3_ISOCHRONOUS_BPS,
     Connector,
+    Transfer,
 )
 from reel.core.line.own import OwnRecorder, RecordOption
 from reel.core.signal import Matrix, Mode
@@ -31,9 +35,15 @@ def _to_720p(carried: Carried) -> Carried:
     return replace(scaled, signal=replace(scaled.signal, pixel_aspect=Fraction(1)))
 
 
+def _parted(carried: Carried) -> Carried:
+    """Take luma and colour apart."""
+    across = colour_samples(_COLOUR_PX, carried.signal.mode)
+    return replace(carried, chroma_px=(min(across, carried.chroma_px[0]), carried.chroma_px[1]))
+
+
 def _boxed_1080p(carried: Carried) -> Carried:
     """Fit a handheld's picture, bars beside it, into 1920×1080."""
-    fitted = stored(carried, Mode(width_px=1920, height_px=1080, rate=carried.signal.mode.rate), "yuv420p")
+    fitted = stored(carried, Mode(width_px=1920, height_px=1080, rate=carried.signal.mode.rate), "yuv444p")
     mode = carried.signal.mode
     width = min(1920, 1080 * mode.width_px // mode.height_px) // 2
     chroma_px = (min(carried.chroma_px[0], width), min(carried.chroma_px[1], fitted.chroma_px[1]))
@@ -48,22 +58,41 @@ def _boxed_1080p(carried: Carried) -> Carried:
     )
 
 
-# HDMI cables by the version that they are made for; what VHS and the analogue ways leave: SCART carries the colours on
-# wires of their own, S-Video on one of its own, ITU-R BT.470: 1.3 MHz of colour in a composite signal of PAL.
+# What the analogue ways leave of the colour, in samples of a line (twice the bandwidth times the 52 µs that are seen):
+# ITU-R BT.470: 1.3 MHz in PAL; in NTSC 0.6 MHz, as decoders take both colour signals alike. A tape deck's SCART carries
+# the composite signal that is on the tape, not the wires for each colour that the plug has.
+_COLOUR_PX, _AERIAL_PX = (135, 63), (104, 63)
+_CROSSTALK = "colour crosstalk: Dots crawl along coloured edges."
+
+# HDMI cables by the version that they are made for.
 _CABLES: tuple[Hop, ...] = (
     Link(key="hdmi-1.4", label="HDMI 1.4 cable", plugs_in=_HDMI, max_clock_hz=HDMI_1_4_HZ),
     Link(key="hdmi-2.0", label="HDMI 2.0 cable", plugs_in=_HDMI, max_clock_hz=HDMI_2_0_HZ),
     Link(key="hdmi-2.1", label="HDMI 2.1 cable", plugs_in=_HDMI, max_clock_hz=HDMI_2_1_HZ),
     Link(key="component-cable", label="Component cable", plugs_in=_COMPONENT, max_clock_hz=HD_HZ),
-    Link(key="scart-cable", label="SCART cable", plugs_in=(Connector.SCART,), max_clock_hz=_SD_HZ),
-    Link(key="s-video-cable", label="S-Video cable", plugs_in=(Connector.SVIDEO,), max_clock_hz=_SD_HZ, colour_px=135),
+    Link(
+        key="scart-cable",
+        label="SCART cable",
+        plugs_in=(Connector.SCART,),
+        max_clock_hz=_SD_HZ,
+        colour_px=_COLOUR_PX,
+        bandwidth=_CROSSTALK,
+        weight=6,
+    ),
+    Link(
+        key="s-video-cable",
+        label="S-Video cable",
+        plugs_in=(Connector.SVIDEO,),
+        max_clock_hz=_SD_HZ,
+        colour_px=_COLOUR_PX,
+    ),
     Link(
         key="composite-cable",
         label="Composite cable",
         plugs_in=(Connector.COMPOSITE,),
         max_clock_hz=_SD_HZ,
-        colour_px=135,
-        bandwidth="colour crosstalk: Dots crawl along coloured edges.",
+        colour_px=_COLOUR_PX,
+        bandwidth=_CROSSTALK,
         weight=6,
     ),
     Link(
@@ -71,7 +100,7 @@ _CABLES: tuple[Hop, ...] = (
         label="Aerial cable",
         plugs_in=(Connector.RF,),
         max_clock_hz=_SD_HZ,
-        colour_px=104,
+        colour_px=_AERIAL_PX,
         bandwidth="noise: Snow and dots that crawl lie over the picture.",
         weight=14,
     ),
@@ -92,7 +121,7 @@ _ADAPTERS: tuple[Hop, ...] = (
         plugs_in=(Connector.SCART,),
         plugs_out=Connector.SVIDEO,
         does="passes luma and colour on",
-        turn=lambda carried: replace(carried, chroma_px=(min(135, carried.chroma_px[0]), carried.chroma_px[1])),
+        turn=_parted,
     ),
     Adapter(
         key="tuner",
@@ -151,6 +180,7 @@ _BOXES: tuple[Hop, ...] = (
             Capture(pixels="yuyv422", width_px=1280, height_px=720, max_rate=60),
             Capture(pixels="yuvj422p", width_px=1920, height_px=1080, max_rate=60, mjpeg=True),
         ),
+        transfer=Transfer.BULK,
         latency_ms=62,
         has_pass_through=True,
         range_rule=RangeRule.SQUEEZES,
@@ -203,6 +233,7 @@ _BOXES: tuple[Hop, ...] = (
         plugs_out=Connector.USB,
         max_clock_hz=HD_HZ,
         captures=(Capture(pixels="yuyv422", width_px=1920, height_px=1080, max_rate=60),),
+        transfer=Transfer.BULK,
         latency_ms=55,
     ),
     Box(
@@ -226,9 +257,27 @@ _BOXES: tuple[Hop, ...] = (
     ),
 )
 _PORTS: tuple[Hop, ...] = (
-    Port(key="usb-3", label="USB 3 port", plugs_in=(Connector.USB,), carries_bps=USB_3_GEN_1_BPS),
-    Port(key="usb-3-gen-2", label="USB 3.2 gen 2 port", plugs_in=(Connector.USB,), carries_bps=USB_3_GEN_2_BPS),
-    Port(key="usb-2", label="USB 2 port", plugs_in=(Connector.USB,), carries_bps=USB_2_BPS),
+    Port(
+        key="usb-3",
+        label="USB 3 port",
+        plugs_in=(Connector.USB,),
+        carries_bps=USB_3_GEN_1_BPS,
+        isochronous_bps=USB_3_ISOCHRONOUS_BPS,
+    ),
+    Port(
+        key="usb-3-gen-2",
+        label="USB 3.2 gen 2 port",
+        plugs_in=(Connector.USB,),
+        carries_bps=USB_3_GEN_2_BPS,
+        isochronous_bps=USB_3_GEN_2_ISOCHRONOUS_BPS,
+    ),
+    Port(
+        key="usb-2",
+        label="USB 2 port",
+        plugs_in=(Connector.USB,),
+        carries_bps=USB_2_BPS,
+        isochronous_bps=USB_2_ISOCHRONOUS_BPS,
+    ),
     Port(key="pcie-4", label="PCIe slot, 4 lanes", plugs_in=(Connector.PCIE,), carries_bps=4 * PCIE_2_LANE_BPS),
     Port(key="pcie-1", label="PCIe slot, 1 lane", plugs_in=(Connector.PCIE,), carries_bps=PCIE_2_LANE_BPS),
 )

@@ -7,8 +7,8 @@ from fractions import Fraction
 from urllib.parse import urlsplit
 
 from reel.core.errors import BadValueError
-from reel.core.line.links import Connector
-from reel.core.signal import Matrix, Mode, Range, Signal
+from reel.core.line.links import Connector, has_halved_chroma
+from reel.core.signal import Matrix, Mode, PixelFormat, Range, Signal, pixel_format
 
 MAX_DRIFT_PPM = 500
 SLEEP_S = (5, 600)
@@ -106,7 +106,7 @@ DEVICES = {
             *("1280x720p30", "1280x720p50", "1280x720p60", "1920x1080p24", "1920x1080p30", "1920x1080p50"),
             *("1920x1080p60", "1920x1080p120", "3840x2160p30", "3840x2160p60"),
         ),
-        pixels=("yuv420p", "yuv422p", "yuv444p", "yuv420p10le", "yuv422p10le", "yuv444p10le"),
+        pixels=("yuv444p", "yuv422p", "yuv420p", "yuv444p10le", "yuv422p10le", "yuv420p10le"),
         ways_out=(Connector.HDMI, Connector.COMPONENT),
     ),
     DeviceKind.PHONE: DeviceFacts(
@@ -197,6 +197,7 @@ class DeviceSetup:
             raise BadValueError("Output mode", shown, f"the {facts.label.lower()} sends {sent}")
         if self.pixels is not None and self.pixels not in facts.pixels:
             raise BadValueError("Pixel format", self.pixels, f"it is one of {', '.join(facts.pixels)}")
+        _check_halved_chroma(self.way_out, self.mode, pixel_format(self.pixels or facts.pixels[0]))
         if self.out is not None and self.out not in facts.ways_out:
             ways = ", ".join(way.label for way in facts.ways_out)
             raise BadValueError("Way out", self.out.label, f"the {facts.label.lower()} has {ways}")
@@ -243,6 +244,12 @@ def turned(mode: Mode) -> Mode:
     return Mode(width_px=mode.height_px, height_px=mode.width_px, rate=mode.rate, scan=mode.scan)
 
 
+def _check_halved_chroma(way: Connector | None, mode: Mode | None, pixels: PixelFormat) -> None:
+    if way is Connector.HDMI and mode is not None and pixels.chroma == "4:2:0" and not has_halved_chroma(mode):
+        limit = "HDMI has 4:2:0 at 2160p 50 and 60 only; send 4:4:4 or 4:2:2"
+        raise BadValueError("Pixel format", pixels.label, limit)
+
+
 def _check_seconds(thing: str, value: int, limits: tuple[int, int]) -> None:
     if not limits[0] <= value <= limits[1]:
         raise BadValueError(thing, value, f"it must be from {limits[0]} to {limits[1]} seconds")
@@ -251,7 +258,7 @@ def _check_seconds(thing: str, value: int, limits: tuple[int, int]) -> None:
 def _check_feed(feed: str, listen: bool) -> None:
     """Raise BadValueError for what is neither a plain file name nor an address that a feed may come from."""
     if "://" not in feed:
-        if not _FEED_NAME.match(feed) or feed[0] == ".":
+        if not _FEED_NAME.match(feed) or feed[0] == "." or not feed.isprintable():
             raise BadValueError(
                 "Feed", feed or "nothing", "it is the name of a file in the feeds folder, or an address"
             )

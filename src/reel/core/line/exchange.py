@@ -2,8 +2,8 @@
 
 import json
 import re
-from dataclasses import dataclass, fields, is_dataclass
-from typing import Any
+from dataclasses import dataclass, is_dataclass
+from typing import Any, get_args, get_type_hints
 
 from reel.core.errors import BadValueError, ReelError
 from reel.core.line.rig import RigSetup
@@ -51,6 +51,9 @@ def read_rig(data: bytes) -> RigFile:
     name = content.get("name")
     if not isinstance(name, str) or not name.strip():
         raise BadRigFileError(_line_of(text, ["name"]), "it needs a name")
+    for key in content:
+        if key not in ("kind", "version", "name", "setup"):
+            raise BadRigFileError(_line_of(text, [key]), f"“{key[:40]}” is not part of a rig file")
     _refuse_unknown(text, content.get("setup"), RigSetup, ["setup"])
     try:
         setup = from_plain(content.get("setup"), RigSetup)
@@ -64,21 +67,27 @@ def _parsed(text: str) -> Any:
         return json.loads(text)
     except json.JSONDecodeError as error:
         raise BadRigFileError(error.lineno, f"it is no JSON ({error.msg})") from error
+    except ValueError as error:  # a number of thousands of digits
+        raise BadRigFileError(1, f"it is no JSON that can be read ({str(error).partition(';')[0]})") from error
     except RecursionError as error:
         raise BadRigFileError(1, "it is nested too deeply") from error
 
 
-def _refuse_unknown(text: str, value: object, kind: type, place: list[str]) -> None:
-    """Refuse a key that no rig has: a misspelt one would be passed over in silence."""
-    if not isinstance(value, dict) or not is_dataclass(kind):
+def _refuse_unknown(text: str, value: object, kind: object, place: list[str]) -> None:
+    """Refuse a key that no rig has, wherever it stands: a misspelt one would be passed over in silence."""
+    for part in get_args(kind):  # a choice of kinds, or a row of them
+        if isinstance(value, list):
+            for number, item in enumerate(value):
+                _refuse_unknown(text, item, part, [*place, str(number)])
+        else:
+            _refuse_unknown(text, value, part, place)
+    if not isinstance(value, dict) or not isinstance(kind, type) or not is_dataclass(kind):
         return
-    known = {field.name: field for field in fields(kind)}
+    known = get_type_hints(kind)
     for key, part in value.items():
         if key not in known:
             raise BadRigFileError(_line_of(text, [*place, key]), f"“{key[:40]}” is not part of a rig")
-        inner = known[key].type
-        if isinstance(inner, type):
-            _refuse_unknown(text, part, inner, [*place, key])
+        _refuse_unknown(text, part, known[key], [*place, key])
 
 
 def _reason(error: BadValueError) -> str:

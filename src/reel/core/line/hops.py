@@ -8,7 +8,7 @@ from typing import Protocol
 
 from reel.core.line.carried import Carried, Fields, Levels, differences, one_eye, stored
 from reel.core.line.device import DeviceSetup
-from reel.core.line.links import Connector, link_clock_hz
+from reel.core.line.links import Connector, link_carries, link_clock_hz
 from reel.core.line.loss import Loss, Weight
 from reel.core.signal import Mode, rate_label
 
@@ -97,11 +97,17 @@ def _mhz(hertz: float) -> str:
     return f"{hertz / 1e6:g} MHz"
 
 
+def colour_samples(pal_ntsc: tuple[int, int], mode: Mode) -> int:
+    """Give which of two widths counts for a mode: PAL has 576 lines, NTSC 480."""
+    return pal_ntsc[1 if mode.height_px <= 480 else 0]
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Link:
     """A cable or a splitter: it carries signals up to a clock and, when `max_rate` is set, up to a rate.
 
-    `bandwidth` names what an analogue cable does to a picture, and `colour_px` how many colour samples it leaves.
+    `bandwidth` names what an analogue cable does to a picture, and `colour_px` how many colour samples it leaves of
+    PAL and of NTSC.
     """
 
     key: str
@@ -110,7 +116,7 @@ class Link:
     max_clock_hz: int
     kind: HopKind = HopKind.CABLE
     max_rate: Fraction | None = None
-    colour_px: int | None = None
+    colour_px: tuple[int, int] | None = None
     bandwidth: str = ""
     weight: float = 0
     plugs_out: Connector | None = None
@@ -132,14 +138,17 @@ class Link:
             divisor = -(-carried.signal.mode.rate // self.max_rate)
             mode = replace(carried.signal.mode, rate=carried.signal.mode.rate / divisor)
             after = stored(carried, mode, carried.signal.pixels)
-        if link_clock_hz(after.signal) > self.max_clock_hz:
+        if (
+            Connector.COMPONENT in self.plugs_in
+        ):  # three voltages: what its samples were is gone before any clock counts
+            after = stored(after, after.signal.mode, "yuv444p")
+        if not link_carries(self.max_clock_hz, after.signal):
             return blocked(
                 at, "link too slow", f"{needs_label(after)} and {name_of(self)} carries {_mhz(self.max_clock_hz)}."
             )
-        if Connector.COMPONENT in self.plugs_in:
-            after = stored(after, after.signal.mode, "yuv444p")
         if self.colour_px is not None:
-            after = replace(after, chroma_px=(min(self.colour_px, after.chroma_px[0]), after.chroma_px[1]))
+            across = colour_samples(self.colour_px, after.signal.mode)
+            after = replace(after, chroma_px=(min(across, after.chroma_px[0]), after.chroma_px[1]))
         limit = f"{name_of(self)} carries up to {self.limit_label}."
         losses = differences(carried, after, hop=at.place, limit=limit)
         if self.bandwidth:

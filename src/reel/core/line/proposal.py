@@ -12,6 +12,7 @@ from reel.core.line.catalogue import HOPS
 from reel.core.line.device import DEVICES, DeviceKind, DeviceSetup
 from reel.core.line.hops import HopKind, name_of
 from reel.core.line.links import Connector
+from reel.core.line.loss import Weight
 from reel.core.line.path import HopSetup
 from reel.core.line.rig import RigSetup, chain
 from reel.core.signal import Mode, Scan, Signal
@@ -96,7 +97,8 @@ def _best(device: DeviceSetup, have: Collection[str] | None, ways: tuple[Connect
     if not found:
         raise NoPathError(DEVICES[device.kind].label, tuple(_needed(device)))
     with_it = [one for one in found if have and any(setup.model in have for setup in one.setup.path)]
-    return min(with_it or found, key=lambda one: (one.weight, one.latency_ms, len(one.setup.path)))
+    # what makes less than a small loss of difference is alike: then the quicker way is the better one
+    return min(with_it or found, key=lambda one: (one.weight // Weight.SMALL, one.latency_ms, len(one.setup.path)))
 
 
 def _arrival(device: DeviceSetup) -> ArrivalSetup:

@@ -1,10 +1,12 @@
 """Remedies: single changes to a rig that are found, by walking the changed line, to undo a loss."""
 
 from collections.abc import Iterator
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from functools import lru_cache
 
+from reel.core.errors import BadValueError
 from reel.core.line.arrival import ArrivalSetup, Deinterlace
 from reel.core.line.carried import Fields, is_squeezed
 from reel.core.line.catalogue import HOPS
@@ -15,27 +17,33 @@ from reel.core.line.loss import Loss, Weight
 from reel.core.line.path import HopSetup
 from reel.core.line.proposal import NoPathError, best_path
 from reel.core.line.rig import Chain, RigSetup, chain
-from reel.core.signal import Mode, Range, pixel_format
+from reel.core.signal import Mode, Range, pixel_format, rate_label
 
 MOST = 3
 # A remedy may cost a little more than the loss that it undoes, as when smaller pictures come at their full rate.
 _WORTH = 25
-_SET_RIGHT, _LAY_ANEW = -500, 30
+_SET_RIGHT, _SAY_RIGHT, _LAY_ANEW = -500, -100, 30
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Remedy:
-    """A change that undoes a loss: what its button says, and the rig's setup once it is done."""
+    """A change that undoes a loss: what its button says, and the rig's setup once it is done.
+
+    `gives` says what comes back by it, "" where that is the loss itself; `gives_up` what is asked for no longer.
+    """
 
     label: str
     setup: RigSetup
+    gives: str = ""
+    gives_up: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Change:
     """A remedy that is being tried; of those with the same `group` only the best is offered.
 
-    `effort` is what doing it weighs: setting right what is simply wrong comes before all, a new path after all.
+    `effort` is what doing it weighs: setting right what is simply wrong comes before all, then what is a setting of Reel
+    alone; a new path comes after all.
     """
 
     group: str
@@ -47,21 +55,47 @@ class _Change:
 def remedies(setup: RigSetup, loss: Loss) -> tuple[Remedy, ...]:
     """Give up to MOST remedies for a loss of this rig, the best first.
 
-    Each is walked: the loss is gone, nothing blocks that did not, and what arrives is worth it. Protection is never
-    taken off: what is offered is the device's own setting for play footage, or an output that it does not protect.
+    Each is walked: the loss is gone, nothing blocks that did not, and what arrives is worth it. One that only gives the
+    wish up, so that nothing more arrives than before, is offered last, and only one of these. Protection is never taken
+    off: what is offered is the device's own setting for gameplay, or an output that it does not protect.
     """
     now = chain(setup)
-    best: dict[str, tuple[float, Remedy]] = {}
+    best: dict[str, tuple[bool, float, Remedy]] = {}
     for change, after in _tried(setup):
-        price = after.weight + _given_up(now, after)
+        given_up = _given_up(now, after)
+        price = after.weight + given_up
         if not _undoes(loss, after) or price > now.weight + _WORTH:
             continue
-        ranked = price + change.effort
-        if change.group not in best or ranked < best[change.group][0]:
-            best[change.group] = (ranked, change.remedy)
+        gives = _gains(now, after)
+        surrenders = given_up > 0 and not gives
+        ranked = (surrenders, price + change.effort)
+        if change.group not in best or ranked < best[change.group][:2]:
+            told = replace(change.remedy, gives=", ".join(gives), gives_up=", ".join(_gains(after, now, sent=True)))
+            best[change.group] = (*ranked, told)
     here = f"hop {loss.hop}"  # of equals, what is changed at the loss itself comes first
-    order = sorted(best.items(), key=lambda found: (found[1][0], found[0] != here))
-    return tuple(remedy for _, (_, remedy) in order[:MOST])
+    order = sorted(best.items(), key=lambda found: (*found[1][:2], found[0] != here))
+    kept = [remedy for _, (surrenders, _, remedy) in order if not surrenders][:MOST]
+    last = [remedy for _, (surrenders, _, remedy) in order if surrenders][:1]
+    return tuple(kept + last)[: MOST + 1]
+
+
+def _gains(now: Chain, after: Chain, *, sent: bool = False) -> list[str]:
+    """Say in figures what more comes than before: arriving, or, with `sent`, leaving the device."""
+    old, new = (one.travel.sent if sent else one.travel.arrives for one in (now, after))
+    if old is None or new is None:
+        return ["a picture arrives"] if new is not None and not sent else []
+    gains = []
+    rates = [one.signal.mode.moments_per_s if sent else one.distinct_per_s * (1 - one.lost_part) for one in (old, new)]
+    sizes = [one.signal.mode.width_px * one.signal.mode.height_px for one in (old, new)]
+    if rates[1] > rates[0]:
+        gains.append(f"{rate_label(rates[1])} new pictures a second, not {rate_label(rates[0])}")
+    if sizes[1] > sizes[0]:
+        gains.append(f"{new.signal.mode.size_label}, not {old.signal.mode.size_label}")
+    if new.depth_bits > old.depth_bits:
+        gains.append(f"{new.depth_bits} bits, not {old.depth_bits}")
+    if sizes[0] == sizes[1] and new.chroma_px > old.chroma_px:
+        gains.append("more colour detail")
+    return gains
 
 
 @lru_cache(maxsize=32)
@@ -154,19 +188,21 @@ def _device_changes(setup: RigSetup) -> Iterator[_Change]:
     facts = DEVICES[device.kind]
     the = f"the {facts.label.lower()}"
 
-    def change(group: str, label: str, **settings: object) -> _Change:
-        changed = replace(setup, device=replace(device, **settings))  # type: ignore[arg-type]  # checked by the value
-        return _Change(group=group, remedy=Remedy(label=label, setup=changed))
+    def change(group: str, label: str, **settings: object) -> Iterator[_Change]:
+        """Give the change, or nothing where the device can't be set so."""
+        with suppress(BadValueError):
+            changed = replace(setup, device=replace(device, **settings))  # type: ignore[arg-type]
+            yield _Change(group=group, remedy=Remedy(label=label, setup=changed))
 
     for mode in facts.modes:
         if mode != device.mode and _same_scan(mode, device.mode):
-            yield change("mode", f"Ask {the} for {mode.label}", mode=mode)
+            yield from change("mode", f"Ask {the} for {mode.label}", mode=mode)
     for pixels in facts.pixels:
         if pixels != device.pixels:
-            yield change("pixels", f"Send {pixel_format(pixels).label}", pixels=pixels)
+            yield from change("pixels", f"Send {pixel_format(pixels).label}", pixels=pixels)
     for is_so, group, label, settings in (
         (device.range is Range.FULL, "range", "Send limited range", {"range": Range.LIMITED}),
-        (device.protected, "protection", "Set it for play footage: protection off", {"protected": False}),
+        (device.protected, "protection", "Set it for gameplay: protection off", {"protected": False}),
         (
             device.surface is Surface.ACCELERATED,
             "surface",
@@ -182,7 +218,7 @@ def _device_changes(setup: RigSetup) -> Iterator[_Change]:
         ),
     ):
         if is_so:
-            yield change(group, label, **settings)
+            yield from change(group, label, **settings)
 
 
 def _same_scan(mode: Mode, other: Mode | None) -> bool:
@@ -191,7 +227,8 @@ def _same_scan(mode: Mode, other: Mode | None) -> bool:
 
 def _arrival_changes(setup: RigSetup) -> Iterator[_Change]:
     def change(group: str, label: str, arrival: ArrivalSetup) -> _Change:
-        return _Change(group=group, remedy=Remedy(label=label, setup=replace(setup, arrival=arrival)))
+        remedy = Remedy(label=label, setup=replace(setup, arrival=arrival))
+        return _Change(group=group, remedy=remedy, effort=_SAY_RIGHT)
 
     arrives = chain(setup).travel.arrives
     if setup.arrival.offer:

@@ -63,7 +63,7 @@ def walk(
             fact=framed.mode.size_label,
             detail="fit, as it comes" if setup.recipe.as_it_comes else f"fit, {rate_label(framed.mode.rate)}",
             rate_bps=None if way.block else _rate(framed),
-            losses=_framing_losses(comes, framed, setup.recipe.as_it_comes),
+            losses=_framing_losses(comes, framed, setup),
         ),
         _sound_stage(sound, is_known=arrival is not None),
         _file_stage(setup, sound, measured_bps),
@@ -87,9 +87,10 @@ def _path_stage(setup: RigSetup, way: Travel, arrival: Signal | None) -> Stage:
     return Stage(key="path", fact=hops, detail=detail, rate_bps=float(way.arrives.rate_bps), losses=losses)
 
 
-def _framing_losses(arrives: Signal | None, framed: Signal, as_it_comes: bool) -> tuple[Loss, ...]:
+def _framing_losses(arrives: Signal | None, framed: Signal, setup: RigSetup) -> tuple[Loss, ...]:
     if arrives is None:
         return ()
+    as_it_comes = setup.recipe.as_it_comes
     source, frame = arrives.mode, framed.mode
     losses = []
     square = fitting_frame(arrives)
@@ -107,7 +108,8 @@ def _framing_losses(arrives: Signal | None, framed: Signal, as_it_comes: bool) -
         repeated = rate_label(frame.rate - source.rate)
         cost = f"{repeated} a second are repeated. Nothing is lost; motion can look uneven."
         losses.append(_loss("pictures repeated", _rates(source.rate, frame.rate), cost, Weight.SMALL))
-    losses += _colour_losses(arrives, framed)
+    said = {loss.word for loss in chain(setup).travel.losses}  # what a box took of the colours already is said once
+    losses += [loss for loss in _colour_losses(arrives, framed) if loss.word not in said]
     return tuple(losses)
 
 

@@ -76,9 +76,14 @@ def _consoles(add):
         add(console, mode, ("hdmi-2.1", "teasel", "pcie-1"), pixels="yuv422p10le")
         add(console, mode, ("hdmi-2.1", "splitter-60", *TEASEL))
         add(console, mode, ("hdmi-2.0", "splitter-1080", *FENNEL))
-    for pixels in DEVICES[console].pixels:
+    for pixels in ("yuv444p", "yuv422p", "yuv444p10le", "yuv422p10le"):
         for path in (FENNEL, TEASEL, BURDOCK):
             add(console, "1280x720p30", path, pixels=pixels)
+        add(console, "1280x720p30", MALLOW, pixels=pixels, out=Connector.COMPONENT)
+    for pixels in ("yuv420p", "yuv420p10le"):  # what HDMI has at this mode alone, and from version 2.0 on
+        add(console, "3840x2160p60", ("hdmi-2.0", "teasel", "pcie-4"), pixels=pixels)
+        add(console, "3840x2160p60", ("hdmi-1.4", "teasel", "pcie-4"), pixels=pixels)
+        add(console, "3840x2160p60", ("hdmi-2.0", "burdock", "usb-3"), pixels=pixels)
     for value_range in Range:
         for matrix in (Matrix.BT601, Matrix.BT709):
             for path in (FENNEL, TEASEL, BURDOCK):
@@ -104,6 +109,11 @@ def _others(add):
             add(kind, mode, ("usb-3",))
             add(kind, mode, ("usb-2",))
             add(kind, mode, ("usb-hdmi", *FENNEL))
+    for value_range in Range:
+        for matrix in (Matrix.BT601, Matrix.BT709):
+            add(DeviceKind.PHONE, "720x1560p30", ("usb-3",), matrix=matrix, range=value_range)
+            add(DeviceKind.CAMERA, "640x480p30", ("usb-3",), matrix=matrix, range=value_range)
+            add(DeviceKind.CAMERA, "1920x1080p30", ("usb-2",), matrix=matrix, range=value_range)
     for mode in (mode.key for mode in DEVICES[DeviceKind.CAMERA].modes):
         add(DeviceKind.CAMERA, mode, ("usb-3",))
         add(DeviceKind.CAMERA, mode, ("usb-2",))
@@ -183,6 +193,10 @@ def received(setup, count):
 def _any_offer(setup):
     """Give what to ask a box for whose chain is said to be blocked: what it would do for a signal that it takes."""
     freed = replace(setup, device=replace(setup.device, protected=False, pixels=None))
+    if setup.device.kind is DeviceKind.CONSOLE:
+        small = replace(freed.device, mode=DEVICES[DeviceKind.CONSOLE].modes[0])
+        if (arrives := chain(replace(freed, device=small)).travel.arrives) is not None and arrives.handed:
+            yield arrives.handed
     for path in (setup.path, hops(*FENNEL), hops(*MALLOW)):
         if (arrives := chain(replace(freed, path=path)).travel.arrives) is not None and arrives.handed:
             yield arrives.handed

@@ -5,7 +5,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from reel.core.line import DeviceKind, DeviceSetup
-from reel.core.media import Framer
+from reel.core.media import Framer, luma_of
 from reel.core.signal import NS, InputError, Mode, Picture, Samples, Signal
 from reel.standins import assemble, read_beacon, read_stamp
 from reel.standins.ambience import ambience
@@ -19,7 +19,7 @@ def switched_on(start_ns=0, **settings):
 
 
 def luma(frame):
-    return frame.to_ndarray()[: frame.height]
+    return luma_of(frame)
 
 
 def read_for(console, seconds):

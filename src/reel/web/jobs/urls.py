@@ -5,4 +5,4 @@ from django.urls import path
 from reel.web.jobs import views
 
 app_name = "jobs"
-urlpatterns = [path("<int:job_id>/call-off/", views.call_off, name="call-off")]
+urlpatterns = [path("<number:job_id>/call-off/", views.call_off, name="call-off")]

@@ -2,7 +2,7 @@
 
 from dataclasses import replace
 
-from django.db import transaction
+from django.db import IntegrityError, transaction
 
 from reel.core.file import Recipe
 from reel.core.line import (
@@ -22,17 +22,28 @@ from reel.web.rigs.models import MAX_NAME, Rig
 from reel.web.takes.actions import clean_name
 
 
-def make_rig(name: str, plan: RigSetup) -> Rig:
-    """Store a new rig."""
-    rig = Rig(name=name)
+def make_rig(name: str, plan: RigSetup, *, is_asked: bool = True) -> Rig:
+    """Store a new rig; raises RefusedError when another one has the name meanwhile."""
+    rig = Rig(name=name, is_asked=is_asked)
     rig.plan = plan
-    rig.save()
+    try:
+        with transaction.atomic():
+            rig.save()
+    except IntegrityError:
+        raise RefusedError(f"Another rig is called {name} meanwhile; choose a different name.") from None
     return rig
+
+
+def make_copy(wanted: str, plan: RigSetup, *, is_asked: bool = True) -> Rig:
+    """Store a new rig under a name, with a number added where that is taken."""
+    with transaction.atomic():  # an immediate transaction: nobody takes the name in between
+        return make_rig(free_name(wanted), plan, is_asked=is_asked)
 
 
 def set_device(rig: Rig, device: DeviceSetup, status: Status | None) -> None:
     """Change the device, and the path when the signal leaves by another way; refused while the rig rolls."""
     _store(rig, with_device(rig.plan, device), status)
+    allow_feed(rig)
 
 
 def set_path(rig: Rig, path: Path, status: Status | None) -> None:
@@ -87,7 +98,7 @@ def _labels(plan: RigSetup, group: list[Loss]) -> list[str]:
 
 def duplicate(rig: Rig) -> Rig:
     """Store a second rig that is set like this one."""
-    return make_rig(free_name(f"{rig.name} copy"), rig.plan)
+    return make_copy(f"{rig.name} copy", rig.plan, is_asked=rig.is_asked)
 
 
 def delete(rig: Rig, status: Status | None) -> None:
@@ -97,9 +108,26 @@ def delete(rig: Rig, status: Status | None) -> None:
 
 
 def import_rig(data: bytes) -> Rig:
-    """Store the rig that a file holds; raises BadRigFileError, BadValueError. A name that is taken gets a number."""
+    """Store the rig that a file holds; raises BadRigFileError, BadValueError. A name that is taken gets a number.
+
+    One that comes from the network does not connect before somebody has said that it may.
+    """
     found = read_rig(data)
-    return make_rig(free_name(clean_name("Name", found.name, MAX_NAME)), found.setup)
+    name = clean_name("Name", found.name, MAX_NAME)
+    return make_copy(name, found.setup, is_asked=not found.setup.device.is_network)
+
+
+def refuse_unasked(rig: Rig) -> None:
+    """Raise RefusedError for a rig whose address nobody has allowed yet."""
+    if not rig.is_asked:
+        raise RefusedError(
+            f"{rig.name} came from a file, and connects to {rig.plan.device.feed}. Allow that under Device."
+        )
+
+
+def allow_feed(rig: Rig) -> None:
+    """Let an imported rig connect to its address."""
+    Rig.objects.filter(pk=rig.pk).update(is_asked=True)
 
 
 def tick(rig: Rig, key: str, *, done: bool) -> None:
@@ -118,5 +146,7 @@ def _store(rig: Rig, plan: RigSetup, status: Status | None) -> None:
 
 
 def _refuse_rolling(rig: Rig, status: Status | None) -> None:
-    if status is not None and status.roll is not None and status.roll.rig_id == rig.pk:
+    """Refuse while it rolls: as the recorder says, or, while that is busy, as was stored."""
+    rolls = status.roll is not None and status.roll.rig_id == rig.pk if status else rig.takes.rolling().exists()
+    if rolls:
         raise RefusedError(f"{rig.name} is rolling; cut it before you change it.")

@@ -11,12 +11,14 @@ MAX_NAME = 60
 class Rig(models.Model):
     """Everything set up for one way of recording; `setup` holds a core RigSetup as JSON.
 
-    `ticked` are the keys of the checks that a person has ticked.
+    `ticked` are the keys of the checks that a person has ticked. `is_asked` says that a person has set where its signal
+    comes from, or has allowed what a file says of it.
     """
 
     name = models.CharField(max_length=MAX_NAME, unique=True)
     setup = models.JSONField()
     ticked = models.JSONField(default=list)
+    is_asked = models.BooleanField(default=True)
     made_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:

@@ -6,11 +6,11 @@ from reel.web.roll import views
 
 app_name = "roll"
 urlpatterns = [
-    path("start/<int:rig_id>/", views.start, name="start"),
+    path("start/<number:rig_id>/", views.start, name="start"),
     path("hold/", views.hold, name="hold"),
     path("mark/", views.mark, name="mark"),
     path("cut/", views.cut, name="cut"),
-    path("fields/<int:rig_id>/", views.test_fields, name="test-fields"),
+    path("fields/<number:rig_id>/", views.test_fields, name="test-fields"),
     path("events/", views.events, name="events"),
-    path("picture/<int:rig_id>/", views.picture, name="picture"),
+    path("picture/<number:rig_id>/", views.picture, name="picture"),
 ]

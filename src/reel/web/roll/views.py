@@ -2,7 +2,7 @@
 
 import asyncio
 import json
-import time
+import uuid
 from collections.abc import AsyncIterator
 from contextlib import suppress
 
@@ -14,7 +14,8 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
 
 from reel.core.errors import ReelError
-from reel.recorder.messages import MAX_LABEL, AddMark, CarryOn, Cut, Hold, Open, StartRoll, TestFields
+from reel.recorder.messages import MAX_LABEL, AddMark, CarryOn, Cut, Hold, Leave, Open, StartRoll, TestFields
+from reel.web.rigs.actions import refuse_unasked
 from reel.web.rigs.models import Rig
 from reel.web.roll.live import live_facts
 from reel.web.roll.recorder import client, rig_status
@@ -29,6 +30,7 @@ BOUNDARY = "picture"
 def start(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Roll a rig; the page stays where it is."""
     rig = get_object_or_404(Rig, pk=rig_id)
+    refuse_unasked(rig)
     client().ask(StartRoll(rig_id=rig.pk, rig_name=rig.name, setup=rig.plan))
     return _done(request, reverse("rigs:stage", args=[rig.pk, "roll"]))
 
@@ -89,20 +91,31 @@ async def picture(request: HttpRequest, rig_id: int) -> StreamingHttpResponse:
 
 
 async def _events(rig_id: int | None) -> AsyncIterator[bytes]:
-    asked_at = 0.0
-    async for status in client().statuses(silence_ms=SILENCE_MS):
-        if rig_id is not None and time.monotonic() - asked_at > KEEP_OPEN_S:
-            asked_at = time.monotonic()
-            await _keep_open(rig_id)
-        rig = rig_status(status, rig_id) if rig_id is not None else None
-        yield b"data: " + json.dumps(live_facts(status, rig)).encode() + b"\n\n"
+    """Give the status as it comes. The rig is kept open beside that, and let go when the page leaves."""
+    keeping = asyncio.create_task(_keep_open(rig_id)) if rig_id is not None else None
+    try:
+        async for status in client().statuses(silence_ms=SILENCE_MS):
+            rig = rig_status(status, rig_id) if rig_id is not None else None
+            yield b"data: " + json.dumps(live_facts(status, rig)).encode() + b"\n\n"
+    finally:
+        if keeping is not None:
+            keeping.cancel()
 
 
 async def _keep_open(rig_id: int) -> None:
-    rig = await Rig.objects.filter(pk=rig_id).afirst()
-    if rig is not None:
-        with suppress(ReelError):  # the next status says what is wrong
-            await asyncio.to_thread(client().ask, Open(rig_id=rig.pk, setup=rig.plan, rig_name=rig.name))
+    """Renew a rig's lease until cancelled; then say that this page has left."""
+    viewer = uuid.uuid4().hex
+    try:
+        while True:
+            rig = await Rig.objects.filter(pk=rig_id).afirst()
+            with suppress(ReelError):  # the next status says what is wrong
+                if rig is not None and rig.is_asked:
+                    opening = Open(rig_id=rig.pk, setup=rig.plan, rig_name=rig.name, viewer=viewer)
+                    await asyncio.to_thread(client().ask, opening)
+            await asyncio.sleep(KEEP_OPEN_S)
+    finally:
+        with suppress(ReelError):
+            await asyncio.shield(asyncio.to_thread(client().ask, Leave(rig_id=rig_id, viewer=viewer)))
 
 
 async def _pictures(rig_id: int) -> AsyncIterator[bytes]:

@@ -31,6 +31,14 @@ class ProofState(models.TextChoices):
     FAILED = "failed", "can't be proved"
 
 
+class Takes(models.QuerySet["Take"]):
+    """Takes, by what may be asked of many."""
+
+    def rolling(self) -> "Takes":
+        """Those that have begun, and whose end has not been stored."""
+        return self.filter(state=TakeState.ROLLING)
+
+
 class Take(models.Model):
     """One recording. `file_name` is a plain name on the shelf; `asked` is the rig's setup when it was rolled.
 
@@ -54,6 +62,8 @@ class Take(models.Model):
     proof = models.JSONField(null=True)
     playable = models.BooleanField(default=False)
     on_device = models.CharField(max_length=12, blank=True)
+
+    objects = Takes.as_manager()
 
     class Meta:
         ordering = ["-started_at", "-id"]

@@ -7,9 +7,9 @@ from reel.web.takes import views
 app_name = "takes"
 urlpatterns = [
     path("", views.index, name="index"),
-    path("<int:take_id>/", views.take, name="take"),
-    path("<int:take_id>/rename/", views.rename, name="rename"),
-    path("<int:take_id>/delete/", views.delete, name="delete"),
-    path("<int:take_id>/video/", views.video, name="video"),
-    path("<int:take_id>/poster/", views.poster, name="poster"),
+    path("<number:take_id>/", views.take, name="take"),
+    path("<number:take_id>/rename/", views.rename, name="rename"),
+    path("<number:take_id>/delete/", views.delete, name="delete"),
+    path("<number:take_id>/video/", views.video, name="video"),
+    path("<number:take_id>/poster/", views.poster, name="poster"),
 ]

@@ -5,7 +5,8 @@ from typing import Any
 
 from django import forms
 
-from reel.core.line import HANDHELD, ArrivalSetup, Deinterlace, Offer, RigSetup, Turn, chain
+from reel.core.line import HANDHELD, ArrivalSetup, Deinterlace, LineReading, Offer, RigSetup, Turn, chain
+from reel.core.line.arrival import INNER_PART
 from reel.core.line.boxes import Port
 from reel.core.signal import Matrix, Range, Scan, Signal
 from reel.web.rigs.forms.base import StageForm
@@ -25,11 +26,11 @@ class ArrivalForm(StageForm):
     deinterlace = forms.ChoiceField(
         label="Fields",
         choices=[
-            (Deinterlace.NONE.value, "leave woven"),
+            (Deinterlace.NONE.value, "leave interlaced"),
             (Deinterlace.PAIR.value, "one picture of each pair"),
             (Deinterlace.FIELD.value, "one picture of each field"),
         ],
-        help_text="One of each field keeps all motion; woven pictures show combs. Made by bwdif.",
+        help_text="One of each field keeps all motion; left interlaced, moving edges show combs. Made by bwdif.",
     )
     turn = forms.ChoiceField(
         label="Orientation",
@@ -52,6 +53,15 @@ class ArrivalForm(StageForm):
         choices=[_FOLLOW, *((value.value, value.value) for value in Range)],
         help_text="Set it only when black is grey or shadows are crushed.",
     )
+    reading = forms.ChoiceField(
+        label="Samples of a line",
+        required=False,
+        choices=[
+            (LineReading.ALL.value, "all 720 are the picture"),
+            (LineReading.INNER.value, "704 are, with black edges"),
+        ],
+        help_text="A pixel is 16:15 wide in PAL, 8:9 in NTSC when all make the picture; else 59:54 and 10:11.",
+    )
     shape = forms.ChoiceField(
         label="Shape",
         required=False,
@@ -71,6 +81,8 @@ class ArrivalForm(StageForm):
         has_fields = comes is not None and comes.mode.scan is Scan.INTERLACED
         if not has_fields and setup.arrival.deinterlace is Deinterlace.NONE:
             del self.fields["deinterlace"]
+        if comes is None or comes.mode.width_px != 720 or comes.mode.height_px not in INNER_PART:
+            del self.fields["reading"]
         if setup.device.kind not in HANDHELD:
             del self.fields["turn"]
         if len(choices) == 1:
@@ -84,6 +96,7 @@ class ArrivalForm(StageForm):
             range=Range(cleaned["range"]) if cleaned["range"] else None,
             deinterlace=Deinterlace(cleaned.get("deinterlace") or Deinterlace.NONE),
             turn=Turn(cleaned["turn"]) if cleaned.get("turn") else None,
+            reading=LineReading(cleaned.get("reading") or LineReading.ALL),
             shape=Fraction(cleaned["shape"]) if cleaned["shape"] else None,
         )
 
@@ -91,7 +104,8 @@ class ArrivalForm(StageForm):
 def _offer_label(setup: RigSetup, offer: Offer) -> str:
     """Give an offer for people, and say when the port can't carry it."""
     port = next((hop.hop for hop in setup.path if isinstance(hop.hop, Port)), None)
-    is_too_much = port is not None and offer.link_bps > port.carries_bps
+    arrives = chain(setup).travel.arrives
+    is_too_much = port is not None and arrives is not None and offer.link_bps > port.carries(arrives.transfer)
     return f"{offer.label}, too much for the port" if is_too_much else offer.label
 
 
@@ -102,5 +116,6 @@ def _initial(arrival: ArrivalSetup) -> dict[str, object]:
         "turn": arrival.turn.value if arrival.turn else "",
         "matrix": arrival.matrix.value if arrival.matrix else "",
         "range": arrival.range.value if arrival.range else "",
+        "reading": arrival.reading.value,
         "shape": str(arrival.shape) if arrival.shape else "",
     }

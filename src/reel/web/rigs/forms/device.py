@@ -95,11 +95,33 @@ class DeviceForm(StageForm):
     _SHARED = ("shows", "drift_ppm")
     FIELDS = {
         DeviceKind.CONSOLE: ("mode", "out", "pixels", "matrix", "range", "protected"),
-        DeviceKind.PHONE: ("mode", "out", "turn", "turns", "surface", "sleep_lock", "sleep_s", "touches"),
-        DeviceKind.TABLET: ("mode", "out", "turn", "turns", "surface", "sleep_lock", "sleep_s", "touches"),
+        DeviceKind.PHONE: (
+            "mode",
+            "out",
+            "matrix",
+            "range",
+            "turn",
+            "turns",
+            "surface",
+            "sleep_lock",
+            "sleep_s",
+            "touches",
+        ),
+        DeviceKind.TABLET: (
+            "mode",
+            "out",
+            "matrix",
+            "range",
+            "turn",
+            "turns",
+            "surface",
+            "sleep_lock",
+            "sleep_s",
+            "touches",
+        ),
         DeviceKind.HEADSET: ("mode", "out", "eye", "pointer"),
         DeviceKind.DECK: ("mode", "out", "tape_s"),
-        DeviceKind.CAMERA: ("mode", "access"),
+        DeviceKind.CAMERA: ("mode", "matrix", "range", "access"),
     }
 
     def __init__(self, data: Any = None, *, device: DeviceSetup) -> None:

@@ -13,9 +13,13 @@ from reel.web.rigs.forms.base import StageForm
 
 
 def feed_names() -> list[str]:
-    """Give the names of the files in the feeds folder."""
+    """Give the names of the files in the feeds folder that can be written down; none when the folder is gone."""
     folder: Path = settings.HOME.feeds
-    return sorted(entry.name for entry in folder.iterdir() if entry.is_file() and not entry.name.startswith("."))
+    try:
+        names = [entry.name for entry in folder.iterdir() if entry.is_file()]
+    except OSError:
+        return []
+    return sorted(name for name in names if name.isprintable() and not name.startswith("."))
 
 
 ADDRESS_HELP = "Or where it comes from: rtsp, rtmp, udp, tcp, http or https, like rtsp://camera.local:554/garden."

@@ -14,6 +14,7 @@ from reel.recorder.lock import AlreadyRunningError, only_recorder
 from reel.recorder.messages import Ask, Cut, RefusedError, StartRoll, UnreachableError
 from reel.recorder.server import serve
 from reel.web.jobs.actions import run_here
+from reel.web.rigs.actions import refuse_unasked
 from reel.web.rigs.models import Rig
 from reel.web.roll.journal import DatabaseJournal
 from reel.web.roll.management.commands.recorder import places
@@ -45,6 +46,7 @@ class Command(BaseCommand):
     def handle(self, *args: object, rig: str, length_s: float, **options: object) -> None:
         """Roll; raises a ReelError when it failed, CommandError when the take ended by itself."""
         found = _find(rig)
+        refuse_unasked(found)
         with _recorder() as is_own:
             take_id = client().ask(StartRoll(rig_id=found.pk, rig_name=found.name, setup=found.plan)).take_id
             assert take_id is not None
