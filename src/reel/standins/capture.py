@@ -22,12 +22,19 @@ class Handover:
     """Brings pictures into an offer: scaled, at its rate, in its format, compressed where it says so.
 
     A picture that comes turned is handed over turned. `wrong` says that Motion JPEG's matrix is claimed and not made.
+    Only what is measured by its code values need be `exact`; a drawn scene is good enough without, and much cheaper.
     """
 
     def __init__(
-        self, offer: Offer, incoming: Signal, *, wrong: bool = False, noise_rule: NoiseRule = NoiseRule.COARSER
+        self,
+        offer: Offer,
+        incoming: Signal,
+        *,
+        wrong: bool = False,
+        noise_rule: NoiseRule = NoiseRule.COARSER,
+        exact: bool = True,
     ) -> None:
-        self._offer, self._incoming, self._wrong = offer, incoming, wrong
+        self._offer, self._incoming, self._wrong, self._exact = offer, incoming, wrong, exact
         self._converters: dict[bool, Converter] = {}
         self._coders: dict[bool, Mjpeg] = {}
         self._bits = int(offer.link_bps / float(offer.mode.rate))
@@ -79,7 +86,7 @@ class Handover:
                 matrix = self._incoming.matrix if self._wrong else Matrix.BT601
                 target = replace(target, matrix=matrix, range=Range.FULL)
             # compression harms code values more than a quick conversion does
-            self._converters[turn] = Converter(target, exact=not self._offer.mjpeg)
+            self._converters[turn] = Converter(target, exact=self._exact and not self._offer.mjpeg)
         return self._converters[turn].apply(frame)
 
     def _mode(self, turn: bool) -> Mode:
@@ -97,14 +104,14 @@ class BoxStandIn:
     Nothing comes out for a signal that is protected or too fast for it.
     """
 
-    def __init__(self, box: Box, incoming: Signal, ask: Offer, *, protected: bool) -> None:
+    def __init__(self, box: Box, incoming: Signal, ask: Offer, *, protected: bool, exact: bool = True) -> None:
         self._box = box
         self._refuses = protected or not link_carries(box.max_clock_hz, incoming)
         if not _makes(box, ask):
             raise ValueError(f"{box.label} has no mode {ask.label}")
         self._taken = self._after_input(incoming)
-        self._to_limited = Converter(replace(incoming, range=Range.LIMITED))
-        self._handover = Handover(ask, self._taken, wrong=box.tags is not None, noise_rule=box.noise_rule)
+        self._to_limited = Converter(replace(incoming, range=Range.LIMITED), exact=exact)
+        self._handover = Handover(ask, self._taken, wrong=box.tags is not None, noise_rule=box.noise_rule, exact=exact)
 
     def describe(self, signal: Signal) -> Signal:
         """What it says of its picture, true or not."""

@@ -7,7 +7,7 @@ from itertools import count
 
 from reel.core.line.boxes import Box, Port
 from reel.core.line.carried import Offer
-from reel.core.line.device import Access, DeviceKind, DeviceSetup
+from reel.core.line.device import Access, DeviceKind, DeviceSetup, Shows
 from reel.core.line.hops import Adapter, HopKind, Link, Mirror, Receiver, name_of
 from reel.core.line.links import Connector, Transfer
 from reel.core.line.path import HopSetup
@@ -130,7 +130,7 @@ def assemble(device: DeviceSetup, path: tuple[HopSetup, ...] = (), ask: Offer | 
     hops: list[HopStandIn] = []
     delay_ms = 0
     if at is Connector.USB and ask is not None and not any(setup.hop.kind is HopKind.BOX for setup in path):
-        hops.append(Handover(ask, signal))
+        hops.append(Handover(ask, signal, exact=device.shows is Shows.BARS))
     transfer = _transfer(device, path)
     for setup in path:
         if at not in setup.hop.plugs_in:
@@ -168,7 +168,8 @@ def _hop(setup: HopSetup, device: DeviceSetup, signal: Signal, ask: Offer | None
     if isinstance(hop, Box):
         if ask is None:
             raise InputError(name_of(hop), "was not asked for a mode")
-        return BoxStandIn(hop, signal, ask, protected=device.protected and device.way_out is Connector.HDMI)
+        protected = device.protected and device.way_out is Connector.HDMI
+        return BoxStandIn(hop, signal, ask, protected=protected, exact=device.shows is Shows.BARS)
     if isinstance(hop, Port):
         return PortStandIn(hop, signal, transfer)
     if isinstance(hop, Receiver):

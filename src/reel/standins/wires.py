@@ -193,7 +193,7 @@ class Air:
     def _carry(self, frame: av.VideoFrame) -> av.VideoFrame:
         mode = self._receiver.fitted(Mode(width_px=frame.width, height_px=frame.height, rate=Fraction(30)))
         out = Signal(mode=mode, pixels="yuv420p", matrix=frame_matrix(frame), range=frame_range(frame))
-        small = Converter(out).apply(frame)
+        small = Converter(out, exact=False).apply(frame)  # compression harms code values more
         size = (small.width, small.height)
         if size not in self._coders:
             self._coders[size] = H264(*size)

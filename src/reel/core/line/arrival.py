@@ -22,7 +22,7 @@ class LineReading(StrEnum):
 
 
 class Deinterlace(StrEnum):
-    """What becomes of two fields: left woven, one picture made of each pair, or one of each field."""
+    """What becomes of two fields: left interlaced, one picture made of each pair, or one of each field."""
 
     NONE = "none"
     PAIR = "pair"
@@ -93,7 +93,7 @@ def arrived(carried: Carried, arrival: ArrivalSetup) -> tuple[Carried, tuple[Los
     losses = []
     if carried.fields is Fields.APART:
         if arrival.deinterlace is Deinterlace.NONE:
-            losses.append(_loss("fields woven", *_WOVEN, Weight.FIELDS / 2))
+            losses.append(_loss("left interlaced", *_LEFT, Weight.FIELDS / 2))
         else:
             after = replace(after, fields=Fields.NONE, distinct_per_s=signal.mode.rate)
         if arrival.deinterlace is Deinterlace.PAIR:
@@ -117,7 +117,7 @@ def mended(arrival: ArrivalSetup, after: Carried) -> set[str]:
     return words
 
 
-_WOVEN = ("Two fields lie in each picture and are left woven.", "Moving edges show combs.")
+_LEFT = ("Two fields lie in each picture and are left so.", "Moving edges show combs.")
 _PAIRED = (
     "One picture is made of each pair of fields.",
     "Half of the motion is gone; one picture per field keeps it.",

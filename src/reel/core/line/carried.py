@@ -251,7 +251,7 @@ def _colour_losses(before: Carried, after: Carried) -> list[_Found]:
         cost = f"Reds and greens come out wrong: {after.matrix.value} is read as {after.signal.matrix.value}."
         losses.append(("wrong matrix", cost, Weight.COLOUR))
     if is_squeezed(after) and not is_squeezed(before):
-        cost = "Everybody is too wide or too thin until the shape is set right."
+        cost = "People look stretched until the shape is set right."
         losses.append(("squeezed shape", cost, Weight.SHAPE))
     return losses
 

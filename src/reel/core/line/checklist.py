@@ -53,12 +53,12 @@ def _device_checks(setup: RigSetup) -> list[Check]:
     if device.kind in HANDHELD:
         checks.append(Check(key="sleep-off", text="Sleep lock is off", measured=not device.sleep_lock))
         checks.append(Check(key="turn", text="Held as wanted: " + _held(setup)))
-        checks.append(Check(key="messages", text="Messages and calls are kept away"))
+        checks.append(Check(key="messages", text="Do not disturb is on"))
     if device.kind is DeviceKind.CONSOLE:
         checks.append(Check(key="protection", text="Copy protection is off", measured=not device.protected))
     if device.kind is DeviceKind.HEADSET:
         eye = {Eye.LEFT: "left", Eye.RIGHT: "right", Eye.BOTH: "either"}[device.eye]
-        checks.append(Check(key="eye", text=f"You sight with the {eye} eye, which is the one recorded"))
+        checks.append(Check(key="eye", text=f"Your dominant eye is the {eye} one, which is recorded"))
     if device.kind is DeviceKind.DECK:
         checks.append(Check(key="tape", text="The tape is wound to its start, and its heads are clean"))
     if device.kind is DeviceKind.FEED and device.is_network:

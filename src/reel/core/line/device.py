@@ -200,7 +200,7 @@ class DeviceSetup:
         _check_halved_chroma(self.way_out, self.mode, pixel_format(self.pixels or facts.pixels[0]))
         if self.out is not None and self.out not in facts.ways_out:
             ways = ", ".join(way.label for way in facts.ways_out)
-            raise BadValueError("Way out", self.out.label, f"the {facts.label.lower()} has {ways}")
+            raise BadValueError("Output", self.out.label, f"the {facts.label.lower()} has {ways}")
         _check_seconds("Sleep", self.sleep_s, SLEEP_S)
         _check_seconds("Tape length", self.tape_s, TAPE_S)
 

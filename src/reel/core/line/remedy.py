@@ -8,7 +8,7 @@ from functools import lru_cache
 
 from reel.core.errors import BadValueError
 from reel.core.line.arrival import ArrivalSetup, Deinterlace
-from reel.core.line.carried import Fields, is_squeezed
+from reel.core.line.carried import Carried, Fields, is_squeezed
 from reel.core.line.catalogue import HOPS
 from reel.core.line.device import DEVICES, Access, DeviceKind, Surface
 from reel.core.line.hops import Hop, HopKind, name_of
@@ -42,8 +42,8 @@ class Remedy:
 class _Change:
     """A remedy that is being tried; of those with the same `group` only the best is offered.
 
-    `effort` is what doing it weighs: setting right what is simply wrong comes before all, then what is a setting of Reel
-    alone; a new path comes after all.
+    `effort` is what doing it weighs: setting right what is simply wrong comes before all, then what is a setting of
+    Reel alone; a new path comes after all.
     """
 
     group: str
@@ -55,9 +55,9 @@ class _Change:
 def remedies(setup: RigSetup, loss: Loss) -> tuple[Remedy, ...]:
     """Give up to MOST remedies for a loss of this rig, the best first.
 
-    Each is walked: the loss is gone, nothing blocks that did not, and what arrives is worth it. One that only gives the
-    wish up, so that nothing more arrives than before, is offered last, and only one of these. Protection is never taken
-    off: what is offered is the device's own setting for gameplay, or an output that it does not protect.
+    Each is walked: the loss is gone, nothing blocks that did not, and what arrives is worth it. One that only gives
+    the wish up, so that nothing more arrives than before, is offered last, and only one of these. Protection is never
+    taken off: what is offered is the device's own setting for gameplay, or an output that it does not protect.
     """
     now = chain(setup)
     best: dict[str, tuple[bool, float, Remedy]] = {}
@@ -70,7 +70,7 @@ def remedies(setup: RigSetup, loss: Loss) -> tuple[Remedy, ...]:
         surrenders = given_up > 0 and not gives
         ranked = (surrenders, price + change.effort)
         if change.group not in best or ranked < best[change.group][:2]:
-            told = replace(change.remedy, gives=", ".join(gives), gives_up=", ".join(_gains(after, now, sent=True)))
+            told = replace(change.remedy, gives=", ".join(gives), gives_up=", ".join(_sends_less(now, after)))
             best[change.group] = (*ranked, told)
     here = f"hop {loss.hop}"  # of equals, what is changed at the loss itself comes first
     order = sorted(best.items(), key=lambda found: (*found[1][:2], found[0] != here))
@@ -79,23 +79,42 @@ def remedies(setup: RigSetup, loss: Loss) -> tuple[Remedy, ...]:
     return tuple(kept + last)[: MOST + 1]
 
 
-def _gains(now: Chain, after: Chain, *, sent: bool = False) -> list[str]:
-    """Say in figures what more comes than before: arriving, or, with `sent`, leaving the device."""
-    old, new = (one.travel.sent if sent else one.travel.arrives for one in (now, after))
+def _gains(now: Chain, after: Chain) -> list[str]:
+    """Say in figures what more arrives than before."""
+    old, new = now.travel.arrives, after.travel.arrives
     if old is None or new is None:
-        return ["a picture arrives"] if new is not None and not sent else []
-    gains = []
-    rates = [one.signal.mode.moments_per_s if sent else one.distinct_per_s * (1 - one.lost_part) for one in (old, new)]
+        return ["a picture arrives"] if new is not None else []
+    rates = [one.distinct_per_s * (1 - one.lost_part) for one in (old, new)]
+    gains = [f"{rate_label(rates[1])} new pictures a second, not {rate_label(rates[0])}"] if rates[1] > rates[0] else []
+    return gains + _more(old, new)
+
+
+def _more(old: Carried, new: Carried) -> list[str]:
     sizes = [one.signal.mode.width_px * one.signal.mode.height_px for one in (old, new)]
-    if rates[1] > rates[0]:
-        gains.append(f"{rate_label(rates[1])} new pictures a second, not {rate_label(rates[0])}")
-    if sizes[1] > sizes[0]:
-        gains.append(f"{new.signal.mode.size_label}, not {old.signal.mode.size_label}")
+    more = [f"{new.signal.mode.size_label}, not {old.signal.mode.size_label}"] if sizes[1] > sizes[0] else []
     if new.depth_bits > old.depth_bits:
-        gains.append(f"{new.depth_bits} bits, not {old.depth_bits}")
+        more.append(f"{new.depth_bits} bits, not {old.depth_bits}")
     if sizes[0] == sizes[1] and new.chroma_px > old.chroma_px:
-        gains.append("more colour detail")
-    return gains
+        more.append("more colour detail")
+    return more
+
+
+def _sends_less(now: Chain, after: Chain) -> list[str]:
+    """Say in figures what less the device sends than before."""
+    old, new = now.travel.sent, after.travel.sent
+    if old is None or new is None:
+        return []
+    modes = old.signal.mode, new.signal.mode
+    less = []
+    if modes[1].rate < modes[0].rate:
+        less.append(f"{rate_label(modes[1].rate)} a second, not {rate_label(modes[0].rate)}")
+    if modes[1].width_px * modes[1].height_px < modes[0].width_px * modes[0].height_px:
+        less.append(f"{modes[1].size_label}, not {modes[0].size_label}")
+    if new.depth_bits < old.depth_bits:
+        less.append(f"{new.depth_bits} bits, not {old.depth_bits}")
+    elif modes[0] == modes[1] and new.chroma_px < old.chroma_px:
+        less.append("less colour detail")
+    return less
 
 
 @lru_cache(maxsize=32)
@@ -263,10 +282,10 @@ def _new_paths(setup: RigSetup) -> Iterator[_Change]:
     for way in DEVICES[device.kind].ways_out:
         if way is device.way_out and not is_blocked:
             continue
-        sending = replace(device, out=way)
         try:
+            sending = replace(device, out=way)
             path = best_path(sending)
-        except NoPathError:
+        except (NoPathError, BadValueError):
             continue
         label = f"Lay the path anew by {way.label}" if way is device.way_out else _by_way(way)
         remedy = Remedy(label=label, setup=replace(setup, device=sending, path=path))

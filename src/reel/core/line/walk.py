@@ -1,6 +1,6 @@
 """The line: the stages from the device to the file, the data rate at each, and every loss where it happens."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from reel.core.file import RateControl, forecast
@@ -8,7 +8,7 @@ from reel.core.line.device import DeviceKind, sent_signal
 from reel.core.line.loss import Loss, Weight
 from reel.core.line.path import Travel
 from reel.core.line.proposal import fitting_frame
-from reel.core.line.rig import RigSetup, chain, followed
+from reel.core.line.rig import Chain, RigSetup, chain, followed
 from reel.core.signal import Matrix, Range, Signal, SoundFormat, pixel_format, rate_label
 
 STAGES = ("device", "path", "arrival", "frame", "sound", "file", "roll")
@@ -42,6 +42,8 @@ def walk(
     sent = sent_signal(setup.device) or arrival
     comes = setup.arrival.signal_of(arrival) if arrival else planned.carried.signal if planned.carried else None
     framed = framed_signal(setup)
+    if planned.is_remote:
+        return _remote_stages(setup, planned, sent)
     return (
         Stage(
             key="device",
@@ -68,6 +70,26 @@ def walk(
         _sound_stage(sound, is_known=arrival is not None),
         _file_stage(setup, sound, measured_bps),
         Stage(key="roll", fact="blocked" if way.block else "ready"),
+    )
+
+
+def _remote_stages(setup: RigSetup, planned: Chain, sent: Signal | None) -> tuple[Stage, ...]:
+    """Walk a rig whose device records by itself: its file passes Arrival, Frame and Sound, which say what it holds."""
+    way, carried = planned.travel, planned.carried
+    assert carried is not None
+    file = _file_stage(setup, SoundFormat(), None)
+    packed_bps, mode = file.rate_bps, carried.signal.mode
+    sound_bps = SoundFormat().rate_hz * SoundFormat().channels * 32
+    return (
+        Stage(key="device", fact=_label(sent), detail=_pixels(sent), rate_bps=_rate(sent)),
+        _path_stage(setup, way, None),
+        Stage(
+            key="arrival", fact=mode.label, detail="in its file", rate_bps=packed_bps, losses=_of_stage(way, "arrival")
+        ),
+        Stage(key="frame", fact=mode.size_label, detail="as it records", rate_bps=packed_bps),
+        Stage(key="sound", fact="1 track", detail="in its file", rate_bps=sound_bps),
+        file,
+        Stage(key="roll", fact="ready"),
     )
 
 

@@ -1,6 +1,6 @@
 """Measuring: the live signal and its alarms, the field test, the proof."""
 
-from reel.core.measure.alarm import Alarm, AlarmKind, Condition, alarms, causes
+from reel.core.measure.alarm import Alarm, AlarmKind, Condition, alarm_remedy, alarms, causes
 from reel.core.measure.contradiction import contradictions
 from reel.core.measure.counts import Counts, LossCause, Stretch, Tally
 from reel.core.measure.examine import Appearance, Spans, examine
@@ -27,6 +27,7 @@ __all__ = [
     "Verdict",
     "Watch",
     "Watched",
+    "alarm_remedy",
     "alarms",
     "causes",
     "contradictions",

@@ -1,15 +1,16 @@
 """Alarms: what is wrong with a live signal just now, and what it likely comes from with this device."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
-from reel.core.line import HANDHELD, DeviceKind, HopKind, RigSetup, chain
+from reel.core.line import HANDHELD, DeviceKind, HopKind, Remedy, RigSetup, Turn, chain, remedies
 from reel.core.measure.watch import Watched
 from reel.core.signal import Signal
 from reel.core.sound import Level
 
 BLACK_S = 2.0
 FROZEN_S = 2.0
+SNOW_S = 2.0
 SILENT_S = 3.0
 SILENT_DB = -70.0
 CLIPPED_DB = -0.1
@@ -29,15 +30,20 @@ class AlarmKind(StrEnum):
     CLIPPED = "sound clipped"
     MODE_CHANGED = "mode changed"
     TURNED = "turned"
+    SNOW = "snow"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Alarm:
-    """One alarm: what it is in words, and its likely causes with this device, likeliest first."""
+    """One alarm: what it is in words, and its likely causes with this device, likeliest first.
+
+    `remedy` is the label of what Reel can do about it, "" when that is nothing; see alarm_remedy.
+    """
 
     kind: AlarmKind
     words: str
     causes: tuple[str, ...] = ()
+    remedy: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -67,6 +73,8 @@ def alarms(setup: RigSetup, condition: Condition) -> tuple[Alarm, ...]:
     found = []
     if watched.black_s > BLACK_S:
         found.append(_alarm(AlarmKind.BLACK, f"The picture has been black for {watched.black_s:.0f} s.", setup))
+    elif watched.snow_s > SNOW_S:
+        found.append(_alarm(AlarmKind.SNOW, f"Nothing but snow for {watched.snow_s:.0f} s.", setup))
     elif watched.still_s > FROZEN_S:
         found.append(_alarm(AlarmKind.FROZEN, f"The picture has not changed for {watched.still_s:.0f} s.", setup))
     if watched.is_endless:
@@ -91,7 +99,29 @@ def _change(setup: RigSetup, condition: Condition) -> Alarm | None:
 
 
 def _alarm(kind: AlarmKind, words: str, setup: RigSetup) -> Alarm:
-    return Alarm(kind=kind, words=words, causes=causes(kind, setup))
+    remedy = alarm_remedy(kind, setup)
+    return Alarm(kind=kind, words=words, causes=causes(kind, setup), remedy=remedy.label if remedy else "")
+
+
+# The words of losses that an alarm may come from.
+_COMES_FROM = {
+    AlarmKind.BLACK: ("black surface",),
+    AlarmKind.FROZEN: ("minimised", "will sleep"),
+    AlarmKind.ENDLESS: ("shows Reel",),
+}
+
+
+def alarm_remedy(kind: AlarmKind, setup: RigSetup) -> Remedy | None:
+    """Give what Reel can do about an alarm of a rig: as the line says, or to keep a picture upright that was turned."""
+    if kind is AlarmKind.TURNED and setup.arrival.turn is None:
+        upright = replace(setup, arrival=replace(setup.arrival, turn=Turn.UPRIGHT))
+        return Remedy(label="Keep the frame upright", setup=upright)
+    way = chain(setup).travel
+    if kind is AlarmKind.NO_SIGNAL:
+        losses = [way.block] if way.block is not None else []
+    else:
+        losses = [loss for loss in way.losses if loss.word in _COMES_FROM.get(kind, ())]
+    return next((remedy for loss in losses for remedy in remedies(setup, loss)), None)
 
 
 def causes(kind: AlarmKind, setup: RigSetup) -> tuple[str, ...]:
@@ -127,6 +157,8 @@ _CAUSES: dict[tuple[AlarmKind, DeviceKind | None], tuple[str, ...]] = {
     (AlarmKind.FROZEN, DeviceKind.CONSOLE): ("The game is paused.", "A menu without movement is open."),
     (AlarmKind.FROZEN, DeviceKind.HEADSET): ("The mirror window is minimised.", "The headset sleeps."),
     (AlarmKind.FROZEN, DeviceKind.DECK): ("The tape is on pause.",),
+    (AlarmKind.SNOW, DeviceKind.DECK): ("The tape is blank here.", "The tuner is on another channel."),
+    (AlarmKind.SNOW, None): ("Nothing is connected to the input.", "The input is tuned to no station."),
     (AlarmKind.FROZEN, None): ("The sender has stalled.", "Nothing moves in front of it."),
     (AlarmKind.NO_SIGNAL, DeviceKind.DECK): ("The tape has ended or stands still.",),
     (AlarmKind.NO_SIGNAL, DeviceKind.HEADSET): ("The mirror window is closed.",),
@@ -136,6 +168,6 @@ _CAUSES: dict[tuple[AlarmKind, DeviceKind | None], tuple[str, ...]] = {
     (AlarmKind.SILENT, DeviceKind.DECK): ("The tape is blank here.", "The sound cable is not plugged in."),
     (AlarmKind.SILENT, None): ("The device is muted.", "Its sound goes to headphones or to another output."),
     (AlarmKind.CLIPPED, None): ("The device's volume or the input's gain is too high.",),
-    (AlarmKind.TURNED, None): ("It is held differently. Fix the orientation under Arrival to keep the frame.",),
+    (AlarmKind.TURNED, None): ("It is held differently.",),
     (AlarmKind.MODE_CHANGED, None): ("The device switched its output.", "Another input was chosen on the way."),
 }

@@ -7,6 +7,8 @@ from reel.core.signal import Scan, Signal, rate_label
 # Measured over two seconds, a rate that is right lies within this part of what is said.
 _RATE_PART = 0.04
 _DISTINCT_PART = 0.9
+# What changes less often than this may be a clock or a cursor on a picture that stands still.
+_LEAST_DISTINCT = 5
 
 
 def contradictions(setup: RigSetup, signal: Signal, watched: Watched) -> tuple[str, ...]:
@@ -22,7 +24,8 @@ def _rates(setup: RigSetup, signal: Signal, watched: Watched) -> list[str]:
         return [f"{watched.per_s:.2f} pictures a second come, and the signal says {rate_label(signal.mode.rate)}."]
     arrives = chain(setup).travel.arrives
     new = min(said, float(arrives.distinct_per_s)) if arrives else said
-    if watched.still_s < 1 and not watched.black_s and watched.distinct_per_s < new * _DISTINCT_PART:
+    moves = watched.still_s < 1 and not watched.black_s and not watched.snow_s
+    if moves and _LEAST_DISTINCT <= watched.distinct_per_s < new * _DISTINCT_PART:
         return [
             f"Only {watched.distinct_per_s:.2f} of {watched.per_s:.2f} pictures a second are new: "
             f"the source shows fewer, or a hop repeats them."
@@ -34,7 +37,7 @@ def _fields(setup: RigSetup, signal: Signal, watched: Watched) -> list[str]:
     is_interlaced = signal.mode.scan is Scan.INTERLACED
     makes_pictures = setup.arrival.deinterlace is not Deinterlace.NONE
     if watched.has_fields and not (is_interlaced and makes_pictures):
-        why = "Arrival leaves them woven" if is_interlaced else "the signal says that its pictures are whole"
+        why = "Arrival leaves them interlaced" if is_interlaced else "the signal says that its pictures are whole"
         return [f"Two moments lie in each picture, and {why}: moving edges show combs."]
     if watched.has_fields is False and is_interlaced and makes_pictures:
         return ["The pictures are whole, and Arrival takes them apart into fields: that only softens them."]

@@ -83,7 +83,7 @@ class KillTests(HomeTestCase):
         self.wait_for(self.roll_is_long(0.2), "the roll")
         before = self.children(parent.pid)
         self.assertEqual(len(before), 3)
-        web = next(pid for pid, command in before.items() if "uvicorn" in command)
+        web = next(pid for pid, command in before.items() if "reel.web.server" in command)
         os.kill(web, signal.SIGKILL)
         self.wait_for(lambda: "the web process ended (signal 9)" in log.read_text(), "the word of it")
         self.wait_for(lambda: len(self.children(parent.pid)) == 3, "the new web")

@@ -78,23 +78,20 @@ class FileFeed:
         while True:
             end_ns = offset_ns
             for arrival in self._in_order(self._round(offset_ns)):
-                end_ns = max(end_ns, self._end_of(arrival))
+                if isinstance(arrival, Picture):
+                    end_ns = max(end_ns, self._end_of(arrival))
                 yield arrival
             if not self._loop or end_ns == offset_ns or self._signal is None:
                 return
-            # the pictures keep their beat over the seam, also when the sound is a little longer
-            rate = self._signal.mode.rate
-            offset_ns += round(-((offset_ns - end_ns) * rate // NS) * NS / rate)
+            offset_ns = end_ns  # where the sound is a little longer, its end lies under the next beginning
             try:
                 self._container.seek(0)
             except BROKEN as error:
                 raise InputError(self._name, "has ended, and can't be wound back") from error
 
-    def _end_of(self, arrival: Arrived) -> int:
-        if isinstance(arrival, Samples):
-            return arrival.at_ns + int(arrival.data.shape[1]) * NS // RATE_HZ
+    def _end_of(self, picture: Picture) -> int:
         assert self._signal is not None
-        return arrival.at_ns + (arrival.lasts_ns or round(NS / self._signal.mode.rate))
+        return picture.at_ns + (picture.lasts_ns or round(NS / self._signal.mode.rate))
 
     def _in_order(self, arrivals: Iterator[Arrived]) -> Iterator[Arrived]:
         """Bring picture and sound into the order in which they are due: a decoder gives pictures later than sound."""

@@ -33,7 +33,7 @@ class ColourTests(unittest.TestCase):
         for matrix in (Matrix.BT601, Matrix.BT709):
             for value_range in Range:
                 for pixels, path in (
-                    ("yuv420p", ("hdmi-2.0", "fennel", "usb-3")),
+                    ("yuv444p", ("hdmi-2.0", "fennel", "usb-3")),
                     ("yuv444p", ("hdmi-2.1", "teasel", "pcie-4")),
                     ("yuv422p10le", ("hdmi-2.1", "teasel", "pcie-4")),
                 ):

@@ -9,6 +9,7 @@ from reel.core.line import (
     ArrivalSetup,
     DeviceSetup,
     Loss,
+    Remedy,
     RigSetup,
     chain,
     read_rig,
@@ -16,6 +17,7 @@ from reel.core.line import (
     with_fitting_frame,
 )
 from reel.core.line.edit import Path, with_device
+from reel.core.measure import AlarmKind, alarm_remedy
 from reel.recorder.messages import RefusedError, Status
 from reel.web.rigs.forms.new import free_name
 from reel.web.rigs.models import MAX_NAME, Rig
@@ -69,15 +71,16 @@ def fit_frame(rig: Rig, status: Status | None) -> None:
 def apply_remedy(rig: Rig, label: str, status: Status | None) -> None:
     """Do what a remedy's button says; raises RefusedError when it is no longer offered."""
     plan = rig.plan
-    for loss in chain(plan).travel.losses:
-        for remedy in remedies(plan, loss):
-            if remedy.label == label:
-                _store(rig, remedy.setup, status)
-                return
+    found = [remedy for loss in chain(plan).travel.losses for remedy in remedies(plan, loss)]
+    found += [remedy for kind in AlarmKind if (remedy := alarm_remedy(kind, plan)) is not None]
+    for remedy in found:
+        if remedy.label == label:
+            _store(rig, remedy.setup, status)
+            return
     raise RefusedError("The line has changed meanwhile, and this remedy is no longer needed. Nothing was changed.")
 
 
-def grouped_losses(plan: RigSetup, stage: str | None = None) -> list[tuple[list[Loss], list[str]]]:
+def grouped_losses(plan: RigSetup, stage: str | None = None) -> list[tuple[list[Loss], list[Remedy]]]:
     """Give the chain's losses, those with one limit together, the biggest first; each group with its remedies.
 
     `stage` keeps to the losses of one stage, None gives all.
@@ -87,13 +90,15 @@ def grouped_losses(plan: RigSetup, stage: str | None = None) -> list[tuple[list[
         if stage in (None, loss.stage):
             groups.setdefault((loss.stage, loss.hop, loss.limit), []).append(loss)
     ordered = sorted(groups.values(), key=lambda group: -max(loss.weight for loss in group))
-    return [(sorted(group, key=lambda loss: -loss.weight), _labels(plan, group)) for group in ordered]
+    return [(sorted(group, key=lambda loss: -loss.weight), _remedies_of(plan, group)) for group in ordered]
 
 
-def _labels(plan: RigSetup, group: list[Loss]) -> list[str]:
+def _remedies_of(plan: RigSetup, group: list[Loss]) -> list[Remedy]:
     """Give the remedies of a group's biggest loss first, then those of the others that it does not have."""
-    found = [remedy.label for loss in sorted(group, key=lambda loss: -loss.weight) for remedy in remedies(plan, loss)]
-    return list(dict.fromkeys(found))[:4]
+    ordered = sorted(group, key=lambda loss: -loss.weight)
+    found = {remedy.label: remedy for loss in reversed(ordered) for remedy in reversed(remedies(plan, loss))}
+    kept = list(reversed(found.values()))
+    return sorted(kept, key=lambda remedy: bool(remedy.gives_up and not remedy.gives))[:4]
 
 
 def duplicate(rig: Rig) -> Rig:

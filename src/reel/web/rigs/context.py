@@ -26,6 +26,7 @@ from reel.core.line import before as checks_before
 from reel.core.line.edit import alternatives
 from reel.core.measure import contradictions
 from reel.core.measure.alarm import SILENT_DB
+from reel.core.signal import SoundFormat
 from reel.recorder.messages import RigStatus
 from reel.web.rigs.actions import grouped_losses
 from reel.web.rigs.line import draw_line
@@ -43,6 +44,7 @@ def stage_context(request: HttpRequest, rig: Rig, stage: str) -> dict[str, objec
     measured_bps = measured_rate(rig, plan.recipe)
     stages = walk(plan, signal, sound, measured_bps)
     planned = chain(plan)
+    sound = SoundFormat() if planned.is_remote else sound
     expected = planned.travel.arrives.signal if planned.travel.arrives else None
     comes = signal or expected
     sound_tracks = 1 if sound or plan.device.kind is not DeviceKind.FEED else 0
@@ -53,6 +55,7 @@ def stage_context(request: HttpRequest, rig: Rig, stage: str) -> dict[str, objec
         "line": draw_line(stages, stage),
         "frame_losses": stages[3].losses,
         "chain": planned,
+        "is_unasked": not rig.is_asked,
         "sent": sent_signal(plan.device) or signal,
         "arrives": signal,
         "expected": expected,

@@ -28,13 +28,16 @@ class DrawnStage:
 class DrawnLine:
     """The drawing: columns, and SVG paths in units of a viewBox `width` × 84 that is stretched sideways.
 
-    `unknown` is the stretch before the first stage whose rate is known, "" when all are.
+    `unknown` is the stretch before the first stage whose rate is known, "" when all are. `unpacked` outlines, around
+    the picture's strand, the size at which something compressed is unpacked again: what was thrown away does not come
+    back.
     """
 
     stages: tuple[DrawnStage, ...]
     width: int
     unknown: str
     picture: str
+    unpacked: tuple[str, ...]
     sound: str
     fallen: tuple[str, ...]
 
@@ -51,7 +54,7 @@ def draw_line(stages: tuple[Stage, ...], open_stage: str) -> DrawnLine:
     """Draw a walk with one stage open."""
     widths = [OPEN_COLUMN if stage.key == open_stage else COLUMN for stage in stages]
     edges = [sum(widths[:place]) for place in range(len(stages) + 1)]
-    rates = _picture_rates(stages)
+    rates, unpacked = _picture_rates(stages)
     first = next(place for place, stage in enumerate(stages) if stage.rate_bps)
     fallen = tuple(
         _fallen_piece(edges[place], rates[place - 1], rates[place])
@@ -73,18 +76,38 @@ def draw_line(stages: tuple[Stage, ...], open_stage: str) -> DrawnLine:
         width=edges[-1],
         unknown=f"M0 {MIDDLE} L{edges[first]} {MIDDLE}" if first else "",
         picture=_band(edges[first:], rates[first:]),
+        unpacked=tuple(
+            _outline(edges[place], edges[place + 1], unpacked[place])
+            for place in range(first, len(stages) - 1)
+            if unpacked[place] > rates[place] and stages[place].rate_bps
+        ),
         sound=_sound_path(edges, stages),
         fallen=fallen,
     )
 
 
-def _picture_rates(stages: tuple[Stage, ...]) -> list[float]:
-    """Give the picture's thickness per stage; sound is drawn apart, roll carries the file's on."""
-    result: list[float] = []
+def _picture_rates(stages: tuple[Stage, ...]) -> tuple[list[float], list[float]]:
+    """Give the strand's thickness per stage, which never grows, and the thickness of what is stored there.
+
+    Sound is drawn apart; roll carries the file's on.
+    """
+    strand: list[float] = []
+    stored: list[float] = []
+    least: float | None = None
     for stage in stages:
         known = stage.key not in ("sound", "roll")
-        result.append(thickness(stage.rate_bps) if known else result[-1])
-    return result
+        thick = thickness(stage.rate_bps) if known else stored[-1]
+        if stage.rate_bps and known:
+            least = thick if least is None else min(least, thick)
+        stored.append(thick)
+        strand.append(thick if least is None or (not known and not strand) else min(least, thick))
+    return strand, stored
+
+
+def _outline(start: int, end: int, thick: float) -> str:
+    """Outline what is unpacked at a stage."""
+    top, low = round(MIDDLE - thick / 2, 2), round(MIDDLE + thick / 2, 2)
+    return f"M{start + 14} {top} L{end - 2} {top} M{start + 14} {low} L{end - 2} {low}"
 
 
 def _band(edges: list[int], rates: list[float]) -> str:

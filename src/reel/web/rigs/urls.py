@@ -11,6 +11,7 @@ urlpatterns = [
     path("proposal/", views.proposal, name="proposal"),
     path("import/", views.import_rig, name="import"),
     path("<number:rig_id>/", views.stage, name="rig"),
+    path("<number:rig_id>/allow/", views.allow, name="allow"),
     path("<number:rig_id>/cost/", views.cost, name="cost"),
     path("<number:rig_id>/export/", views.export, name="export"),
     path("<number:rig_id>/duplicate/", views.duplicate, name="duplicate"),

@@ -1,5 +1,6 @@
 """The live facts as a page shows them: the same words for the first rendering and for every update."""
 
+from reel.core.signal import Scan, pixel_format
 from reel.core.sound import FLOOR_DB
 from reel.recorder.messages import RigStatus, RollStatus, Status
 from reel.web.ui.templatetags.units import bitrate, length, size
@@ -47,11 +48,12 @@ def rig_facts(rig: RigStatus | None) -> dict[str, object] | None:
         return None
     return {
         "problem": rig.problem,
-        "signal": f"{rig.signal.mode.label} {rig.signal.pixels}{' with sound' if rig.sound else ''}"
+        "signal": f"{rig.signal.mode.label} {pixel_format(rig.signal.pixels).label}{' with sound' if rig.sound else ''}"
         if rig.signal
         else "",
         **_watched_facts(rig),
         "alarms": [{"words": alarm.words, "causes": " ".join(alarm.causes)} for alarm in rig.alarms],
+        "mend": next((alarm.remedy for alarm in rig.alarms if alarm.remedy), ""),
         "testing": rig.is_testing,
         "fieldTest": rig.field_test.sentence if rig.field_test else "",
         "levels": [
@@ -66,10 +68,13 @@ def _watched_facts(rig: RigStatus) -> dict[str, object]:
     watched = rig.watched
     if not watched.per_s:
         return {"arriving": "–", "distinct": "–", "jitter": "–", "fields": "–", "blackness": "–"}
-    fields = {None: "too little moves", True: "two fields", False: "whole"}[watched.has_fields]
+    fields = {None: "too little moves", True: "two moments", False: "one moment"}[watched.has_fields]
+    arriving = f"{watched.per_s:.2f}"
+    if rig.signal is not None and rig.signal.mode.scan is Scan.INTERLACED:
+        arriving = f"{watched.per_s:.2f} pictures, {2 * watched.per_s:.2f} fields"
     black = f"black for {watched.black_s:.0f} s" if watched.black_s else "not black"
     return {
-        "arriving": f"{watched.per_s:.2f}",
+        "arriving": arriving,
         "distinct": f"{watched.distinct_per_s:.2f}",
         "jitter": f"{watched.jitter_ms:.1f} ms",
         "fields": fields,

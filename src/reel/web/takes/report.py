@@ -1,7 +1,7 @@
 """A take as plain values, for the command line."""
 
 from reel.web.takes.models import Take
-from reel.web.takes.proving import shelf
+from reel.web.takes.proving import shelf_of
 
 
 def report(take: Take) -> dict[str, object]:
@@ -13,7 +13,7 @@ def report(take: Take) -> dict[str, object]:
         "rig": take.rig_name,
         "state": take.state,
         "started_at": take.started_at.isoformat(),
-        "file": str(shelf().path(take.file_name)),
+        "file": str(shelf_of(take).path(take.file_name)),
         "size_bytes": take.size_bytes,
         "length_s": take.length_s,
         "counts": take.counts,

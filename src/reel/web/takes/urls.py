@@ -10,6 +10,7 @@ urlpatterns = [
     path("<number:take_id>/", views.take, name="take"),
     path("<number:take_id>/rename/", views.rename, name="rename"),
     path("<number:take_id>/delete/", views.delete, name="delete"),
+    path("<number:take_id>/prove/", views.prove_again, name="prove"),
     path("<number:take_id>/video/", views.video, name="video"),
     path("<number:take_id>/poster/", views.poster, name="poster"),
 ]

@@ -4,7 +4,7 @@ from django.contrib import messages
 from django.core.paginator import Paginator
 from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_GET, require_http_methods
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from reel.core.errors import ReelError
 from reel.web.rigs.context import rows_after
@@ -66,6 +66,14 @@ def delete(request: HttpRequest, take_id: int) -> HttpResponse:
     return render(
         request, "takes/delete.html", {"room": "takes", "take": found, "path": shelf_of(found).path(found.file_name)}
     )
+
+
+@require_POST
+def prove_again(request: HttpRequest, take_id: int) -> HttpResponse:
+    """Have a take proved once more."""
+    found = get_object_or_404(Take, pk=take_id)
+    actions.prove_again(found)
+    return redirect("takes:take", take_id=found.pk)
 
 
 @require_GET

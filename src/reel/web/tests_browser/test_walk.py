@@ -22,9 +22,9 @@ class WalkTests(StackTestCase):
             expect(page.locator(".stage-title", has_text=re.compile(f"^{stage}$"))).to_be_visible()
         # Device: 60 pictures a second, so that the file's 30 drops half
         page.get_by_label("Output mode").select_option(label="720p 60")
-        page.get_by_role("button", name="Set the device").click()
+        page.get_by_role("button", name="Save").click()
         expect(page.locator(".stage .loss")).to_have_text("pictures dropped")
-        expect(page.locator("figcaption")).to_contain_text("arriving 60.00 per second")
+        expect(page.locator("figcaption")).to_contain_text("arriving a second: 60.00")
         # File: constant bitrate, and what it costs
         page.locator(".stage-title", has_text="File").click()
         page.get_by_label("Frame size").select_option(label="640×360")
@@ -33,7 +33,7 @@ class WalkTests(StackTestCase):
         page.get_by_label("Bitrate", exact=True).fill("3")
         expect(page.locator("#cost")).to_contain_text("23.9 MB")
         expect(page.locator("#cost")).to_contain_text("1.44 GB")
-        page.get_by_role("button", name="Keep these settings").click()
+        page.get_by_role("button", name="Save").click()
         expect(page.locator(".stage.is-open .stage-facts")).to_contain_text("H.264 3 Mb/s")
         take_url = self.roll_and_cut()
         self.check_take(take_url)

@@ -21,7 +21,7 @@ class DeviceForm(StageForm):
 
     mode = forms.ChoiceField(label="Output mode", help_text="What it sends. More pixels cost encoding work and disk.")
     out = forms.ChoiceField(
-        label="Way out", help_text="By what its signal leaves. Another way out lays another path to the computer."
+        label="Output", help_text="By what its signal leaves. Another output lays another path to the computer."
     )
     pixels = forms.ChoiceField(
         label="Pixel format", help_text="Colour samples and bits. 4:2:0 8-bit is what most films and games need."
@@ -39,7 +39,7 @@ class DeviceForm(StageForm):
     protected = forms.BooleanField(
         label="Copy protection",
         required=False,
-        help_text="On for films. Play footage is recorded with it off; Reel never removes it.",
+        help_text="On for films. Gameplay is recorded with it off; Reel never removes it.",
     )
     turn = forms.ChoiceField(
         label="Held",

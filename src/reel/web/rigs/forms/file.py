@@ -50,8 +50,8 @@ class FileForm(StageForm):
         help_text="Both stay readable when the machine stops. MP4 opens everywhere; MKV is the sturdier one.",
     )
     rate_control = forms.ChoiceField(
-        label="Hold constant",
-        choices=[(RateControl.CRF.value, "quality"), (RateControl.CBR.value, "bitrate")],
+        label="Rate control",
+        choices=[(RateControl.CRF.value, "constant quality"), (RateControl.CBR.value, "constant bitrate")],
         help_text="Quality makes big files of busy pictures; bitrate makes every minute the same size.",
         widget=forms.RadioSelect,
     )

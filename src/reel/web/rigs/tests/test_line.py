@@ -6,7 +6,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from reel.core.file import Recipe
-from reel.core.line import DEVICES, STAGES, DeviceKind, DeviceSetup, RigSetup, propose, walk
+from reel.core.line import (
+    DEVICES,
+    STAGES,
+    Connector,
+    DeviceKind,
+    DeviceSetup,
+    HopSetup,
+    RigSetup,
+    propose,
+    walk,
+)
 from reel.core.signal import Mode, SoundFormat
 from reel.web.rigs.line import THICKEST, THINNEST, draw_line, thickness
 
@@ -35,11 +45,22 @@ class LineTests(SimpleTestCase):
                     self.assertTrue(all(0 <= y <= 84 for y in points[1::2]), path)
 
     def test_a_loss_falls_off_where_it_happens(self):
-        self.assertEqual(draw_line(walk(setup(CONSOLE_MODES[0]), None, None), "").fallen, ())
-        stages = walk(setup(Mode.parse("3840x2160p30")), None, None)
-        line = draw_line(stages, "")
-        self.assertEqual(len(line.fallen), 1)
-        self.assertTrue(line.fallen[0].startswith(f"M{STAGES.index('frame') * 100 - 8} "))
+        line = draw_line(walk(setup(CONSOLE_MODES[0]), None, None), "")
+        self.assertEqual([piece.split()[0] for piece in line.fallen], ["M92"], "a box takes half of the colours")
+        line = draw_line(walk(setup(Mode.parse("3840x2160p30")), None, None), "")
+        self.assertEqual([piece.split()[0] for piece in line.fallen], ["M92", f"M{STAGES.index('frame') * 100 - 8}"])
+
+    def test_the_strand_never_gets_thicker_and_what_is_unpacked_is_an_outline(self):
+        console = propose(DeviceKind.CONSOLE, {"burdock"})
+        headset = propose(DeviceKind.HEADSET)
+        remote = replace(headset.device, out=Connector.PAIRED)
+        own = replace(headset, device=remote, path=(HopSetup(model="developer-link"),))
+        for rig, outlines in ((console, 2), (own, 0), (propose(DeviceKind.PHONE), 0)):
+            line = draw_line(walk(rig, None, None), "")
+            top = [float(y) for y in re.findall(r"L[0-9.]+ ([0-9.]+)", line.picture.partition("L680")[0])]
+            self.assertEqual(top, sorted(top), "its upper edge only falls")
+            self.assertEqual(len(line.unpacked), outlines)
+        self.assertEqual([stage.fact for stage in walk(own, None, None)[2:5]], ["960×1000p 36", "960×1000", "1 track"])
 
     def test_what_is_not_known_is_dashed(self):
         feed = DeviceSetup(kind=DeviceKind.FEED, feed="a.mp4")

@@ -12,7 +12,7 @@ from reel.web.rigs.models import Rig
 FRAME = Mode.parse("1280x720p30")
 CONSOLE = replace(propose(DeviceKind.CONSOLE), recipe=Recipe(frame=FRAME))
 DEVICE = {
-    "mode": "1920x1080p60", "out": "hdmi", "pixels": "yuv420p", "matrix": "709", "range": "limited",
+    "mode": "1920x1080p60", "out": "hdmi", "pixels": "yuv444p", "matrix": "709", "range": "limited",
     "shows": "scene", "drift_ppm": "12.5",
 }  # fmt: skip
 FILE = {

@@ -1,10 +1,11 @@
 """Pages of rigs."""
 
 from reel.web.rigs.views.path import change, mend, tick
-from reel.web.rigs.views.rigs import delete, duplicate, export, import_rig, index, new, proposal
+from reel.web.rigs.views.rigs import allow, delete, duplicate, export, import_rig, index, new, proposal
 from reel.web.rigs.views.stages import cost, fit_frame, line, stage
 
 __all__ = [
+    "allow",
     "change",
     "cost",
     "delete",

@@ -59,8 +59,12 @@ def new(request: HttpRequest) -> HttpResponse:
     """Make a rig and go to its first stage."""
     form = NewRigForm(request.POST or None, initial={"kind": DeviceKind.CONSOLE.value})
     if request.method == "POST" and form.is_valid():
-        rig = actions.make_rig(form.cleaned_data["name"], form.value)
-        return redirect("rigs:stage", rig_id=rig.pk, stage="device")
+        try:
+            rig = actions.make_rig(form.cleaned_data["name"], form.value)
+        except ReelError as error:
+            form.add_error("name", str(error))
+        else:
+            return redirect("rigs:stage", rig_id=rig.pk, stage="device")
     context = {"form": form, "room": "rigs", **_proposed(form)}
     return render(request, "rigs/new.html", context, status=form_status(form))
 
@@ -90,6 +94,14 @@ def duplicate(request: HttpRequest, rig_id: int) -> HttpResponse:
     copy = actions.duplicate(get_object_or_404(Rig, pk=rig_id))
     messages.success(request, f"{copy.name} is set like the first one.")
     return redirect("rigs:index")
+
+
+@require_POST
+def allow(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Let an imported rig connect to its address."""
+    rig = get_object_or_404(Rig, pk=rig_id)
+    actions.allow_feed(rig)
+    return redirect("rigs:stage", rig_id=rig.pk, stage="device")
 
 
 @require_http_methods(["GET", "POST"])

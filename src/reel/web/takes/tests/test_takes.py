@@ -137,7 +137,8 @@ class TakeTests(TestCase):
             self.assertEqual(self.client.get(reverse("takes:index"), {"page": page}).status_code, 200)
 
     def test_ids_that_are_none(self):
-        for number in (0, 999, 2**62):
+        for number in (0, 999, 10**17):
             for name in ("take", "rename", "delete", "video", "poster"):
                 self.assertEqual(self.client.get(reverse(f"takes:{name}", args=[number])).status_code, 404)
-        self.assertEqual(self.client.get(f"/takes/{2**63}/").status_code, 404)
+        for number in (2**63, "9" * 5000):
+            self.assertEqual(self.client.get(f"/takes/{number}/").status_code, 404)

@@ -6,7 +6,7 @@ from fractions import Fraction
 from django import template
 
 from reel.core.file import Forecast
-from reel.core.signal import Signal, length_label, pixel_format, rate_label
+from reel.core.signal import Mode, Scan, Signal, length_label, pixel_format, rate_label
 
 register = template.Library()
 
@@ -51,6 +51,14 @@ def moment(at: datetime.datetime) -> str:
 def rate(pictures_per_second: Fraction) -> str:
     """Give a frame rate: 29.97."""
     return rate_label(pictures_per_second)
+
+
+@register.filter
+def fields(mode: Mode | None) -> str:
+    """Give how many fields a second a mode has: 50 a second; none where its pictures are whole."""
+    if not mode:
+        return "–"
+    return f"{rate_label(mode.moments_per_s)} a second" if mode.scan is Scan.INTERLACED else "none"
 
 
 @register.filter

@@ -30,7 +30,7 @@ FEED_NAME = "greenhouse.mp4"
 def _other_rigs() -> Iterator[tuple[str, RigSetup]]:
     """Give the other devices of the media room, some of them as a newcomer would plug them in."""
     slow = propose(DeviceKind.CONSOLE, {"fennel"}, Mode.parse("1920x1080p60"))
-    yield "Moss & Stone at 60, slow port", replace(slow, path=(*slow.path[:-1], HopSetup(model="usb-2")))
+    yield "Moss & Stone at 60, too much", replace(slow, path=(*slow.path[:-1], HopSetup(model="usb-2")))
     yield "Leafkey, phone", propose(DeviceKind.PHONE)
     yield "Pollen Atlas, tablet", propose(DeviceKind.TABLET, {"receiver-720"})
     yield "Canopy, headset", propose(DeviceKind.HEADSET)

@@ -21,6 +21,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("rig", () => ({
     get rig() { return Alpine.store("live").rig ?? { levels: [], alarms: [] }; },
     get alarms() { return this.rig.alarms ?? []; },
+    get noMend() { return !this.rig.mend || this.rolling; },
     get quiet() { return this.alarms.length === 0; },
     get notTesting() { return !this.rig.testing; },
     get untested() { return !this.rig.fieldTest; },
