@@ -57,6 +57,7 @@ DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
         "NAME": HOME.database,
+        "TEST": {"NAME": HOME.root / "test.sqlite3"},  # a file, so that tests meet its locks
         "OPTIONS": {
             "timeout": 10,
             "transaction_mode": "IMMEDIATE",

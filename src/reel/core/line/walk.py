@@ -82,7 +82,7 @@ def _remote_stages(setup: RigSetup, planned: Chain, sent: Signal | None) -> tupl
     sound_bps = SoundFormat().rate_hz * SoundFormat().channels * 32
     return (
         Stage(key="device", fact=_label(sent), detail=_pixels(sent), rate_bps=_rate(sent)),
-        _path_stage(setup, way, None),
+        replace(_path_stage(setup, way, None), rate_bps=packed_bps),
         Stage(
             key="arrival", fact=mode.label, detail="in its file", rate_bps=packed_bps, losses=_of_stage(way, "arrival")
         ),

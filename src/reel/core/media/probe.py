@@ -101,10 +101,10 @@ class _Stream:
     stream: "av.VideoStream | av.AudioStream"
     stamps: list[int] = field(default_factory=list)
     keys: list[int] = field(default_factory=list)
-    holes: list[tuple[int, int]] = field(default_factory=list)
+    holes: list[tuple[Fraction, Fraction]] = field(default_factory=list)
     size_bytes: int = 0
     end: int = 0
-    next_pts: int | None = None
+    heard_s: Fraction | None = None
     first: "av.VideoFrame | av.AudioFrame | None" = None
     decoded: int = 0
     undecodable: int = 0
@@ -115,14 +115,11 @@ class _Stream:
         """Take a packet's facts."""
         if packet.pts is None or not packet.size or (packet.is_discard and self.stream.type == "video"):
             return  # left out by an edit list: no player shows it
-        if self.next_pts is not None and packet.pts != self.next_pts:
-            self.holes.append((self.next_pts, packet.pts - self.next_pts))
-        self.next_pts = packet.pts + (packet.duration or 0)
         self.stamps.append(packet.pts)
         if packet.is_keyframe:
             self.keys.append(packet.pts)
         self.size_bytes += packet.size
-        self.end = max(self.end, self.next_pts)
+        self.end = max(self.end, packet.pts + (packet.duration or 0))
 
     def decode(self, packet: "av.Packet[av.stream.Stream]", picture: Callable[[av.VideoFrame], None]) -> None:
         """Decode a packet; what can't be is counted."""
@@ -140,9 +137,19 @@ class _Stream:
                 self.undecodable += frame.is_corrupt
                 picture(frame)
             else:
+                self._follow(frame)
                 data = _floats(frame)
                 self.square += float(np.square(data, dtype=np.float64).sum())
                 self.samples += data.size
+
+    def _follow(self, frame: av.AudioFrame) -> None:
+        """Note where the time of the sound leaves something out or goes back; a packet may lie about its length."""
+        if frame.pts is None or frame.time_base is None:
+            return
+        at_s = frame.pts * frame.time_base
+        if self.heard_s is not None and abs(at_s - self.heard_s) > HOLE_S:
+            self.holes.append((self.heard_s, at_s - self.heard_s))
+        self.heard_s = at_s + Fraction(frame.samples, frame.sample_rate)
 
 
 def probe(
@@ -262,7 +269,7 @@ def _sound(found: _Stream) -> SoundFacts:
         start_s=start,
         length_s=length,
         bitrate_bps=_bitrate(found.size_bytes, length),
-        holes=tuple((at * time_base, by * time_base) for at, by in found.holes if abs(by * time_base) > HOLE_S),
+        holes=tuple(found.holes),
         undecodable=found.undecodable,
         rms_db=to_db(rms) if found.samples else None,
     )

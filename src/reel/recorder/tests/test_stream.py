@@ -1,6 +1,7 @@
 """Feeds from the network, each from a sender of its own on the loopback: they come, stop, change, lie."""
 
 import http.server
+import random
 import socket
 import subprocess
 import sys
@@ -8,6 +9,7 @@ import tempfile
 import threading
 import time
 import unittest
+from fractions import Fraction
 from functools import partial
 from pathlib import Path
 
@@ -19,6 +21,7 @@ from reel.core.media.tests.clips import FRAME, write_clip
 from reel.core.signal import InputError, Picture
 from reel.recorder.clock import RealClock
 from reel.recorder.inputs import FileFeed, StreamFeed
+from reel.recorder.inputs.network import Pace
 from reel.recorder.lane import Lane
 from reel.recorder.opening import opener_for
 from reel.recorder.roll import Roll, RollState
@@ -34,6 +37,27 @@ def free_port():
 class QuietHandler(http.server.SimpleHTTPRequestHandler):
     def log_message(self, *_):
         pass
+
+
+class PaceTests(unittest.TestCase):
+    def missing(self, stamps):
+        pace = Pace()
+        return [pace.missing(Fraction(stamp)) for stamp in stamps]
+
+    def test_what_the_network_lost_is_seen_by_the_stamps(self):
+        for unit in (90_000, 1000):  # of transport streams, and of containers that round to milliseconds
+            stamps = [Fraction(round(number * unit * 1001 / 30_000), unit) for number in range(90)]
+            kept = [stamp for number, stamp in enumerate(stamps) if number not in (40, 60, 61, 62)]
+            found = self.missing(kept)
+            self.assertEqual(sum(found), 4)
+            self.assertEqual((found[40], found[59]), (1, 3))
+
+    def test_a_sender_that_keeps_no_pace_loses_nothing_that_can_be_known(self):
+        choose = random.Random(4)
+        stamps = [Fraction(0)]
+        for _ in range(200):
+            stamps.append(stamps[-1] + Fraction(choose.choice((33, 50, 66, 100, 400, 17)), 1000))
+        self.assertEqual(sum(self.missing(stamps)), 0)
 
 
 class StreamTests(unittest.TestCase):
@@ -123,6 +147,27 @@ class StreamTests(unittest.TestCase):
             self.read(feed, 1000)
         self.assertIn("has stopped", str(raised.exception))
         sender.wait(5)
+
+    def test_what_a_server_answers_is_said_in_words(self):
+        class Answering(QuietHandler):
+            def do_GET(self):
+                self.send_error(int(self.path.strip("/")))
+
+        server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), Answering)
+        self.addCleanup(server.server_close)
+        self.addCleanup(server.shutdown)
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        for code, said in (
+            (401, "a name and a password"),
+            (403, "forbids"),
+            (404, "nothing there"),
+            (503, "server error"),
+        ):
+            feed = self.open(f"http://127.0.0.1:{server.server_port}/{code}")
+            with self.subTest(code), self.assertRaises(InputError) as raised:
+                self.read(feed, 1)
+            self.assertIn(said, str(raised.exception))
+            self.assertNotIn("HTTP", str(raised.exception))
 
     def serve(self, content):
         """Serve bytes to whoever connects; gives the address."""

@@ -6,7 +6,7 @@ from pathlib import Path
 from django.conf import settings
 
 from reel.core.measure import examine, prove
-from reel.core.media import MediaError, Shelf, poster, rewrap_to_mp4
+from reel.core.media import MediaError, MediaFacts, Shelf, poster, rewrap_to_mp4
 from reel.core.wire import to_plain
 from reel.web.takes.models import ProofState, Take
 
@@ -37,28 +37,30 @@ def playable_path(take: Take) -> Path:
 
 
 def prove_take(take: Take, progress: Callable[[float], None]) -> None:
-    """Prove a closed take and store the proof; raises what reading the file raises, which is stored too.
+    """Prove a closed take and store the proof, then make its poster and what a browser plays.
 
-    A take that is renamed meanwhile is proved under its new name.
+    Raises what reading the file raises, which is stored too. A take that is renamed meanwhile goes on under its new
+    name.
     """
-    while True:
-        found = Take.objects.filter(pk=take.pk).first()
-        if found is None:
-            return
-        take = found
+    while (found := Take.objects.filter(pk=take.pk).first()) is not None:
         try:
-            _prove(take, progress)
-        except MediaError as error:
-            if not Take.objects.filter(pk=take.pk, file_name=take.file_name).exists():
-                continue
-            Take.objects.filter(pk=take.pk).update(proof_state=ProofState.FAILED, problem=take.problem or str(error))
-            raise
-        return
+            facts = _prove(found, progress)
+            if facts.video is not None and facts.video.decoded:  # else there is nothing to show
+                _make_playable(found, progress)
+        except MediaError:
+            if Take.objects.filter(pk=take.pk, file_name=found.file_name).exists():
+                raise
+        else:
+            return
 
 
-def _prove(take: Take, progress: Callable[[float], None]) -> None:
-    path = shelf_of(take).path(take.file_name)
-    facts, seen = examine(path, lambda part: progress(part * 0.8))
+def _prove(take: Take, progress: Callable[[float], None]) -> MediaFacts:
+    stored = Take.objects.filter(pk=take.pk, file_name=take.file_name)
+    try:
+        facts, seen = examine(shelf_of(take).path(take.file_name), lambda part: progress(part * 0.8))
+    except MediaError as error:
+        stored.update(proof_state=ProofState.FAILED, problem=take.problem or str(error))
+        raise
     recipe = take.setup.recipe
     proof = prove(recipe, sound_tracks=take.sound_tracks, facts=facts, seen=seen, counts=take.counted)
     Take.objects.filter(pk=take.pk).update(
@@ -68,8 +70,11 @@ def _prove(take: Take, progress: Callable[[float], None]) -> None:
         length_ms=round(facts.length_s * 1000),
         bitrate_bps=round(facts.size_bytes * 8 / facts.length_s) if facts.length_s else None,
     )
-    if facts.video is None or not facts.video.decoded:
-        return  # there is nothing to show
+    return facts
+
+
+def _make_playable(take: Take, progress: Callable[[float], None]) -> None:
+    path = shelf_of(take).path(take.file_name)
     _put(poster_path(take), lambda target: target.write_bytes(poster(path)))
     progress(0.85)
     if not take.plays_itself:

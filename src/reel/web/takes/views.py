@@ -39,7 +39,7 @@ def rename(request: HttpRequest, take_id: int) -> HttpResponse:
         try:
             actions.rename(found, typed)
         except ReelError as error:
-            found.refresh_from_db()
+            found = get_object_or_404(Take, pk=take_id)  # as it is, not as it was to be
             problem = str(error)
         else:
             messages.success(request, f"Renamed; the file is {found.file_name}.")

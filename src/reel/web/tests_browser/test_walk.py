@@ -23,13 +23,13 @@ class WalkTests(StackTestCase):
         # Device: 60 pictures a second, so that the file's 30 drops half
         page.get_by_label("Output mode").select_option(label="720p 60")
         page.get_by_role("button", name="Save").click()
-        expect(page.locator(".stage .loss")).to_have_text("pictures dropped")
+        expect(page.locator(".stage .loss")).to_have_text(["chroma reduced", "pictures dropped"])
         expect(page.locator("figcaption")).to_contain_text("arriving a second: 60.00")
         # File: constant bitrate, and what it costs
         page.locator(".stage-title", has_text="File").click()
         page.get_by_label("Frame size").select_option(label="640×360")
         page.get_by_label("Container").select_option(value="mp4")
-        page.get_by_label("bitrate", exact=True).check()
+        page.get_by_label("constant bitrate").check()
         page.get_by_label("Bitrate", exact=True).fill("3")
         expect(page.locator("#cost")).to_contain_text("23.9 MB")
         expect(page.locator("#cost")).to_contain_text("1.44 GB")

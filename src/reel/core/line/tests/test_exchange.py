@@ -8,6 +8,8 @@ from reel.core.line import (
     Check,
     CheckState,
     DeviceKind,
+    DeviceSetup,
+    RigSetup,
     Seen,
     after,
     before,
@@ -43,6 +45,14 @@ class RigFileTests(unittest.TestCase):
             ('"drift_ppm": 0.0', '"drift_ppm": 9000', line_of('"device"'), "parts per million"),
             ('"drift_ppm"', '"drift_pmm"', line_of("drift_ppm"), "drift_pmm"),
             ('"kind": "console"', '"kind": "toaster"', line_of('"kind": "console"'), "toaster"),
+            ('"model": "fennel"', '"modell": "fennel"', line_of("fennel"), "modell"),
+            ('"height_px"', '"hight_px"', line_of("height_px"), "hight_px"),
+            ('"name"', '"nmae": 1, "name"', line_of('"name"'), "nmae"),
+            ('"rate": "30"', '"rate": "1e99999999"', None, "reads like 30000/1001"),
+            ('"rate": "30"', '"rate": "1e-99999999"', None, "reads like 30000/1001"),
+            ('"keyframe_s": "2"', '"keyframe_s": "1e99999999"', None, "reads like 30000/1001"),
+            ('"shape": null', '"shape": "1e99999999"', None, "reads like 30000/1001"),
+            ('"bitrate_bps": 12000000', '"bitrate_bps": ' + "9" * 5000, None, "no JSON"),
             ("},", "}", None, "no JSON"),
         ):
             with self.subTest(new), self.assertRaises(BadRigFileError) as raised:
@@ -50,6 +60,12 @@ class RigFileTests(unittest.TestCase):
             self.assertIn(reason, str(raised.exception))
             if line is not None:
                 self.assertEqual(raised.exception.line, line, str(raised.exception))
+
+    def test_a_feed_that_can_not_be_written_down_is_refused(self):
+        feed = RigSetup(device=DeviceSetup(kind=DeviceKind.FEED, feed="leaf.mp4"), recipe=RIG.recipe)
+        for name in ('"\\ud800"', '"a\\u0000b"', '"\\u202eleft"', '"../x"'):
+            with self.subTest(name), self.assertRaises(BadRigFileError):
+                read_rig(write_rig("Feed", feed).decode().replace('"leaf.mp4"', name).encode())
 
     def test_rubbish_is_refused(self):
         for data in (b"", b"\xff\xfe\x00", b"[]", b"null", b"{" * 50_000, b"x" * 200_000, b'{"kind": "reel-rig"}'):

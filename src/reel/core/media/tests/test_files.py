@@ -1,4 +1,7 @@
+import json
 import random
+import shutil
+import subprocess
 import tempfile
 import unittest
 from dataclasses import replace
@@ -11,7 +14,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from reel.core.file import Container, RateControl, Recipe
-from reel.core.media import MediaError, measure_rate, poster, probe, rewrap_to_mp4
+from reel.core.media import MediaError, PartWriter, measure_rate, poster, probe, rewrap_to_mp4
 from reel.core.media.rate import STANDARD_RATES
 from reel.core.media.tests.clips import FRAME, write_clip
 from reel.core.signal import Matrix, Mode, Range
@@ -60,6 +63,50 @@ class WriterTests(FolderTestCase):
                     self.assertEqual((sound.codec, sound.rate_hz, sound.channels), ("aac", 48_000, 2))
                     self.assertEqual((video.start_s, sound.start_s), (0, 0))
                     self.assertLess(abs(sound.length_s - video.length_s), Fraction(1, 20))
+
+    def test_every_length_at_the_ntsc_rates_is_read_as_asked(self):
+        """Also by another reader where there is one: its durations and rates agree to one tick."""
+        for container in Container:
+            for place, rate in enumerate(("24000/1001", "30000/1001", "60000/1001")):
+                for number in range(40):
+                    frame = Mode.parse(f"64x36p{rate}")
+                    count = 5 + number * 7 % 90 + place
+                    recipe = Recipe(frame=frame, container=container, effort=("veryfast", "superfast")[number % 2])
+                    path = write_clip(self.folder / f"a.{container.value}", recipe, range(count), sound=False)
+                    video = probe(path).video
+                    with self.subTest(container=container, rate=rate, count=count):
+                        facts = (video.rate.rate, video.rate.fixed, video.rate.missing, video.frames)
+                        self.assertEqual(facts, (frame.rate, True, 0, count))
+                        self.assertLess(abs(video.length_s - count / frame.rate), Fraction(1, 500))
+                        if number % 8 == 0:
+                            self.check_with_second_eyes(path, frame.rate, count)
+
+    def check_with_second_eyes(self, path, rate, count):
+        if shutil.which("ffprobe") is None:
+            return
+        entries = "format=duration:stream=r_frame_rate,avg_frame_rate:packet=pts_time,duration_time"
+        command = ["ffprobe", "-v", "error", "-show_entries", entries, "-of", "json", str(path)]
+        read = json.loads(subprocess.run(command, capture_output=True, check=True).stdout)
+        (stream,) = read["streams"]
+        self.assertAlmostEqual(float(Fraction(stream["avg_frame_rate"])), float(rate), places=3)
+        self.assertAlmostEqual(float(read["format"]["duration"]), count / rate, delta=1 / float(rate))
+        for packet in read["packets"]:
+            self.assertAlmostEqual(float(packet["duration_time"]), 1 / float(rate), delta=0.0011)
+
+    def test_picture_and_sound_end_together(self):
+        for container in Container:
+            for count in (61, 77, 90):
+                recipe = Recipe(frame=Mode.parse("320x180p25"), container=container)
+                facts = probe(write_clip(self.folder / f"b.{container.value}", recipe, range(count)))
+                late = facts.sound[0].start_s + facts.sound[0].length_s - facts.video.length_s
+                self.assertLess(abs(late), Fraction(1024, 48_000), (container, count))
+
+    def test_what_an_encoder_refuses_is_said_before_anything_is_written(self):
+        recipe = Recipe(frame=FRAME)
+        object.__setattr__(recipe, "quality_crf", 0)  # what the recipe itself refuses
+        with self.assertRaises(MediaError) as raised:
+            PartWriter(self.folder / "a.mkv", recipe, None)
+        self.assertIn("the encoder refuses it", str(raised.exception))
 
     def test_lost_ticks_leave_gaps(self):
         kept = [tick for tick in range(120) if tick not in (40, 41, 42, 77)]

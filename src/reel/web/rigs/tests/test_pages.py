@@ -1,13 +1,18 @@
+import os
 from dataclasses import replace
+from pathlib import Path
 
+from django.conf import settings
 from django.test import TestCase
 from django.urls import reverse
+from django.utils import timezone
 
 from reel.core.file import Recipe
-from reel.core.line import DeviceKind, propose
+from reel.core.line import DeviceKind, DeviceSetup, RigSetup, propose, write_rig
 from reel.core.signal import Mode
-from reel.web.rigs.actions import make_rig
+from reel.web.rigs.actions import import_rig, make_rig
 from reel.web.rigs.models import Rig
+from reel.web.takes.actions import begin
 
 FRAME = Mode.parse("1280x720p30")
 CONSOLE = replace(propose(DeviceKind.CONSOLE), recipe=Recipe(frame=FRAME))
@@ -110,6 +115,66 @@ class StageTests(TestCase):
             self.assertContains(response, "token is missing", status_code=403)
         for address in (reverse("roll:cut"), reverse("roll:hold"), reverse("roll:start", args=[self.rig.pk])):
             self.assertEqual(self.client.get(address).status_code, 405)
+
+    def test_only_our_own_pages_may_ask(self):
+        rig, ours = self.address("device"), "http://testserver"
+        for address, headers, status in (
+            (rig, {"sec-fetch-site": "same-origin"}, 200),
+            (rig, {"sec-fetch-site": "none", "sec-fetch-mode": "navigate"}, 200),
+            (rig, {"sec-fetch-site": "cross-site", "sec-fetch-mode": "navigate"}, 200),  # a link to a page
+            (rig, {"sec-fetch-site": "cross-site", "sec-fetch-mode": "no-cors"}, 403),
+            (rig, {"sec-fetch-site": "same-site", "sec-fetch-mode": "cors"}, 403),  # another port of this machine
+            (f"/roll/events/?rig={self.rig.pk}", {"sec-fetch-site": "cross-site", "sec-fetch-mode": "navigate"}, 403),
+            (f"/roll/events/?rig={self.rig.pk}", {"sec-fetch-site": "cross-site", "sec-fetch-mode": "cors"}, 403),
+            (f"/roll/picture/{self.rig.pk}/", {"origin": "https://evil.example"}, 403),
+            ("/static/reel/app.css", {"host": "evil.example"}, 400),
+            (rig, {"origin": ours}, 200),
+        ):
+            with self.subTest(address, **headers):
+                response = self.client.get(address, headers=headers)
+                self.assertEqual(response.status_code, status)
+                self.assertEqual(response["Cross-Origin-Resource-Policy"], "same-origin")
+        refused = self.client.post(reverse("roll:cut"), headers={"origin": "https://evil.example"})
+        self.assertEqual(refused.status_code, 403)
+
+    def test_an_imported_feed_from_the_network_asks_first(self):
+        device = DeviceSetup(kind=DeviceKind.FEED, feed="rtsp://camera.invalid:554/garden")
+        content = write_rig("Far camera", RigSetup(device=device, recipe=CONSOLE.recipe))
+        rig = import_rig(content)
+        self.assertFalse(rig.is_asked)
+        page = reverse("rigs:stage", args=[rig.pk, "roll"])
+        self.assertContains(self.client.get(page), "came from a file")
+        response = self.client.post(reverse("roll:start", args=[rig.pk]))
+        self.assertContains(response, "Allow that under Device", status_code=409)
+        self.client.post(reverse("rigs:allow", args=[rig.pk]))
+        self.assertTrue(Rig.objects.get(pk=rig.pk).is_asked)
+        self.assertTrue(import_rig(write_rig("Console", CONSOLE)).is_asked)
+
+    def test_files_of_any_name_in_the_feeds_folder(self):
+        odd = os.fsencode(settings.HOME.feeds) + b"/\xff\xfe.mp4"
+        Path(os.fsdecode(odd)).write_bytes(b"x")
+        self.addCleanup(os.unlink, odd)
+        for address in (reverse("rigs:new"), reverse("rigs:proposal") + "?kind=feed"):
+            self.assertEqual(self.client.get(address).status_code, 200)
+        for name, content in (("cut.mkv", b"\x1a\x45\xdf\xa3" * 9), ("bare.h264", bytes(range(256)) * 9)):
+            path = settings.HOME.feeds / name
+            path.write_bytes(content)
+            self.addCleanup(path.unlink)
+            response = self.client.post(
+                reverse("rigs:new"), {"name": name, "kind": "feed", "feed": name, "address": ""}
+            )
+            self.assertContains(response, name, status_code=422)
+
+    def test_a_rig_that_rolls_is_left_alone_also_while_the_recorder_is_busy(self):
+        begin(
+            rig_id=self.rig.pk, rig_name="x", name="x 001", file_name="x.rolling.mkv", setup=CONSOLE,
+            started_at=timezone.now(),
+        )  # fmt: skip
+        for stage, fields in (("device", DEVICE), ("file", FILE)):
+            response = self.client.post(self.address(stage), fields)
+            self.assertContains(response, "is rolling", status_code=409)
+        response = self.client.post(reverse("rigs:delete", args=[self.rig.pk]))
+        self.assertContains(response, "is rolling", status_code=409)
 
     def test_hostile_requests_change_nothing(self):
         before = Rig.objects.values_list("name", "setup").get()

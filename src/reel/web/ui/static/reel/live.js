@@ -50,7 +50,7 @@ document.addEventListener("alpine:init", () => {
 });
 
 const title = document.title;
-let signal = null;
+let signal = "";
 let rollingTake = null;
 
 function show(live) {
@@ -61,7 +61,7 @@ function show(live) {
   const wanted = roll ? icon.dataset.rolling : icon.dataset.idle;
   if (icon.getAttribute("href") !== wanted) icon.setAttribute("href", wanted);
   const now = live.rig ? live.rig.signal : "";
-  if (signal !== null && now !== signal) htmx.trigger(document.body, "signal-changed");
+  if (now !== signal) htmx.trigger(document.body, "signal-changed");
   signal = now;
   const take = roll ? roll.take_id : null;
   if (take !== rollingTake) htmx.trigger(document.body, "roll-changed");
@@ -71,6 +71,7 @@ function show(live) {
 document.addEventListener("DOMContentLoaded", () => {
   const facts = JSON.parse(document.getElementById("live-facts").textContent);
   rollingTake = facts.roll ? facts.roll.take_id : null;
+  signal = facts.rig ? facts.rig.signal : ""; // what the page was made with
   const rig = page.dataset.rig;
   const events = new EventSource(`/roll/events/${rig ? `?rig=${rig}` : ""}`);
   events.onmessage = (event) => show(JSON.parse(event.data));

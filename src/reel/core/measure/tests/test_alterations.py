@@ -1,0 +1,169 @@
+"""A good file altered in forty ways: the proof names each that a player or an ear would notice, and nothing else."""
+
+import struct
+from dataclasses import replace
+from fractions import Fraction
+
+import av
+import numpy as np
+
+from reel.core.file import Container, RateControl, Recipe
+from reel.core.measure import Counts, examine, prove
+from reel.core.media import MediaError
+from reel.core.media.tests.test_files import FolderTestCase
+from reel.core.signal import Mode
+
+FRAMES = 90
+RECIPE = Recipe(frame=Mode.parse("320x180p30"), keyframe_s=Fraction(1), container=Container.MP4)
+RANDOM = np.random.default_rng(2)
+GROUND = RANDOM.integers(30, 220, (180, 320)).astype(np.uint8)
+
+
+def picture(number, width=320, height=180, frozen_from=None, black=range(0)):
+    """Bars that move over a ground of many greys."""
+    if frozen_from is not None:
+        number = min(number, frozen_from)
+    planes = np.full((height * 3 // 2, width), 128, dtype=np.uint8)
+    planes[:height] = 16 if number in black else np.resize(np.roll(GROUND, 4 * number, axis=1), (height, width))
+    return av.VideoFrame.from_ndarray(planes, format="yuv420p")
+
+
+def write(path, *, codec="libx264", options=None, rate=30, size=(320, 180), pixels="yuv420p", gop=30,
+          frames=range(FRAMES), tags=(1, 1, 1, 1), aspect=None, pictures=None, sound_s=3.0, sound_at_s=0.0,
+          layout="stereo", rate_hz=48_000, sound_bps=192_000, sound_codec="aac", tracks=1, holes=(),
+          form="mp4", loud=0.2):  # fmt: skip
+    """Write a file as some program might; the defaults are what RECIPE asks."""
+    with av.open(str(path), "w", format=form, options={"use_editlist": "1"} if form == "mp4" else {}) as container:
+        stream = container.add_stream(codec, rate=rate)
+        stream.width, stream.height, stream.pix_fmt = *size, pixels
+        context = stream.codec_context
+        context.time_base, context.gop_size = Fraction(1, rate), gop
+        context.colorspace, context.color_primaries, context.color_trc, context.color_range = tags
+        if aspect:
+            context.sample_aspect_ratio = aspect
+        usual = {"preset": "veryfast", "profile": "high", "8x8dct": "1", "sc_threshold": "0", "keyint_min": str(gop)}
+        context.options = usual | {"crf": "20"} | (options or {}) if codec == "libx264" else options or {}
+        heard = [container.add_stream(sound_codec, rate=rate_hz, layout=layout) for _ in range(tracks)]
+        for track in heard:
+            track.bit_rate = sound_bps
+        for number in frames:
+            frame = picture(number, *size, **(pictures or {}))
+            frame = frame if pixels == "yuv420p" else frame.reformat(format=pixels)
+            frame.pts, frame.time_base = number, Fraction(1, rate)
+            container.mux(stream.encode(frame))
+        container.mux(stream.encode(None))
+        noise = RANDOM.normal(0, loud, (2 if layout == "stereo" else 1, 1024)).astype(np.float32)
+        for track in heard:
+            for number in range(round(sound_s * rate_hz / 1024)):
+                if number in holes:
+                    continue
+                block = av.AudioFrame.from_ndarray(noise, format="fltp", layout=layout)
+                block.sample_rate, block.time_base = rate_hz, Fraction(1, rate_hz)
+                block.pts = number * 1024 + round(sound_at_s * rate_hz)
+                container.mux(track.encode(block))
+            container.mux(track.encode(None))
+    return path
+
+
+class AlterationTests(FolderTestCase):
+    def differing(self, path, recipe=RECIPE, **counts):
+        facts, seen = examine(path)
+        counted = Counts(ticks=FRAMES, **counts)
+        proof = prove(recipe, sound_tracks=1, facts=facts, counts=counted, seen=seen)
+        self.assertTrue(all(line.cause for line in proof.differing if line.label in ("Frames", "Lost frames")))
+        return {line.label for line in proof.differing}, proof
+
+    def test_an_unaltered_file_is_as_asked(self):
+        for form, container in (("mp4", Container.MP4), ("matroska", Container.MKV)):
+            found, proof = self.differing(write(self.folder / form, form=form), replace(RECIPE, container=container))
+            self.assertEqual(found, set(), proof.differing)
+            self.assertGreater(proof.asked_count, 20)
+
+    def test_alterations_in_writing(self):
+        for number, (label, changes) in enumerate((
+            ("Container", {"form": "matroska"}),
+            ("Size", {"size": (336, 188)}),
+            ("Size", {"size": (160, 90)}),
+            ("Rate", {"rate": 25}),
+            ("Rate", {"rate": 60}),
+            ("Codec, profile", {"codec": "mpeg4"}),
+            ("Codec, profile", {"options": {"profile": "main", "8x8dct": "0"}}),
+            ("Codec, profile", {"options": {"profile": "baseline", "8x8dct": "0"}}),
+            ("Codec, profile", {"pixels": "yuv444p", "options": {"profile": "high444"}}),
+            ("Pixel format", {"pixels": "yuv422p", "options": {"profile": "high422"}}),
+            ("Pixel format", {"pixels": "yuv420p10le", "options": {"profile": "high10"}}),
+            ("Matrix, range", {"tags": (6, 1, 1, 1)}),
+            ("Matrix, range", {"tags": (2, 1, 1, 1)}),
+            ("Matrix, range", {"tags": (1, 1, 1, 2)}),
+            ("Transfer, primaries", {"tags": (1, 9, 1, 1)}),
+            ("Transfer, primaries", {"tags": (1, 1, 16, 1)}),
+            ("Transfer, primaries", {"tags": (1, 2, 2, 1)}),
+            ("Pixel shape, turn", {"aspect": Fraction(4, 3)}),
+            ("Keyframes", {"gop": 300}),
+            ("Keyframes", {"gop": 60}),
+            ("Keyframes", {"gop": 15}),
+            ("Lost frames", {"frames": [n for n in range(FRAMES) if not 40 <= n < 44]}),
+            ("Lost frames", {"frames": range(60)}),
+            ("Frames", {"frames": [n for n in range(FRAMES) if n != 50]}),
+            ("Blackness", {"pictures": {"black": range(FRAMES)}}),
+            ("Blackness", {"pictures": {"black": range(30, FRAMES)}}),
+            ("Standing still", {"pictures": {"frozen_from": 0}}),
+            ("Standing still", {"pictures": {"frozen_from": 30}}),
+            ("Sound ends at", {"sound_s": 1.5}),
+            ("Sound ends at", {"sound_s": 4.0}),
+            ("Sound starts at", {"sound_at_s": 0.25}),
+            ("Sound channels", {"layout": "mono"}),
+            ("Sound rate", {"rate_hz": 44_100}),
+            ("Sound codec", {"sound_codec": "ac3"}),
+            ("Sound bitrate", {"sound_bps": 64_000}),
+            ("Sound tracks", {"tracks": 2}),
+            ("Sound tracks", {"tracks": 0}),
+            ("Sound holes", {"holes": range(50, 60)}),
+            ("Sound holes", {"holes": (30, 31, 80, 81)}),
+        )):  # fmt: skip
+            with self.subTest(label, **{key: str(value)[:40] for key, value in changes.items()}):
+                found, proof = self.differing(write(self.folder / f"{number}", **{"form": "mp4"} | changes))
+                self.assertIn(label, found, proof.summary)
+
+    def test_a_file_that_was_turned_damaged_or_cut_off_afterwards(self):
+        good = write(self.folder / "good.mp4").read_bytes()
+        turned = bytearray(good)
+        at = turned.index(b"tkhd") + 44
+        turned[at : at + 36] = struct.pack(">9i", 0, 1 << 16, 0, -1 << 16, 0, 0, 180 << 16, 0, 1 << 30)
+        damaged = bytearray(good)
+        middle = good.index(b"mdat") + 30_000
+        damaged[middle : middle + 5000] = bytes(5000)
+        sturdy = write(self.folder / "good.mkv", form="matroska").read_bytes()
+        for name, content, label in (
+            ("turned.mp4", turned, "Pixel shape, turn"),
+            ("damaged.mp4", damaged, "Damage"),
+            ("cut.mkv", sturdy[: len(sturdy) // 2], "Lost frames"),
+        ):
+            (self.folder / name).write_bytes(content)
+            recipe = replace(RECIPE, container=Container(name[-3:]))
+            with self.subTest(name):
+                found, proof = self.differing(self.folder / name, recipe)
+                self.assertIn(label, found, proof.summary)
+        (self.folder / "headless.mp4").write_bytes(good[: len(good) // 3])
+        with self.assertRaises(MediaError):
+            examine(self.folder / "headless.mp4")
+
+    def test_what_nobody_would_notice_is_no_difference(self):
+        for changes in ({"loud": 0.001}, {"loud": 0.0}, {"pictures": {"black": range(5, 20)}}):
+            with self.subTest(changes):
+                found, proof = self.differing(write(self.folder / "quiet", **changes))
+                self.assertEqual(found, set(), proof.differing)
+
+    def test_one_cause_is_said_once_and_agrees_with_the_file(self):
+        path = write(self.folder / "gaps", frames=[n for n in range(FRAMES) if not 40 <= n < 47])
+        _, proof = self.differing(path, lost_encoder=7, lost_before=3)
+        causes = {line.cause for line in proof.differing if line.label in ("Frames", "Lost frames")}
+        self.assertEqual(len(causes), 1)
+        self.assertEqual(next(line.got for line in proof.lines if line.label == "Lost frames"), "10")
+
+    def test_a_bitrate_that_was_not_held(self):
+        recipe = replace(RECIPE, rate_control=RateControl.CBR, bitrate_bps=900_000)
+        path = write(self.folder / "long", frames=range(180), sound_s=6.0)
+        facts, seen = examine(path)
+        proof = prove(recipe, sound_tracks=1, facts=facts, counts=Counts(ticks=180), seen=seen)
+        self.assertEqual([line.label for line in proof.differing], ["Video bitrate"])

@@ -1,0 +1,209 @@
+"""Many at once, and what the database refuses: one name a file, one file a take, and every job ends."""
+
+import os
+import tempfile
+import threading
+from pathlib import Path
+from unittest.mock import patch
+
+from django.conf import settings
+from django.db import OperationalError, connections
+from django.test import Client, TestCase, TransactionTestCase
+from django.urls import reverse
+from django.utils import timezone
+
+from reel.core.file import Recipe
+from reel.core.line import DeviceKind, propose
+from reel.core.measure import Counts
+from reel.core.media import MediaError
+from reel.core.media.tests.clips import FRAME, write_clip
+from reel.options import Home
+from reel.recorder.journal import Closed, JournalError, Rolled
+from reel.web.jobs.actions import run_waiting, take_up_left
+from reel.web.jobs.models import Job, JobState
+from reel.web.rigs.actions import make_rig
+from reel.web.rigs.models import Rig
+from reel.web.roll.journal import DatabaseJournal
+from reel.web.takes import actions
+from reel.web.takes.models import ProofState, Take, TakeState
+from reel.web.takes.proving import prove_take
+
+SETUP = propose(DeviceKind.CONSOLE)
+
+
+class HomeMixin:
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        home = Home(Path(folder.name))
+        home.make()
+        self.enterContext(self.settings(HOME=home))
+
+    def make(self, name="stone", content=b"x", state=TakeState.CLOSED, file_name=None):
+        file_name = file_name or f"{name}.mkv"
+        if content is not None:
+            (settings.HOME.shelf / file_name).write_bytes(content)
+        return actions.begin(
+            rig_id=None, rig_name="Moss", name=name, file_name=file_name, setup=SETUP, started_at=timezone.now(),
+            sound_tracks=1, state=state,
+        )  # fmt: skip
+
+
+class TogetherTests(HomeMixin, TransactionTestCase):
+    tags = frozenset({"live"})
+
+    def together(self, requests):
+        """Send all at once, each from a thread of its own; gives the answers' codes."""
+        start, codes = threading.Barrier(len(requests)), []
+
+        def send(address, fields):
+            try:
+                start.wait()
+                codes.append(Client(raise_request_exception=False).post(address, fields).status_code)
+            finally:
+                connections.close_all()
+
+        threads = [threading.Thread(target=send, args=request) for request in requests]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        return codes
+
+    def assert_every_file_has_its_take(self):
+        names = {path.name for path in settings.HOME.shelf.iterdir()}
+        self.assertEqual(names, set(Take.objects.values_list("file_name", flat=True)))
+
+    def test_twenty_renames_and_a_delete_of_one_take(self):
+        take = self.make()
+        address = reverse("takes:rename", args=[take.pk])
+        codes = self.together([(address, {"name": f"name {number}"}) for number in range(20)])
+        self.assertEqual(set(codes), {302})
+        self.assert_every_file_has_its_take()
+        codes = self.together(
+            [(address, {"name": f"other {number}"}) for number in range(10)]
+            + [(reverse("takes:delete", args=[take.pk]), {})] * 2
+        )
+        self.assertTrue(set(codes) <= {302, 404, 409, 422}, codes)
+        self.assertFalse(Take.objects.exists())
+        self.assert_every_file_has_its_take()
+
+    def test_twenty_rigs_of_one_name(self):
+        rig = make_rig("Moss", SETUP)
+        codes = self.together([(reverse("rigs:duplicate", args=[rig.pk]), {})] * 20)
+        self.assertEqual((set(codes), Rig.objects.count()), ({302}, 21))
+        codes = self.together([(reverse("rigs:new"), {"name": "One", "kind": "console"})] * 20)
+        self.assertEqual((codes.count(302), set(codes)), (1, {302, 422}))
+
+
+class LifeTests(HomeMixin, TestCase):
+    def test_a_recorder_that_was_killed_at_any_moment_leaves_a_take_with_its_file(self):
+        """While it was written, after it was named, after another took the name, and when nothing is left."""
+        for name, files, found in (
+            ("a", ("a.rolling.mkv",), "a.mkv"),
+            ("b", ("b.mkv",), "b.mkv"),
+            ("c", ("c.mkv", "cb.mkv"), "cb.mkv"),
+            ("d", (), None),
+        ):
+            with self.subTest(name):
+                if name == "c":
+                    self.make("c")  # another take of that name
+                take = self.make(name, None, TakeState.ROLLING, f"{name}.rolling.mkv")
+                for file in files:
+                    (settings.HOME.shelf / file).write_bytes(b"x")
+                actions.recover_interrupted()
+                take.refresh_from_db()
+                self.assertEqual(take.state, TakeState.INTERRUPTED)
+                if found:
+                    self.assertEqual(take.file_name, found)
+                else:
+                    self.assertIn("can't be found", take.problem)
+
+    def test_a_take_on_a_device_is_sought_on_the_device(self):
+        storage = settings.HOME.devices / "headset"
+        storage.mkdir(parents=True)
+        (storage / "walk.rolling.mp4").write_bytes(b"x")
+        take = self.make("walk", None, TakeState.ROLLING, "walk.rolling.mp4")
+        Take.objects.filter(pk=take.pk).update(on_device="headset")
+        actions.recover_interrupted()
+        take.refresh_from_db()
+        self.assertEqual((take.file_name, take.jobs.count()), ("walk.mp4", 0))
+        self.assertTrue((storage / "walk.mp4").exists())
+
+    def test_what_the_database_refuses_is_said_in_the_recorders_words(self):
+        journal = DatabaseJournal()
+        locked = patch.object(Take.objects, "create", side_effect=OperationalError("database is locked"))
+        rolled = Rolled(
+            rig_id=1, rig_name="Moss", setup=SETUP, name="x", rolling=settings.HOME.shelf / "x.rolling.mkv",
+            started_at=timezone.now(), sound_tracks=1,
+        )  # fmt: skip
+        with locked, patch("reel.web.roll.journal.connections"), self.assertRaises(JournalError) as raised:
+            journal.rolled(rolled)
+        self.assertIn("database is locked", str(raised.exception))
+        with patch("reel.web.roll.journal.connections"):
+            journal.closed(999, Closed(path=settings.HOME.shelf / "gone.mkv", counts=Counts()))  # deleted meanwhile
+
+    def test_every_job_ends_and_what_was_lost_is_taken_up(self):
+        take = self.make()
+        waiting = [Job.objects.create(kind="prove", take=take) for _ in range(3)]
+        Job.objects.filter(pk=waiting[0].pk).update(state=JobState.RUNNING)  # a killed worker left it
+        self.assertEqual(take_up_left(), 1)
+
+        def work(take, progress):
+            raise ZeroDivisionError("planted")
+
+        with self.assertLogs("reel.web.jobs.actions", "ERROR"):
+            run_waiting({"prove": work})
+        for job in Job.objects.all():
+            self.assertEqual((job.state, "planted" in job.problem), (JobState.FAILED, True))
+
+    def test_a_take_of_a_killed_first_second_ends_its_proof(self):
+        for number, content in enumerate((b"", b"\x1a\x45\xdf\xa3", os.urandom(300))):
+            take = self.make(f"short {number}", content)
+            job = Job.objects.create(kind="prove", take=take)
+            run_waiting({"prove": prove_take})
+            job.refresh_from_db()
+            take.refresh_from_db()
+            self.assertEqual((job.state, take.proof_state), (JobState.FAILED, ProofState.FAILED))
+            page = self.client.get(reverse("takes:take", args=[take.pk]))
+            self.assertContains(page, "can&#x27;t be read")
+            self.client.post(reverse("takes:prove", args=[take.pk]))
+            self.assertEqual(take.jobs.filter(state=JobState.WAITING).count(), 1)
+
+    def test_a_take_that_is_renamed_while_it_is_proved_is_proved_and_plays(self):
+        recipe = Recipe(frame=FRAME)
+        setup = SETUP.__class__(device=SETUP.device, path=SETUP.path, recipe=recipe)
+        take = self.make()
+        Take.objects.filter(pk=take.pk).update(asked=actions.to_plain(setup))
+        write_clip(settings.HOME.shelf / "stone.mkv", recipe, range(60))
+        names = iter(["moved once", "moved twice"])
+
+        def progress(part):
+            name = next(names, None)
+            if name:
+                actions.rename(Take.objects.get(pk=take.pk), name)
+
+        prove_take(Take.objects.get(pk=take.pk), progress)
+        take.refresh_from_db()
+        self.assertEqual(
+            (take.file_name, take.playable, take.proof_state != ProofState.WAITING), ("moved-twice.mkv", True, True)
+        )
+
+    def test_a_poster_or_copy_that_fails_leaves_the_proof_and_can_be_made_again(self):
+        recipe = Recipe(frame=FRAME)
+        take = self.make()
+        Take.objects.filter(pk=take.pk).update(
+            asked=actions.to_plain(SETUP.__class__(device=SETUP.device, recipe=recipe))
+        )
+        write_clip(settings.HOME.shelf / "stone.mkv", recipe, range(60))
+        for name in ("poster", "rewrap_to_mp4"):
+            Job.objects.create(kind="prove", take=take)
+            error = MediaError(Path("stone.mkv"), "can't be written (No space left on device)")
+            with patch(f"reel.web.takes.proving.{name}", side_effect=error):
+                run_waiting({"prove": prove_take})
+            self.assertIn("No space left", take.jobs.first().problem)
+            self.assertEqual(Take.objects.get(pk=take.pk).proof_state, ProofState.AS_ASKED)
+            self.assertEqual([p.name for p in settings.HOME.cache.glob("*.making*")], [])
+        self.client.post(reverse("takes:prove", args=[take.pk]))
+        run_waiting({"prove": prove_take})
+        self.assertTrue(Take.objects.get(pk=take.pk).playable)
