@@ -9,6 +9,8 @@ from reel.core.errors import BadValueError
 PREFIX = "REEL_"
 # where a test run leaves its counts for the checks that started it
 TEST_COUNTS = PREFIX + "TEST_COUNTS"
+# where tests keep their database; in memory when empty, which has no locks like those of a file
+TEST_DATABASE = PREFIX + "TEST_DATABASE"
 ROOT = Path(__file__).resolve().parents[2]
 
 

@@ -10,7 +10,7 @@ import time
 from collections import Counter
 from pathlib import Path
 
-from reel.options import ROOT, TEST_COUNTS
+from reel.options import ROOT, TEST_COUNTS, TEST_DATABASE
 
 CHROMIUM = "/usr/bin/chromium"
 TOOLS = Path(sys.executable).parent
@@ -61,6 +61,7 @@ def _run(name: str, arguments: list[str], folder: Path) -> Counter[str]:
     """Run Django's tests; a run that dies before it has counted is one failure."""
     counts_file = folder / f"{name}.json"
     os.environ[TEST_COUNTS] = str(counts_file)
+    os.environ[TEST_DATABASE] = str(folder / f"{name}.sqlite3") if name == LIVE else ""
     command = [sys.executable, "-W", "error::ResourceWarning", "-m", "django", "test", "--noinput", *arguments]
     code = subprocess.run(command, cwd=ROOT / "src").returncode
     if not counts_file.exists():

@@ -259,11 +259,13 @@ class Recorder:
         return take.take_id
 
     def _cut(self, take_id: int | None) -> int:
-        take = self._take
-        if take is None or (isinstance(take, RollingTake) and _is_ending(take)):
-            raise RefusedError("Nothing is rolling; the take was cut already.")
-        if take_id is not None and take_id != take.take_id:
-            raise RefusedError("That take was cut already; another one is rolling.")
+        with self._lock:
+            take = self._take
+            if take is None or take.is_cut or (isinstance(take, RollingTake) and _is_ending(take)):
+                raise RefusedError("Nothing is rolling; the take was cut already.")
+            if take_id is not None and take_id != take.take_id:
+                raise RefusedError("That take was cut already; another one is rolling.")
+            take.is_cut = True
         self._begin_cut(take)
         if not self._closed.wait(CLOSE_S) and isinstance(take, RollingTake) and not _is_ending(take):
             take.roll.lane.finish()  # its input hangs: what was read is closed without it

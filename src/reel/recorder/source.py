@@ -66,6 +66,7 @@ class Source:
         self._wanted, self._watched, self._show, self._released = wanted, watched, show, released
         self._roll: Roll | None = None
         self._framer = Framer(framed_signal(setup))
+        self._viewfinder = Framer(framed_signal(setup), exact=False)
         self._arriving = Arriving(setup.arrival)
         self._reads_screen = any(hop.hop.kind is HopKind.MIRROR for hop in setup.path)
         self._watch = Watch(reads_screen=self._reads_screen)
@@ -231,7 +232,8 @@ class Source:
             is_wanted = self._wanted()
             if not self._is_recording and not is_wanted:
                 continue
-            framed = self._framer.apply(made.frame, goes_on.pixel_aspect)
+            framer = self._framer if self._is_recording else self._viewfinder
+            framed = framer.apply(made.frame, goes_on.pixel_aspect)
             if self._is_recording and self._roll is not None:
                 self._roll.take_picture(made, framed, 1 / goes_on.mode.rate, list(self._recent))
             if is_wanted:

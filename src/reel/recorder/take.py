@@ -22,7 +22,8 @@ WARN_S = 600
 class Take:
     """What takes of all kinds share. `closed` is called once, on a thread of its own, when the file is in its place.
 
-    `ends_by` says why the recorder itself cuts it; None while it is the person who will.
+    `ends_by` says why the recorder itself cuts it; None while it is the person who will. `is_cut` says that it was
+    asked to end.
     """
 
     reserved: Reserved
@@ -30,6 +31,7 @@ class Take:
     closed: Callable[["Take", Closed], None]
     take_id: int = 0
     ends_by: str | None = None
+    is_cut: bool = False
 
     @property
     def setup(self) -> RigSetup:

@@ -3,12 +3,20 @@
 import json
 import os
 import unittest
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
 from django.test.runner import DiscoverRunner
 
 from reel.options import TEST_COUNTS
+
+# Properties are about what is true, not about how quick a busy machine is.
+with suppress(ImportError):
+    from hypothesis import settings as hypothesis_settings
+
+    hypothesis_settings.register_profile("reel", deadline=None)
+    hypothesis_settings.load_profile("reel")
 
 
 class CountingRunner(DiscoverRunner):

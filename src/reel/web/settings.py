@@ -1,5 +1,7 @@
 """Django's settings; what can be changed from outside stands in reel.options."""
 
+import os
+
 from csp.constants import NONE, SELF
 
 from reel import options
@@ -57,7 +59,7 @@ DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
         "NAME": HOME.database,
-        "TEST": {"NAME": HOME.root / "test.sqlite3"},  # a file, so that tests meet its locks
+        "TEST": {"NAME": os.environ.get(options.TEST_DATABASE) or None},
         "OPTIONS": {
             "timeout": 10,
             "transaction_mode": "IMMEDIATE",

@@ -104,6 +104,7 @@ class Arriving:
 
     def _build(self, frame: av.VideoFrame, signal: Signal, *, fields: bool, turns: bool) -> av.filter.Graph:
         graph = av.filter.Graph()
+        graph.threads = 1  # bwdif takes a millisecond for a picture; more threads only cost
         steps = [graph.add_buffer(width=frame.width, height=frame.height, format=frame.format, time_base=_NS_BASE)]
         name = frame.format.name
         steps.append(graph.add("format", _PLANAR.get(name, pixel_format(name).name)))

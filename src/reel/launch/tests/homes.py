@@ -91,7 +91,7 @@ class HomeTestCase(unittest.TestCase):
     def start_roll(self, setup=SETUP):
         return self.client.ask(StartRoll(rig_id=1, rig_name="Moss & Stone", setup=setup)).take_id
 
-    def wait_for(self, is_so, what, within_s=20):
+    def wait_for(self, is_so, what, within_s=60):
         deadline = time.monotonic() + within_s
         while not (found := is_so()):
             self.assertLess(time.monotonic(), deadline, what)

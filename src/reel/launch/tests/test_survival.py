@@ -7,7 +7,6 @@ import shutil
 import signal
 import subprocess
 import threading
-import time
 from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
@@ -59,7 +58,7 @@ class KillTests(HomeTestCase):
             if take["id"] in killed:
                 self.assertEqual((take["state"], "was stopped" in take["problem"]), ("interrupted", True))
         self.start("-m", "django", "run_huey", "--quiet")
-        self.wait_for(lambda: all(take["proof"]["lines"] for take in self.takes()), "the proofs", 40)
+        self.wait_for(lambda: all(take["proof"]["lines"] for take in self.takes()), "the proofs")
         for take in self.takes()[:KILLS]:
             facts = probe(Path(take["file"]))
             self.assertAlmostEqual(take["length_s"], float(facts.video.length_s), places=2)
@@ -72,13 +71,13 @@ class KillTests(HomeTestCase):
             "Job.objects.create(kind='prove', take=take, state=JobState.RUNNING, done_part=0.4)"
         ))  # fmt: skip
         self.start("-m", "django", "run_huey", "--quiet")
-        self.wait_for(lambda: self.takes()[0]["proof"]["lines"], "the proof", 30)
+        self.wait_for(lambda: self.takes()[0]["proof"]["lines"], "the proof")
 
     def test_parent_brings_back_what_died_and_leaves_nothing_behind(self):
         port = free_port()
         parent = self.start("-m", "reel", "start", "--port", str(port))
         log = self.home / "logs" / "test.log"
-        self.wait_for(lambda: "ready at" in log.read_text(), "the start", 40)
+        self.wait_for(lambda: "ready at" in log.read_text(), "the start")
         self.start_roll()
         self.wait_for(self.roll_is_long(0.2), "the roll")
         before = self.children(parent.pid)
@@ -92,7 +91,7 @@ class KillTests(HomeTestCase):
         self.assertIn("Another Reel is using", refused.stderr)
         children = self.children(parent.pid)
         os.kill(parent.pid, signal.SIGKILL)
-        self.wait_for(lambda: not any(Path(f"/proc/{pid}").exists() for pid in children), "the children's end", 10)
+        self.wait_for(lambda: not any(Path(f"/proc/{pid}").exists() for pid in children), "the children's end")
         self.assertEqual(list((self.home / "shelf").glob("*.rolling.*")), [], "the recorder closed its file")
 
     @staticmethod
@@ -138,7 +137,7 @@ class DiskTests(HomeTestCase):
         place, shelf = self.small_drive(24)
         self.start_recorder(REEL_RESERVE_MB="14", **place)
         self.rolling_fast()
-        self.wait_for(lambda: self.client.ask(Ask()).status.roll is None, "the cut", 30)
+        self.wait_for(lambda: self.client.ask(Ask()).status.roll is None, "the cut")
         status = self.client.ask(Ask()).status
         self.assertIn("only the reserve of 14 MB was left", status.notice)
         self.assertGreater(shutil.disk_usage(shelf).free, 9_000_000)
@@ -153,7 +152,7 @@ class DiskTests(HomeTestCase):
                 recorder = self.start_recorder(REEL_RESERVE_MB="0", **place)
                 recipe = replace(SETUP.recipe, quality_crf=1, container=container, frame=Mode.parse("1280x720p30"))
                 self.start_roll(replace(CONSOLE, recipe=recipe))
-                self.wait_for(lambda: self.client.ask(Ask()).status.roll is None, "the end", 30)
+                self.wait_for(lambda: self.client.ask(Ask()).status.roll is None, "the end")
                 self.assertIn("ended by itself", self.client.ask(Ask()).status.notice)
                 (path,) = shelf.iterdir()
                 self.assertNotIn("rolling", path.name)
@@ -183,12 +182,15 @@ class ConflictTests(HomeTestCase):
     def test_two_at_once_give_one_result_and_one_sentence(self):
         self.start_recorder()
         rolled = self.both(StartRoll(rig_id=1, rig_name="Moss & Stone", setup=SETUP))
-        self.assertIsInstance(rolled[0], int)
-        self.assertRegex(rolled[1], "is rolling already|beginning to roll")
+        refused, taken = sorted(rolled, key=lambda answer: isinstance(answer, int))
+        rolled = [taken]
+        self.assertIsInstance(taken, int)
+        self.assertRegex(refused, "is rolling already|beginning to roll")
         self.wait_for(self.roll_is_long(0.3), "the roll")
         cut = self.both(Cut(take_id=rolled[0]))
-        self.assertEqual(cut[0], rolled[0])
-        self.assertIn("cut already", cut[1])
+        refused, taken = sorted(cut, key=lambda answer: isinstance(answer, int))
+        self.assertEqual(taken, rolled[0])
+        self.assertIn("cut already", refused)
         self.assertEqual(len(self.takes()), 2)
 
     def test_overload_is_said_within_a_second_and_counted_the_same_everywhere(self):
@@ -200,7 +202,6 @@ class ConflictTests(HomeTestCase):
             lambda: (s := self.client.ask(Ask()).status.roll) and s.counts.lost_encoder and s, "a loss", 30
         )
         self.assertLess(roll.length_s, 30 / 60 + 2.5, "a queue of 30 is full in half a second; then it is said")
-        time.sleep(1)
         self.client.ask(Cut())
         self.wait_for(lambda: self.client.ask(Ask()).status.roll is None, "the end", 60)
         take = next(take for take in self.takes() if take["id"] == take_id)

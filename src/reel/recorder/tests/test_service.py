@@ -71,7 +71,7 @@ class ServerTestCase(unittest.TestCase):
         self.thread.start()
         self.addCleanup(self.end)
         self.client = Client(self.folder)
-        deadline = time.monotonic() + 5
+        deadline = time.monotonic() + 30
         while not (self.folder / REQUESTS).exists() and time.monotonic() < deadline:
             self.stop.wait(0.01)
 

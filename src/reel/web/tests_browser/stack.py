@@ -11,11 +11,14 @@ import time
 import unittest
 from pathlib import Path
 
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import expect, sync_playwright
 
 from reel.launch.checks import CHROMIUM
 from reel.launch.tests.homes import demo_home
 from reel.options import ROOT
+
+# A busy machine may take its time; a state that never comes is seen all the same.
+expect.set_options(timeout=40_000)
 
 ARGUMENTS = [
     "--no-sandbox",

@@ -143,7 +143,7 @@ class WalkTests(StackTestCase):
         page.get_by_label("Video feed").check()
         page.get_by_label("Feed file").select_option("bench two.mp4")
         page.get_by_role("button", name="Make the rig").click()
-        expect(page.locator(".stage").first).to_contain_text("960×540p 25", timeout=10_000)
+        expect(page.locator(".stage").first).to_contain_text("960×540p 25")
         page.locator(".stage-title", has_text="Roll").click()
         page.get_by_role("button", name="Roll R").click()
         self.wait_for_timecode(page, 1)
