@@ -33,31 +33,44 @@ class Screen(Protocol):
     def forget(self, rig_id: int) -> None: ...  # noqa: D102
 
 
+@dataclass(frozen=True, slots=True)
+class _Hold:
+    """A device held by one opening of a rig, which is not the same as another opening of that rig."""
+
+    rig_id: int
+    rig_name: str
+
+
 class Holders:
     """Which rig has which device open: one at a time. May be used from any thread."""
 
     def __init__(self) -> None:
         self._lock = threading.Lock()
-        self._rigs: dict[str, tuple[int, str]] = {}
+        self._holds: dict[str, _Hold] = {}
 
-    def take(self, identity: str, rig_id: int, rig_name: str, label: str) -> None:
-        """Have a rig hold a device; raises HeldError when another one does. "" is held by nobody."""
+    def take(self, identity: str, label: str, hold: _Hold) -> None:
+        """Have a rig hold a device, also when it is just opened anew; raises HeldError when another rig has it.
+
+        "" is held by nobody.
+        """
         if not identity:
             return
         with self._lock:
-            holder, name = self._rigs.setdefault(identity, (rig_id, rig_name))
-        if holder != rig_id:
-            raise HeldError(label, name)
+            held = self._holds.setdefault(identity, hold)
+            if held.rig_id != hold.rig_id:
+                raise HeldError(label, held.rig_name)
+            self._holds[identity] = hold
 
-    def let_go(self, rig_id: int) -> None:
-        """Have a rig hold nothing any more."""
+    def let_go(self, hold: _Hold) -> None:
+        """Have one opening of a rig hold nothing any more."""
         with self._lock:
-            self._rigs = {identity: held for identity, held in self._rigs.items() if held[0] != rig_id}
+            self._holds = {identity: held for identity, held in self._holds.items() if held is not hold}
 
     def holder(self, identity: str) -> int | None:
         """Give the rig that holds a device."""
         with self._lock:
-            return self._rigs.get(identity, (None, ""))[0]
+            held = self._holds.get(identity)
+        return held.rig_id if held is not None else None
 
 
 @dataclass(slots=True, kw_only=True)
@@ -179,16 +192,12 @@ class OpenRigs:
             rig.source.call(rig.source.try_now)
 
     def _start(self, rig_id: int, setup: RigSetup, name: str) -> OpenRig:
-        opener, device, holders, screen = (
-            opener_for(setup, self._feeds, self._clock.now_ns),
-            setup.device,
-            self._holders,
-            self._screen,
-        )
+        opener, device = opener_for(setup, self._feeds, self._clock.now_ns), setup.device
+        holders, screen, hold = self._holders, self._screen, _Hold(rig_id, name)
         label = f"The {device.kind.label.lower()}"
 
         def open_alone(start_ns: int) -> Input:
-            holders.take(device.identity, rig_id, name, label)
+            holders.take(device.identity, label, hold)
             return opener(start_ns)
 
         source = Source(
@@ -198,7 +207,7 @@ class OpenRigs:
             wanted=lambda: screen.wanted(rig_id),
             watched=lambda: screen.watched(rig_id),
             show=lambda frame: screen.show(rig_id, frame),
-            released=lambda: holders.let_go(rig_id),
+            released=lambda: holders.let_go(hold),
         )
         thread = guarded(f"Reading the signal of {name or 'the rig'}", source.run_until, source.failed)
         thread.start()

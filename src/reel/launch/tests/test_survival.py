@@ -17,7 +17,8 @@ from reel.core.file import Container
 from reel.core.line import DeviceKind, propose
 from reel.core.media import probe
 from reel.core.signal import Mode
-from reel.launch.tests.homes import SETUP, HomeTestCase, run
+from reel.launch.tests.homes import SETUP, HomeTestCase, demo_home, run
+from reel.options import Home
 from reel.recorder.messages import AddMark, Ask, Cut, RefusedError, StartRoll
 from reel.web.tests_browser.stack import free_port
 
@@ -143,6 +144,47 @@ class DiskTests(HomeTestCase):
         self.assertGreater(shutil.disk_usage(shelf).free, 9_000_000)
         (path,) = shelf.iterdir()
         self.assertGreater(readable_s(path), 0.5)
+
+    def test_a_drive_of_shelf_and_database_that_is_filled_while_it_rolls(self):
+        """To the last byte: the take ends with its reason, which is stored once there is room; the next roll works."""
+        command = ["mount", "-t", "tmpfs", "-o", "size=60m", "tmpfs", str(self.home)]
+        mounted = subprocess.run(command, capture_output=True)
+        if mounted.returncode:
+            self.skipTest("a small drive can't be mounted here")
+        self.addCleanup(subprocess.run, ["umount", "-l", str(self.home)], check=True)
+        shutil.copytree(demo_home(), self.home, dirs_exist_ok=True)
+        Home(self.home).make()
+        recorder = self.start_recorder(REEL_RESERVE_MB="0")
+        take_id = self.rolling_fast()
+        self.wait_for(self.roll_is_long(0.7), "the roll")
+        ballast = self.home / "ballast"
+        with ballast.open("wb", buffering=0) as file, suppress(OSError):
+            while True:
+                file.write(bytes(65_536))
+        status = self.wait_for(lambda: (s := self.answers()) and s.roll is None and s.notice and s, "the end")
+        self.assertIn("ended by itself", status.notice)
+        ballast.unlink()
+        stored = lambda: next(take for take in self.takes() if take["id"] == take_id)["state"] == "closed"  # noqa: E731
+        self.wait_for(stored, "the end in the database")
+        take = next(take for take in self.takes() if take["id"] == take_id)
+        self.assertNotIn("rolling", Path(take["file"]).name)
+        self.assertGreater(readable_s(Path(take["file"])), 0.3)
+        self.start_roll()
+        self.wait_for(self.roll_is_long(0.3), "the next roll")
+        self.client.ask(Cut())
+        self.end(recorder)
+
+    def test_two_recorders_on_one_home_are_impossible(self):
+        self.start_recorder()
+        second = run(self.home, "-m", "django", "recorder", code=1)
+        self.assertIn("a home has one", second.stderr)
+        self.start_roll()
+        self.wait_for(self.roll_is_long(0.3), "the roll")
+        (rolling,) = (self.home / "shelf").glob("*.rolling.*")
+        refused = run(self.home, "-m", "reel", "roll", "1", "--for", "1s", code=1)
+        self.assertIn("rolling", refused.stderr)
+        self.assertTrue(rolling.exists(), "what rolls is left alone")
+        self.client.ask(Cut())
 
     def test_a_write_error_ends_the_take_and_keeps_what_was_written(self):
         for container in Container:
