@@ -49,22 +49,8 @@ def record(
     release = clock.settle_with(lane.settle)
     lane.start()
     roll = Roll(lane, recipe.tick_rate, sound, filled=not recipe.as_it_comes)
-    marks = sorted(marks_s)
     try:
-        for number, (start_s, end_s) in enumerate(rolled_s):
-            source.run_until(round(start_s * NS) - 1)  # the picture of that very moment belongs to the take
-            if number:
-                source.carry_on()
-            else:
-                source.begin(roll)
-            while marks and marks[0][0] <= end_s:
-                moment_s, label = marks.pop(0)
-                source.run_until(round(moment_s * NS))
-                roll.mark(label)
-            source.run_until(round(end_s * NS) - 1)
-            source.hold(clock.now_ns())
-            # the sound of the last frame is still on its way
-            source.run_until(clock.now_ns() + NS // 20)
+        _roll_stretches(source, roll, clock, rolled_s, sorted(marks_s))
     finally:
         source.cut(clock.now_ns())
         source.run_until(clock.now_ns() + NS)
@@ -74,3 +60,26 @@ def record(
     if lane.error is not None:
         raise lane.error
     return VirtualTake(path=shelf.complete(reserved), counts=roll.counts, marks=tuple(roll.marks))
+
+
+def _roll_stretches(
+    source: Source,
+    roll: Roll,
+    clock: VirtualClock,
+    rolled_s: Iterable[tuple[float, float]],
+    marks: list[tuple[float, str]],
+) -> None:
+    """Record each stretch, and hold after it; `marks` are in the order of time."""
+    for number, (start_s, end_s) in enumerate(rolled_s):
+        source.run_until(round(start_s * NS) - 1)  # the picture of that very moment belongs to the take
+        if number:
+            source.carry_on()
+        else:
+            source.begin(roll)
+        while marks and marks[0][0] <= end_s:
+            moment_s, label = marks.pop(0)
+            source.run_until(round(moment_s * NS))
+            roll.mark(label)
+        source.run_until(round(end_s * NS) - 1)
+        source.hold(clock.now_ns())
+        source.run_until(clock.now_ns() + NS // 20)  # the sound of the last frame is still on its way

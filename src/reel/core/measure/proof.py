@@ -128,9 +128,7 @@ def _picture(recipe: Recipe, video: VideoFacts) -> list[ProofLine]:
     return [
         _line("Size", recipe.frame.size_label, f"{video.width_px}×{video.height_px}"),
         _rate(recipe, video.rate),
-        _line(
-            "Pixel shape, turn", "square, upright", _shape(video), cause="Players show it in another shape or turned."
-        ),
+        _line("Pixel shape", "square", _shape(video), cause="Players show it in another shape or turned."),
         _line("Codec, profile", "H.264 High", _codec(video.codec, video.profile)),
         _line("Pixel format", asked_pixels, _pixels(video.pixels)),
         _line("Matrix, range", f"{Matrix.BT709.value} {Range.LIMITED.value}", _colour(video)),
@@ -168,7 +166,7 @@ def _pixels(name: str) -> str:
 def _shape(video: VideoFacts) -> str:
     aspect = video.pixel_aspect
     shape = "square" if aspect == 1 else f"{aspect.numerator}:{aspect.denominator}"
-    return f"{shape}, {f'turned {video.turned_deg}°' if video.turned_deg else 'upright'}"
+    return f"{shape}, turned {video.turned_deg}°" if video.turned_deg else shape
 
 
 # ITU-T H.273, tables 2 and 3: codes of colour primaries and of transfer characteristics.

@@ -13,12 +13,13 @@ from reel.core.file import EFFORTS, Container, RateControl, Recipe
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.signal import FloatArray, SoundFormat
 
-# Fragments and clusters of half a second, flushed at once: what a killed writer can lose.
+# Fragments of a quarter and clusters of half a second, flushed at once: what a killed writer can lose. A fragment is
+# written when it is whole, a cluster picture by picture.
 _CONTAINER_OPTIONS = {
     Container.MKV: {"flush_packets": "1", "cluster_time_limit": "500"},
     Container.MP4: {
         "movflags": "+hybrid_fragmented",
-        "frag_duration": "500000",
+        "frag_duration": "250000",
         "flush_packets": "1",
         "use_editlist": "1",
     },

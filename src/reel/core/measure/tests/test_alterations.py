@@ -98,7 +98,7 @@ class AlterationTests(FolderTestCase):
             ("Transfer, primaries", {"tags": (1, 9, 1, 1)}),
             ("Transfer, primaries", {"tags": (1, 1, 16, 1)}),
             ("Transfer, primaries", {"tags": (1, 2, 2, 1)}),
-            ("Pixel shape, turn", {"aspect": Fraction(4, 3)}),
+            ("Pixel shape", {"aspect": Fraction(4, 3)}),
             ("Keyframes", {"gop": 300}),
             ("Keyframes", {"gop": 60}),
             ("Keyframes", {"gop": 15}),
@@ -135,7 +135,7 @@ class AlterationTests(FolderTestCase):
         damaged[middle : middle + 5000] = bytes(5000)
         sturdy = write(self.folder / "good.mkv", form="matroska").read_bytes()
         for name, content, label in (
-            ("turned.mp4", turned, "Pixel shape, turn"),
+            ("turned.mp4", turned, "Pixel shape"),
             ("damaged.mp4", damaged, "Damage"),
             ("cut.mkv", sturdy[: len(sturdy) // 2], "Lost frames"),
         ):

@@ -8,8 +8,9 @@ from django.urls import reverse
 from django.utils import timezone
 
 from reel.core.file import Recipe
-from reel.core.line import DeviceKind, DeviceSetup, RigSetup, propose, write_rig
-from reel.core.signal import Mode
+from reel.core.line import DeviceKind, DeviceSetup, RigSetup, Turn, propose, write_rig
+from reel.core.measure import AlarmKind, Condition, alarms
+from reel.core.signal import Mode, Signal
 from reel.web.rigs.actions import import_rig, make_rig
 from reel.web.rigs.models import Rig
 from reel.web.takes.actions import begin
@@ -115,6 +116,22 @@ class StageTests(TestCase):
             self.assertContains(response, "token is missing", status_code=403)
         for address in (reverse("roll:cut"), reverse("roll:hold"), reverse("roll:start", args=[self.rig.pk])):
             self.assertEqual(self.client.get(address).status_code, 405)
+
+    def test_an_alarm_is_mended_by_its_button(self):
+        phone = make_rig("Leafkey", propose(DeviceKind.PHONE))
+        (found,) = alarms(
+            phone.plan,
+            Condition(
+                first=Signal(mode=Mode.parse("720x1560p30")),
+                signal=Signal(mode=Mode.parse("1560x720p30")),
+                changed_s=1.0,
+            ),
+        )
+        self.assertEqual((found.kind, found.remedy), (AlarmKind.TURNED, "Keep the frame upright"))
+        self.client.post(reverse("rigs:mend", args=[phone.pk, "roll"]), {"remedy": found.remedy})
+        self.assertEqual(Rig.objects.get(pk=phone.pk).plan.arrival.turn, Turn.UPRIGHT)
+        response = self.client.post(reverse("rigs:mend", args=[phone.pk, "roll"]), {"remedy": found.remedy})
+        self.assertContains(response, "no longer needed", status_code=409)
 
     def test_only_our_own_pages_may_ask(self):
         rig, ours = self.address("device"), "http://testserver"
