@@ -1,6 +1,5 @@
 """The open rigs: each a source on a thread of its own, with who looks on and which device it holds."""
 
-import gc
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -13,6 +12,7 @@ from reel.core.line import RigSetup
 from reel.core.signal import NS, HeldError, Input
 from reel.recorder.clock import Clock
 from reel.recorder.guard import guarded
+from reel.recorder.memory import give_back
 from reel.recorder.messages import RigStatus
 from reel.recorder.opening import opener_for
 from reel.recorder.source import Source
@@ -151,7 +151,7 @@ class OpenRigs:
         left = len(self._leaving)
         self._leaving = [rig for rig in self._leaving if rig.thread.is_alive()]
         if len(self._leaving) < left and not any(self._keeps(rig_id) for rig_id in self._rigs):
-            gc.collect()  # decoders and their threads hang on libraries' objects that refer to each other
+            give_back()
 
     def shut_down(self, wait_s: float) -> None:
         """Close all, and wait for their threads, so long in all."""

@@ -10,6 +10,7 @@ from reel.core.wire import from_json, to_json
 from reel.recorder.clock import RealClock
 from reel.recorder.guard import attempt, guarded, said
 from reel.recorder.journal import Journal
+from reel.recorder.memory import share_heaps
 from reel.recorder.messages import REQUEST_KINDS, REQUESTS, Refused, RefusedError
 from reel.recorder.screen import Broadcast
 from reel.recorder.service import Recorder
@@ -37,6 +38,7 @@ def serve(
     `run_folder` must be private (0700); `devices` is the storage of stand-ins that record by themselves. A roll leaves
     `reserve_bytes` free on the shelf's drive.
     """
+    share_heaps()
     context: Context = zmq.Context()
     screen = Broadcast(context, run_folder)
     recorder = Recorder(

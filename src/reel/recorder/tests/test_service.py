@@ -185,6 +185,23 @@ class ServiceTests(ServerTestCase):
         with self.assertRaises(UnreachableError):
             self.client.ask(Ask(), timeout_ms=100)
 
+    def test_what_a_rig_held_is_gone_when_it_is_closed(self):
+        """Rounds of opening and closing: memory within a tenth of that after the third, threads the same."""
+
+        def once():
+            for rig_id, setup in enumerate((LIGHT, propose(DeviceKind.DECK, {"sorrel"}), propose(DeviceKind.PHONE)), 1):
+                self.client.ask(Open(rig_id=rig_id, setup=setup, viewer="page"))
+                self.wait_for(
+                    lambda status, rig_id=rig_id: [r for r in status.rigs if r.rig_id == rig_id and r.watched.per_s]
+                )
+                self.client.ask(Leave(rig_id=rig_id, viewer="page"))
+            self.wait_for(lambda status: not status.rigs)
+            return len(list(Path("/proc/self/task").iterdir())), int(Path("/proc/self/statm").read_text().split()[1])
+
+        rounds = [once() for _ in range(7)]
+        self.assertEqual(rounds[-1][0], rounds[2][0])
+        self.assertLess(rounds[-1][1], 1.1 * rounds[2][1])
+
     def test_rubbish_is_refused_and_survived(self):
         context = zmq.Context.instance()
         for parts in (
