@@ -6,7 +6,7 @@ from fractions import Fraction
 from pathlib import Path
 
 from reel.core.file import Recipe
-from reel.core.line import DeviceKind, DeviceSetup, RigSetup
+from reel.core.line import Connector, DeviceKind, DeviceSetup, RigSetup
 from reel.core.media import PartWriter, Shelf
 from reel.core.signal import NS, Mode, Picture, SoundFormat
 from reel.recorder.virtual import record
@@ -14,7 +14,9 @@ from reel.standins import Chain, assemble
 
 SECONDS = 6
 MODE = Mode.parse("1280x720p30")
-SETUP = RigSetup(device=DeviceSetup(kind=DeviceKind.CONSOLE, mode=MODE), recipe=Recipe(frame=MODE))
+# as it is drawn and as it is recorded, so that neither loop converts anything; by HDMI it could not be sent so
+DEVICE = DeviceSetup(kind=DeviceKind.CONSOLE, mode=MODE, pixels="yuv420p", out=Connector.COMPONENT)
+SETUP = RigSetup(device=DEVICE, recipe=Recipe(frame=MODE))
 
 
 def _console(start_ns: int) -> Chain:
