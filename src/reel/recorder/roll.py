@@ -64,7 +64,8 @@ class Roll:
     """A take of `rate` ticks a second, each to have a frame when `filled`. Used from the source's thread alone.
 
     Pictures come framed; sound in `sound` format, None when there is none. A tick without a picture holds the one
-    before: a loss where a picture was due, else a repeat, since the file's rate is higher.
+    before: a loss where a picture was due, else a repeat, since the file's rate is higher. Where the source is faster, a
+    tick whose own picture was skipped shows the next one: a loss too, since what moves is uneven there.
     """
 
     def __init__(self, lane: Lane, rate: Fraction, sound: SoundFormat | None, *, filled: bool = True) -> None:
@@ -103,14 +104,15 @@ class Roll:
             return
         placement = self._ticks.place(picture.at_ns)
         self._fill(placement.repeats)
+        stands_in = placement.tick is not None and self._stands_in(picture)
         self._close_gap(picture.at_ns, picture.sequence)
         self._last = framed
         lasts_ns = picture.lasts_ns or round(interval * NS)
         self._gap = _Gap(picture.at_ns, max(1, lasts_ns), picture.sequence, self._ticks.next_tick)
         if placement.tick is None:
             self._tally.dropped += 1
-        else:
-            self._offer(framed, placement.tick)
+        elif self._offer(framed, placement.tick) and stands_in:
+            self._tally.lose(placement.tick, 1, LossCause.SKIPPED)
 
     def lose_signal(self) -> None:
         """Take note that the input is gone: another one numbers its pictures anew."""
@@ -220,12 +222,25 @@ class Roll:
             end_ns = gap.at_ns + round((end_tick - gap.first_tick) * NS / self.rate)
             self._count(gap, min(gap.ticks, gap.due(end_ns)), LossCause.NO_SIGNAL)
 
+    def _left_out(self, sequence: int | None) -> int:
+        """Pictures between the last one and this that the source's numbers leave out."""
+        before = self._gap.sequence if self._gap is not None else None
+        return max(0, sequence - before - 1) if sequence is not None and before is not None else 0
+
+    def _stands_in(self, picture: Picture) -> bool:
+        """Say whether a picture shows in the place of one that was skipped and came first for the same tick."""
+        left_out = self._left_out(picture.sequence)
+        if not self._filled or self._gap is None or left_out == 0:
+            return False
+        before_ns = picture.at_ns - (picture.at_ns - self._gap.at_ns) // (left_out + 1)
+        return self._ticks.are_together(before_ns, picture.at_ns)
+
     def _close_gap(self, at_ns: int, sequence: int | None) -> None:
         """Settle what followed the last picture, now that the next has come, or that the segment ends."""
         gap = self._gap
         if gap is None:
             return
-        left_out = sequence - gap.sequence - 1 if sequence is not None and gap.sequence is not None else 0
+        left_out = self._left_out(sequence)
         cause = LossCause.SKIPPED if left_out > 0 else LossCause.NO_SIGNAL
         due = max(left_out, gap.due(at_ns))
         if self._filled:

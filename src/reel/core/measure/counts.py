@@ -33,8 +33,9 @@ class Counts:
     """What was counted in a take, in frames.
 
     `ticks` are the frames that the take should have. `lost_before` had a picture due that did not come, and hold the
-    one before; `lost_encoder` found the encoder's queue full, and are empty in the file. `dropped` pictures came when
-    their tick had one; `repeated` ticks had none due, since the file's rate is higher. `stretches` place the losses.
+    one before, or show the next where the source is faster; `lost_encoder` found the encoder's queue full, and are
+    empty in the file. `dropped` pictures came when their tick had one; `repeated` ticks had none due, since the file's
+    rate is higher. `stretches` place the losses.
     """
 
     ticks: int = 0

@@ -56,6 +56,10 @@ class Ticks:
         self.next_tick = tick + 1
         return Placement(repeats=repeats, tick=tick)
 
+    def are_together(self, first_ns: int, second_ns: int) -> bool:
+        """Say whether pictures shown at these two times fall to the same tick."""
+        return self._window(first_ns) == self._window(second_ns)
+
     def fill(self, until_ns: int) -> range:
         """Give the windows that ended before `until_ns` without a picture, to be filled with the one before."""
         if not self._filled:

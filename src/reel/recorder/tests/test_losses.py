@@ -167,6 +167,23 @@ class LossTests(unittest.TestCase):
         first = take.counts.stretches[0].first_tick
         self.assertEqual((shown[first - 1], shown[first]), (first - 1, first - 1))
 
+    def test_a_picture_that_stands_in_for_a_skipped_one_is_counted(self):
+        """60 to 30: the ticks whose own picture was skipped are named, those that drop the skipped one are not."""
+
+        class Skipping(Troubled):
+            def read(self, now_ns):
+                arrived = self.inner.read(now_ns)
+                return None if getattr(arrived, "sequence", None) in (20, 31, 40) else arrived
+
+        recipe = Recipe(frame=Mode.parse("640x360p30"), effort="ultrafast")
+        setup = RigSetup(device=replace(CONSOLE, mode=Mode.parse("1280x720p60")), recipe=recipe)
+        take = self.record(setup, [(0, 1)], lambda start_ns: Skipping(assemble(setup.device, start_ns=start_ns), None))
+        stamps = self.stamps(take.path)
+        uneven = [tick for tick, stamp in enumerate(stamps) if stamp != stamps[0] + 2 * tick]
+        self.assertEqual(len(uneven), 2, stamps)
+        self.assertEqual([(s.first_tick, s.ticks, s.cause) for s in take.counts.stretches],
+                         [(tick, 1, LossCause.SKIPPED) for tick in uneven])  # fmt: skip
+
     def test_a_signal_that_goes_away_is_lost_for_as_long_as_it_is_gone(self):
         setup = RigSetup(device=CONSOLE, recipe=Recipe(frame=Mode.parse("640x360p30"), effort="ultrafast"))
         opened = []
