@@ -64,8 +64,8 @@ class Roll:
     """A take of `rate` ticks a second, each to have a frame when `filled`. Used from the source's thread alone.
 
     Pictures come framed; sound in `sound` format, None when there is none. A tick without a picture holds the one
-    before: a loss where a picture was due, else a repeat, since the file's rate is higher. Where the source is faster, a
-    tick whose own picture was skipped shows the next one: a loss too, since what moves is uneven there.
+    before: a loss where a picture was due, else a repeat, since the file's rate is higher. Where the source is faster,
+    a tick whose own picture was skipped shows the next one: a loss too, since what moves is uneven there.
     """
 
     def __init__(self, lane: Lane, rate: Fraction, sound: SoundFormat | None, *, filled: bool = True) -> None:
