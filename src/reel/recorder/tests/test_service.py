@@ -195,7 +195,9 @@ class ServiceTests(ServerTestCase):
                     lambda status, rig_id=rig_id: [r for r in status.rigs if r.rig_id == rig_id and r.watched.per_s]
                 )
                 self.client.ask(Leave(rig_id=rig_id, viewer="page"))
-            self.wait_for(lambda status: not status.rigs)
+            # a closed rig is no longer said, and its thread still lets the device go
+            reading = [thread for thread in threading.enumerate() if thread.name.startswith("Reading the signal")]
+            self.wait_for(lambda status: not status.rigs and not any(thread.is_alive() for thread in reading))
             return len(list(Path("/proc/self/task").iterdir())), int(Path("/proc/self/statm").read_text().split()[1])
 
         rounds = [once() for _ in range(7)]
