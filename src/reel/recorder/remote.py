@@ -16,7 +16,7 @@ from reel.recorder.guard import guarded
 from reel.recorder.journal import Closed
 from reel.recorder.messages import RefusedError, RollStatus
 from reel.recorder.roll import MarkedMoment, RollState
-from reel.recorder.take import Take
+from reel.recorder.take import Take, room_bytes
 from reel.standins import OwnRecorder
 
 
@@ -93,16 +93,12 @@ class RemoteTake(Take):
 
     def status(self) -> RollStatus:
         """Say how it stands, as far as the device tells."""
-        try:
-            free = self.storage.free_bytes()
-        except ReelError:
-            free = 0
         return self.status_of(
             ticks=self.own.pictures,
             counts=Counts(ticks=self.own.pictures),
             state=(RollState.ENDING if self._closing else RollState.ROLLING).value,
             marks=len(self.marks),
-            room_bytes=free,
+            room_bytes=room_bytes(self.storage),
             ends_s=own_recorder_of(self.setup).max_s,
         )
 
@@ -116,9 +112,9 @@ def bring_over(path: Path, shelf: Shelf) -> Path:
         if _digest(making) != _digest(path):
             raise MediaError(making, "came over differently from what lies on the device; it is not kept")
         return shelf.complete(Reserved(rolling=making, final=target, number=0))
+    except ReelError:
+        raise
     except OSError as error:
-        if isinstance(error, ReelError):
-            raise
         raise MediaError(path, f"could not be copied over ({error.strerror})") from error
     finally:
         with suppress(OSError):

@@ -118,7 +118,7 @@ class RollingTake(Take):
             counts=roll.counts,
             state=state.value,
             marks=len(roll.marks),
-            room_bytes=self._room_bytes(),
+            room_bytes=room_bytes(self.shelf, self.reserve_bytes),
             queue=roll.lane.waiting,
             queue_limit=roll.lane.limit,
         )
@@ -161,12 +161,13 @@ class RollingTake(Take):
         kept = megabytes(self.reserve_bytes)
         return f"It was cut because only the reserve of {kept} was left on the drive; all until then is kept."
 
-    def _room_bytes(self) -> int:
-        """Bytes until the reserve is reached; 0 when the shelf can't be reached."""
-        try:
-            return max(0, self.shelf.free_bytes() - self.reserve_bytes)
-        except ReelError:
-            return 0
+
+def room_bytes(shelf: Shelf, reserve_bytes: int = 0) -> int:
+    """Bytes until a reserve is reached; 0 when the shelf can't be reached."""
+    try:
+        return max(0, shelf.free_bytes() - reserve_bytes)
+    except ReelError:
+        return 0
 
 
 def _warning(queue: int, queue_limit: int, room_s: int | None) -> str | None:

@@ -7,7 +7,7 @@ from itertools import count
 
 from reel.core.line.boxes import Box, Port
 from reel.core.line.carried import Offer
-from reel.core.line.device import Access, DeviceKind, DeviceSetup, Shows
+from reel.core.line.device import Access, DeviceSetup, Shows
 from reel.core.line.hops import Adapter, HopKind, Link, Mirror, Receiver, name_of
 from reel.core.line.links import Connector, Transfer
 from reel.core.line.path import HopSetup
@@ -152,11 +152,8 @@ _REFUSALS = {"busy": "is open in another program", "denied": "may not be opened 
 
 
 def _transfer(device: DeviceSetup, path: tuple[HopSetup, ...]) -> Transfer:
-    """Say how pictures are sent by USB: as the box does, or else as a camera or a handheld does."""
-    box = next((setup.hop for setup in path if isinstance(setup.hop, Box)), None)
-    if box is not None:
-        return box.transfer
-    return Transfer.ISOCHRONOUS if device.kind is DeviceKind.CAMERA else Transfer.BULK
+    """Say how pictures are sent by USB: as the box does, or else as the device does."""
+    return next((setup.hop.transfer for setup in path if isinstance(setup.hop, Box)), device.transfer)
 
 
 def _hop(setup: HopSetup, device: DeviceSetup, signal: Signal, ask: Offer | None, transfer: Transfer) -> HopStandIn:

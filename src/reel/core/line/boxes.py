@@ -204,8 +204,9 @@ class Port:
 
     def carries(self, transfer: Transfer) -> int:
         """Give the bits per second that it carries by a way of sending."""
-        is_kept = transfer is Transfer.ISOCHRONOUS and self.isochronous_bps is not None
-        return self.isochronous_bps if is_kept and self.isochronous_bps is not None else self.carries_bps
+        if transfer is Transfer.ISOCHRONOUS and self.isochronous_bps is not None:
+            return self.isochronous_bps
+        return self.carries_bps
 
     def carry(self, carried: Carried, at: Situation) -> Passed:
         """Let the mode that was asked for through, or else the best that fits."""

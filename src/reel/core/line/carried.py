@@ -147,7 +147,7 @@ def sent(device: DeviceSetup) -> Carried | None:
         black=black.get(device.surface, ""),
         offers=tuple(_own_offers(signal)) if way is Connector.USB else (),
         offered_by=f"The {device.kind.label.lower()}",
-        transfer=Transfer.ISOCHRONOUS if device.kind is DeviceKind.CAMERA else Transfer.BULK,
+        transfer=device.transfer,
         noise_rule=NoiseRule.COARSER if way is Connector.USB else None,
     )
 

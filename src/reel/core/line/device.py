@@ -7,7 +7,7 @@ from fractions import Fraction
 from urllib.parse import urlsplit
 
 from reel.core.errors import BadValueError
-from reel.core.line.links import Connector, has_halved_chroma
+from reel.core.line.links import Connector, Transfer, has_halved_chroma
 from reel.core.signal import Matrix, Mode, PixelFormat, Range, Signal, pixel_format
 
 MAX_DRIFT_PPM = 500
@@ -214,6 +214,11 @@ class DeviceSetup:
         """By what the signal leaves; None for a feed."""
         ways = DEVICES[self.kind].ways_out
         return self.out or (ways[0] if ways else None)
+
+    @property
+    def transfer(self) -> Transfer:
+        """How it sends pictures by USB itself: a camera in room that is kept for it, a handheld in what is free."""
+        return Transfer.ISOCHRONOUS if self.kind is DeviceKind.CAMERA else Transfer.BULK
 
     @property
     def identity(self) -> str:

@@ -138,9 +138,8 @@ class Link:
             divisor = -(-carried.signal.mode.rate // self.max_rate)
             mode = replace(carried.signal.mode, rate=carried.signal.mode.rate / divisor)
             after = stored(carried, mode, carried.signal.pixels)
-        if (
-            Connector.COMPONENT in self.plugs_in
-        ):  # three voltages: what its samples were is gone before any clock counts
+        # three voltages: what its samples were is gone before any clock counts
+        if Connector.COMPONENT in self.plugs_in:
             after = stored(after, after.signal.mode, "yuv444p")
         if not link_carries(self.max_clock_hz, after.signal):
             return blocked(

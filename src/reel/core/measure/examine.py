@@ -7,7 +7,7 @@ from pathlib import Path
 
 import av
 
-from reel.core.measure.look import Luma, has_changed, is_black, lines_of
+from reel.core.measure.look import Movement, is_black, lines_of
 from reel.core.media.planes import luma_of
 from reel.core.media.probe import MediaFacts, probe
 
@@ -61,8 +61,7 @@ class _Looker:
     """Looks at each picture of a file, in the order in which they are shown."""
 
     def __init__(self) -> None:
-        self._before: Luma | None = None
-        self._reference: Luma | None = None
+        self._movement = Movement()
         self._changed_s = Fraction(0)
         self._black, self._still = _Spans(), _Spans()
         self._first_s: Fraction | None = None
@@ -75,15 +74,13 @@ class _Looker:
         at_s, lines = frame.pts * frame.time_base, lines_of(luma_of(frame))
         self._first_s = at_s if self._first_s is None else self._first_s
         at_s -= self._first_s
-        is_new = self._before is None or has_changed(self._before, lines)
+        is_new, moved = self._movement.follow(lines)
         black = is_black(lines)
         self._distinct += is_new
         self._black.take(at_s, is_so=black)
-        moved = is_new or self._reference is None or has_changed(self._reference, lines)
         self._still.take(at_s if moved else self._changed_s, is_so=not moved and not black)
         if moved:
-            self._reference, self._changed_s = lines, at_s
-        self._before = lines
+            self._changed_s = at_s
 
     def result(self, length_s: Fraction) -> Appearance:
         """Give what was seen of pictures that last so long in all."""

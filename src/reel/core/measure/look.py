@@ -55,6 +55,26 @@ def has_changed(before: Luma, lines: Luma) -> bool:
     return bool(np.abs(means).max() > max(LEAST_STEPS, SIGMAS * spread))
 
 
+class Movement:
+    """Follows pictures in order; `before` is the last of them."""
+
+    def __init__(self) -> None:
+        self.before: Luma | None = None
+        self._reference: Luma | None = None
+
+    def follow(self, lines: Luma) -> tuple[bool, bool]:
+        """Say whether a picture is unlike the one before, and whether the picture has moved.
+
+        What changes too slowly to be seen from one picture to the next is seen against the one that last moved.
+        """
+        is_new = self.before is None or has_changed(self.before, lines)
+        moved = is_new or self._reference is None or has_changed(self._reference, lines)
+        self.before = lines
+        if moved:
+            self._reference = lines
+        return is_new, moved
+
+
 def is_black(lines: Luma) -> bool:
     """Say whether a picture is black: dark, and flat but for noise. A small lamp in the dark is not black."""
     values = lines.astype(np.int16)

@@ -8,7 +8,7 @@ import numpy as np
 
 from reel.core.measure.endless import holds_itself
 from reel.core.measure.fields import AROUND, field_lines, field_phase
-from reel.core.measure.look import Luma, has_changed, is_black, is_snow, lines_of
+from reel.core.measure.look import Luma, Movement, is_black, is_snow, lines_of
 from reel.core.media.planes import luma_of
 from reel.core.signal import NS
 
@@ -30,9 +30,8 @@ class Watched:
 
     `per_s` and `distinct_per_s` count pictures and new ones; `jitter_ms` is the standard deviation of the time between
     two. `black_s`, `still_s` and `snow_s` say for how long it has been black, has not changed, or was nothing but
-    noise; 0 when it is not. `has_fields`
-    says whether two moments lie in a picture; None before enough has moved to tell. `is_endless` says that the picture
-    shows itself, smaller.
+    noise; 0 when it is not. `has_fields` says whether two moments lie in a picture; None before enough has moved to
+    tell. `is_endless` says that the picture shows itself, smaller.
     """
 
     per_s: float = 0.0
@@ -54,8 +53,7 @@ class Watch:
     def __init__(self, *, reads_screen: bool = False) -> None:
         self._reads_screen = reads_screen
         self._arrivals: deque[tuple[int, bool | None]] = deque()
-        self._seen_lines: Luma | None = None
-        self._reference: Luma | None = None
+        self._movement = Movement()
         self._field_lines: Luma | None = None
         self._phases: deque[float] = deque(maxlen=12)
         self._black_ns: int | None = None
@@ -74,18 +72,16 @@ class Watch:
     def look(self, frame: av.VideoFrame, at_ns: int, *, top_first: bool = True) -> None:
         """Look at a picture that was shown at `at_ns`, in the order of time."""
         luma = luma_of(frame)
-        lines, before = lines_of(luma), self._seen_lines
-        is_new = before is None or has_changed(before, lines)
-        # what changes too slowly to be seen from one picture to the next is seen against an earlier one
-        if is_new or self._reference is None or has_changed(self._reference, lines):
-            self._changed_ns, self._reference = at_ns, lines
+        lines, before = lines_of(luma), self._movement.before
+        is_new, moved = self._movement.follow(lines)
+        if moved:
+            self._changed_ns = at_ns
         if is_black(lines):
             self._black_ns = at_ns if self._black_ns is None else self._black_ns
         else:
             self._black_ns = None
         if before is not None:
             self._look_deeper(before, lines, luma, at_ns)
-        self._seen_lines = lines
         self._arrivals.append((at_ns, is_new))
         self._look_at_fields(luma, top_first)
         self._seen += 1

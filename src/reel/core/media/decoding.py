@@ -15,7 +15,7 @@ from reel.core.errors import BadValueError
 from reel.core.media.errors import BROKEN, reason_of
 from reel.core.media.framing import frame_matrix, frame_range
 from reel.core.media.normal import Normal
-from reel.core.signal import FloatArray, InputError, Mode, Scan, Signal, SoundFormat
+from reel.core.signal import NS, Arrived, FloatArray, InputError, Mode, Samples, Scan, Signal, SoundFormat
 from reel.core.signal.mode import MAX_RATE
 
 RATE_HZ = 48_000
@@ -103,6 +103,12 @@ def _rate(stream: av.VideoStream) -> Fraction:
 def sound_format(container: Container) -> SoundFormat | None:
     """Give the format that a container's first sound track is converted to; None when it has none."""
     return SoundFormat(rate_hz=RATE_HZ) if container.streams.audio else None
+
+
+def complete_ns(arrival: Arrived) -> int:
+    """Give when a picture is shown, or a block of sound at RATE_HZ is complete."""
+    length = int(arrival.data.shape[1]) * NS // RATE_HZ if isinstance(arrival, Samples) else 0
+    return arrival.at_ns + length
 
 
 class Decoder:

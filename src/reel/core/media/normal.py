@@ -10,7 +10,12 @@ from reel.core.signal import PIXEL_FORMATS, Matrix, Range
 
 _TIME_BASE = Fraction(1, 1000)
 # What libavfilter does to turn a picture as its display matrix says; the angle counts against the clock.
-_TURNS = {90: ("transpose", "cclock"), -90: ("transpose", "clock"), 180: ("rotate", "PI")}
+_TURNS = {
+    0: (),
+    90: (("transpose", "cclock"),),
+    -90: (("transpose", "clock"),),
+    180: (("hflip", ""), ("vflip", "")),
+}
 _SCALE_MATRIX = {Matrix.BT601: "bt601", Matrix.BT709: "bt709", Matrix.BT2020: "bt2020"}
 
 
@@ -68,9 +73,6 @@ class Normal:
             steps += [graph.add("scale", f"flags={EXACT}{same}"), graph.add("format", target)]
         if frame.width % 2 or frame.height % 2:
             steps.append(graph.add("crop", f"{frame.width // 2 * 2}:{frame.height // 2 * 2}:0:0"))
-        if turn:
-            steps.append(graph.add(*_TURNS[turn]) if turn != 180 else graph.add("hflip", ""))
-        if turn == 180:
-            steps.append(graph.add("vflip", ""))
+        steps += [graph.add(name, options) for name, options in _TURNS[turn]]
         graph.link_nodes(*steps, graph.add("buffersink")).configure()
         return graph

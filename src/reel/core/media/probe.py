@@ -17,6 +17,8 @@ from reel.core.sound import to_db
 
 # Sound whose stamps leave out or go back more than this has a hole or a jump; containers round to a millisecond.
 HOLE_S = Fraction(1, 200)
+# ITU-T H.273: a code that says nothing.
+_UNSPECIFIED = 2
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -224,7 +226,7 @@ def _video(found: _Stream) -> VideoFacts:
         width_px=frame.width if frame else stream.width,
         height_px=frame.height if frame else stream.height,
         pixels=frame.format.name if frame else stream.pix_fmt or "",
-        matrix=frame_matrix(frame) if frame and tagged.colorspace != 2 else None,  # 2: unspecified (H.273)
+        matrix=frame_matrix(frame) if frame and tagged.colorspace != _UNSPECIFIED else None,
         range=frame_range(frame) if frame and tagged.color_range else None,
         rate=measure_rate(stamps, time_base, declared),
         frames=len(stamps),
@@ -251,7 +253,7 @@ def _end_of(found: _Stream, stamps: "np.ndarray[tuple[int], np.dtype[np.int64]]"
 
 
 def _code(value: int) -> int | None:
-    return None if value == 2 else int(value)  # unspecified (H.273)
+    return None if value == _UNSPECIFIED else int(value)
 
 
 def _sound(found: _Stream) -> SoundFacts:

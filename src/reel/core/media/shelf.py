@@ -162,9 +162,9 @@ def _move(source: Path, target: Path) -> None:
         os.close(os.open(target, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o644))
     except FileExistsError:
         raise NameTakenError(target) from None
+    except MediaError:
+        raise
     except OSError as error:
-        if isinstance(error, MediaError):
-            raise
         raise MediaError(source, f"can't be renamed ({error.strerror})") from error
     try:
         source.replace(target)

@@ -5,7 +5,7 @@ from collections.abc import Generator, Iterator
 from dataclasses import replace
 from pathlib import Path
 
-from reel.core.media.decoding import RATE_HZ, Decoded, Decoder, frame_signal, open_file, sound_format
+from reel.core.media.decoding import Decoded, Decoder, complete_ns, frame_signal, open_file, sound_format
 from reel.core.media.errors import BROKEN
 from reel.core.signal import NS, Arrived, InputError, Picture, Samples, Signal, SoundFormat
 
@@ -53,7 +53,7 @@ class FileFeed:
 
     def due_ns(self) -> int | None:
         """When the next picture is shown or the next block of sound is complete; None after the end."""
-        return _due(self._next) if self._next is not None else None
+        return complete_ns(self._next) if self._next is not None else None
 
     def read(self, now_ns: int) -> Arrived:
         """Give the next arrival; pictures more than MAX_LATE_NS old are skipped and leave a gap in sequence."""
@@ -99,7 +99,7 @@ class FileFeed:
         reached: dict[type, int] = {}
         kinds = 2 if self._sound else 1
         for number, arrival in enumerate(arrivals):
-            due_ns = _due(arrival)
+            due_ns = complete_ns(arrival)
             heapq.heappush(waiting, (due_ns, number, arrival))
             reached[type(arrival)] = due_ns
             while waiting and (
@@ -134,9 +134,3 @@ class FileFeed:
         self._sequence += 1 + decoded.lost
         lasts_ns = round(decoded.lasts_s * NS) if decoded.lasts_s else None
         return Picture(at_ns=at_ns, sequence=self._sequence - 1, frame=decoded.frame, lasts_ns=lasts_ns)
-
-
-def _due(arrival: Arrived) -> int:
-    """Give when a picture is shown, or a block of sound is complete."""
-    length = int(arrival.data.shape[1]) * NS // RATE_HZ if isinstance(arrival, Samples) else 0
-    return arrival.at_ns + length

@@ -13,7 +13,7 @@ import av
 
 from reel.core.errors import ReelError
 from reel.core.line.device import FEED_PROTOCOLS
-from reel.core.media.decoding import RATE_HZ, Decoded, Decoder, frame_signal, open_options, sound_format
+from reel.core.media.decoding import Decoded, Decoder, complete_ns, frame_signal, open_options, sound_format
 from reel.core.media.errors import BROKEN, reason_of
 from reel.core.signal import NS, Arrived, InputError, Picture, Samples, Signal, SoundFormat
 from reel.recorder.guard import guarded
@@ -98,8 +98,7 @@ class StreamFeed:
         """When what waits is to be shown or heard; long ago when the stream has broken; else in a little while."""
         line = self._first()
         if line:
-            first = line[0]
-            return first.at_ns if isinstance(first, Picture) else _end_ns(first)
+            return complete_ns(line[0])
         return 0 if self._error else self._now_ns() + LOOK_NS
 
     def read(self, now_ns: int) -> Arrived | None:
@@ -164,9 +163,7 @@ class StreamFeed:
 
     def _take(self, decoded: Decoded, decoder: Decoder) -> None:
         if decoded.frame is not None:
-            signal = frame_signal(decoded.frame, decoder.stream, self._name)
-            if signal != self._signal:
-                self._signal = signal
+            self._signal = frame_signal(decoded.frame, decoder.stream, self._name)
             self._sequence += max(self._pace.missing(decoded.shown_s), decoded.lost)
             lasts_ns = None if self._pace.step_s else UNPACED_NS
             at_ns = self._stamp(decoded.shown_s)
@@ -191,11 +188,7 @@ class StreamFeed:
         """Give the line whose first is due first; None when nothing waits."""
         if not self._pictures or not self._sounds:
             return self._pictures or self._sounds or None
-        return self._pictures if self._pictures[0].at_ns <= _end_ns(self._sounds[0]) else self._sounds
-
-
-def _end_ns(samples: Samples) -> int:
-    return samples.at_ns + int(samples.data.shape[1]) * NS // RATE_HZ
+        return self._pictures if self._pictures[0].at_ns <= complete_ns(self._sounds[0]) else self._sounds
 
 
 # What a server answers instead of a stream (RFC 9110, 15.5 and 15.6); libavformat knows these.

@@ -93,32 +93,11 @@ class DeviceForm(StageForm):
     )
 
     _SHARED = ("shows", "drift_ppm")
+    _HANDHELD = ("mode", "out", "matrix", "range", "turn", "turns", "surface", "sleep_lock", "sleep_s", "touches")
     FIELDS = {
         DeviceKind.CONSOLE: ("mode", "out", "pixels", "matrix", "range", "protected"),
-        DeviceKind.PHONE: (
-            "mode",
-            "out",
-            "matrix",
-            "range",
-            "turn",
-            "turns",
-            "surface",
-            "sleep_lock",
-            "sleep_s",
-            "touches",
-        ),
-        DeviceKind.TABLET: (
-            "mode",
-            "out",
-            "matrix",
-            "range",
-            "turn",
-            "turns",
-            "surface",
-            "sleep_lock",
-            "sleep_s",
-            "touches",
-        ),
+        DeviceKind.PHONE: _HANDHELD,
+        DeviceKind.TABLET: _HANDHELD,
         DeviceKind.HEADSET: ("mode", "out", "eye", "pointer"),
         DeviceKind.DECK: ("mode", "out", "tape_s"),
         DeviceKind.CAMERA: ("mode", "matrix", "range", "access"),

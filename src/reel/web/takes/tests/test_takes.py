@@ -1,6 +1,3 @@
-import tempfile
-from pathlib import Path
-
 from django.conf import settings
 from django.test import TestCase
 from django.urls import reverse
@@ -11,25 +8,21 @@ from reel.core.line import DeviceKind, DeviceSetup, RigSetup
 from reel.core.measure import Counts
 from reel.core.media.tests.clips import FRAME, write_clip
 from reel.core.signal import Mode
-from reel.options import Home
 from reel.web.jobs.actions import call_off, run_job
 from reel.web.jobs.models import Job, JobState
 from reel.web.takes import actions
 from reel.web.takes.models import Mark, ProofState, Take, TakeState
 from reel.web.takes.proving import copy_path, poster_path, prove_take
+from reel.web.takes.tests.home import HomeMixin
 
 SETUP = RigSetup(
     device=DeviceSetup(kind=DeviceKind.CONSOLE, mode=Mode.parse("1280x720p30")), recipe=Recipe(frame=FRAME)
 )
 
 
-class TakeTests(TestCase):
+class TakeTests(HomeMixin, TestCase):
     def setUp(self):
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        home = Home(Path(folder.name))
-        home.make()
-        self.enterContext(self.settings(HOME=home))
+        super().setUp()
         self.take = self.make("stone.mkv")
 
     def make(self, file_name, state=TakeState.CLOSED, content=True):

@@ -1,7 +1,6 @@
 """Many at once, and what the database refuses: one name a file, one file a take, and every job ends."""
 
 import os
-import tempfile
 import threading
 from pathlib import Path
 from unittest.mock import patch
@@ -17,7 +16,6 @@ from reel.core.line import DeviceKind, propose
 from reel.core.measure import Counts
 from reel.core.media import MediaError
 from reel.core.media.tests.clips import FRAME, write_clip
-from reel.options import Home
 from reel.recorder.journal import Closed, JournalError, Rolled
 from reel.web.jobs.actions import run_waiting, take_up_left
 from reel.web.jobs.models import Job, JobState
@@ -27,18 +25,12 @@ from reel.web.roll.journal import DatabaseJournal
 from reel.web.takes import actions
 from reel.web.takes.models import ProofState, Take, TakeState
 from reel.web.takes.proving import prove_take
+from reel.web.takes.tests.home import HomeMixin
 
 SETUP = propose(DeviceKind.CONSOLE)
 
 
-class HomeMixin:
-    def setUp(self):
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        home = Home(Path(folder.name))
-        home.make()
-        self.enterContext(self.settings(HOME=home))
-
+class ShelfMixin(HomeMixin):
     def make(self, name="stone", content=b"x", state=TakeState.CLOSED, file_name=None):
         file_name = file_name or f"{name}.mkv"
         if content is not None:
@@ -49,7 +41,7 @@ class HomeMixin:
         )  # fmt: skip
 
 
-class TogetherTests(HomeMixin, TransactionTestCase):
+class TogetherTests(ShelfMixin, TransactionTestCase):
     tags = frozenset({"live"})
 
     def together(self, requests):
@@ -96,7 +88,7 @@ class TogetherTests(HomeMixin, TransactionTestCase):
         self.assertEqual((codes.count(302), set(codes)), (1, {302, 422}))
 
 
-class LifeTests(HomeMixin, TestCase):
+class LifeTests(ShelfMixin, TestCase):
     def test_a_recorder_that_was_killed_at_any_moment_leaves_a_take_with_its_file(self):
         """While it was written, after it was named, after another took the name, and when nothing is left."""
         for name, files, found in (
