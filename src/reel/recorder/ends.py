@@ -32,7 +32,7 @@ class Ends:
             self._waiting[take_id] = closed
             self.problem = f"{closed.path.name} is closed. {error} That is tried again by itself."
             if self._thread is None:
-                self._thread = guarded("Storing the ends of takes", self._again, lambda error: None)
+                self._thread = guarded("Storing the ends of takes", self._again, self._failed)
                 self._thread.start()
 
     def stop(self) -> None:
@@ -48,6 +48,11 @@ class Ends:
                 if not self._waiting:
                     self.problem, self._thread = None, None
                     return
+
+    def _failed(self, error: ReelError) -> None:
+        """Say that nothing tries again now; the next end that can't be stored begins anew, with those that wait."""
+        with self._lock:
+            self.problem, self._thread = str(error), None
 
     def _try(self, take_id: int, closed: Closed) -> ReelError | None:
         return attempt("Storing the end of a take", lambda: self._journal.closed(take_id, closed))

@@ -80,13 +80,20 @@ def _pass_on(context: Context, run_folder: Path, recorder: Recorder, stop: threa
 
 
 def _answerer(context: Context, recorder: Recorder, ended: threading.Event) -> threading.Thread:
-    def work() -> None:
+    """Start a thread that answers until `ended`; an error costs the request it came from, and a new socket goes on."""
+
+    def answer() -> None:
         with context.socket(zmq.REP) as socket:
             socket.setsockopt(zmq.LINGER, 0)
             socket.connect(_INSIDE)
             while not ended.is_set():
                 if socket.poll(POLL_MS):
                     socket.send_multipart(_reply(recorder, socket.recv_multipart()))
+
+    def work() -> None:
+        while not ended.is_set():
+            if attempt("Answering requests", answer) is not None:
+                ended.wait(POLL_MS / 1000)
 
     thread = guarded("Answering requests", work, lambda error: None)
     thread.start()

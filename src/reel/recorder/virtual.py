@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
+from reel.core.file import Recipe
 from reel.core.line import RigSetup
 from reel.core.measure import Counts
 from reel.core.media import PartWriter, Shelf
@@ -44,22 +45,40 @@ def record(
     if source.error is not None:
         raise source.error
     reserved = shelf.reserve(recipe.name_pattern, rig=rig_name, date=clock.wall().date(), container=recipe.container)
+    try:
+        roll = _record(source, recipe, reserved.rolling, clock, rolled_s, sorted(marks_s))
+    except BaseException:
+        shelf.discard(reserved)
+        raise
+    finally:
+        source.close()
+    return VirtualTake(path=shelf.complete(reserved), counts=roll.counts, marks=tuple(roll.marks))
+
+
+def _record(
+    source: Source,
+    recipe: Recipe,
+    path: Path,
+    clock: VirtualClock,
+    rolled_s: Iterable[tuple[float, float]],
+    marks: list[tuple[float, str]],
+) -> Roll:
+    """Write the stretches to `path`; the file is closed on return. Raises what the writer raised."""
     sound = source.reading.sound
-    lane = Lane(PartWriter(reserved.rolling, recipe, sound), closed=lambda error: None)
+    lane = Lane(PartWriter(path, recipe, sound), closed=lambda error: None)
     release = clock.settle_with(lane.settle)
     lane.start()
     roll = Roll(lane, recipe.tick_rate, sound, filled=not recipe.as_it_comes)
     try:
-        _roll_stretches(source, roll, clock, rolled_s, sorted(marks_s))
+        _roll_stretches(source, roll, clock, rolled_s, marks)
     finally:
         source.cut(clock.now_ns())
         source.run_until(clock.now_ns() + NS)
         release()
         lane.ended.wait()
-        source.close()
     if lane.error is not None:
         raise lane.error
-    return VirtualTake(path=shelf.complete(reserved), counts=roll.counts, marks=tuple(roll.marks))
+    return roll
 
 
 def _roll_stretches(

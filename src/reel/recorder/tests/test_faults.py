@@ -2,13 +2,15 @@
 
 import errno
 import os
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from unittest.mock import patch
 
 from reel.core.media import JpegEncoder, MediaError, PartWriter, Shelf, probe
+from reel.recorder import server
+from reel.recorder.ends import Ends
 from reel.recorder.journal import JournalError
-from reel.recorder.messages import Ask, Cut, Hold, Open, RefusedError
+from reel.recorder.messages import Ask, Cut, Hold, Open, RefusedError, UnreachableError
 from reel.recorder.screen import Broadcast
 from reel.recorder.source import Source
 from reel.recorder.take import RollingTake
@@ -124,6 +126,25 @@ class FaultTests(ServerTestCase):
             self.assertIn("database is locked", said)
             self.wait_for(lambda status: take in self.journal.ends and status.notice is None)
         self.assert_rolls_again()
+
+    def test_in_answering_and_in_storing_again(self):
+        with planted(server, "_reply", RuntimeError("planted"), times=2 * server.ANSWERERS) as calls:
+            while len(calls) < 2 * server.ANSWERERS:
+                with suppress(UnreachableError):
+                    self.client.ask(Ask(), timeout_ms=50)
+        self.assert_rolls_again()
+        with (
+            planted(type(self.journal), "closed", JournalError("database is locked"), times=2),
+            planted(Ends, "_try", RuntimeError("planted"), after=1),
+        ):
+            takes = []
+            for said in ("Storing the ends of takes failed (planted)", "database is locked"):
+                takes.append(self.start_roll())
+                self.wait_for(lambda status: status.roll.length_s > 0.3)
+                self.client.ask(Cut())
+                self.wait_for(lambda status, said=said: said in (status.notice or "") and status.roll is None)
+            self.wait_for(lambda status: status.notice is None)
+            self.assertLessEqual(set(takes), set(self.journal.ends))
 
     def test_in_showing(self):
         self.client.ask(Open(rig_id=1, setup=LIGHT, viewer="page"))

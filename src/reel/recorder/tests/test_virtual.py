@@ -4,6 +4,7 @@ import tempfile
 import unittest
 from fractions import Fraction
 from pathlib import Path
+from unittest.mock import patch
 
 import av
 import numpy as np
@@ -11,7 +12,7 @@ import numpy as np
 from reel.core.file import Container, Recipe
 from reel.core.line import DeviceKind, DeviceSetup, RigSetup
 from reel.core.measure import prove
-from reel.core.media import Shelf, probe
+from reel.core.media import MediaError, PartWriter, Shelf, probe
 from reel.core.signal import Mode
 from reel.recorder.virtual import record
 from reel.standins import assemble, read_beacon, read_stamp
@@ -82,6 +83,13 @@ class VirtualTests(unittest.TestCase):
             steps = {round((b - a) * 1000) for a, b in zip(times, times[1:], strict=False)}
             self.assertLessEqual(steps, {19, 20, 21})
             self.assert_proved(take)
+
+    def test_what_fails_leaves_no_file(self):
+        for step in ("__init__", "write_picture"):
+            error = MediaError(Path("a.mkv"), "could not be written (planted)")
+            with self.subTest(step), patch.object(PartWriter, step, side_effect=error):
+                self.assertRaises(MediaError, self.roll, "1280x720p30", "640x360p30", [(0, 1)])
+                self.assertEqual(list(self.shelf.root.iterdir()), [])
 
     def test_two_runs_are_identical(self):
         takes = [self.roll("1280x720p60", "640x360p30000/1001", [(0, 1), (1.5, 2)], drift_ppm=80) for _ in range(2)]

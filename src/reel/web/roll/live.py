@@ -82,11 +82,11 @@ def _watched_facts(rig: RigStatus) -> dict[str, object]:
     }
 
 
-def live_facts(status: Status | None, rig: RigStatus | None) -> dict[str, object]:
-    """Give all that one page's event carries."""
+def live_facts(status: Status | None, rig: RigStatus | None, *, problem: str = "") -> dict[str, object]:
+    """Give all that one page's event carries; `problem` is one of the web's own, said before the recorder's notice."""
     return {
         "answers": status is not None,
-        "notice": (status.notice or "") if status else "",
+        "notice": problem or (status.notice if status else "") or "",
         "roll": band_facts(status.roll, _rolling_rig(status)) if status else None,
         "rig": rig_facts(rig),
     }

@@ -2,6 +2,7 @@
 
 import asyncio
 import json
+import logging
 import uuid
 from collections.abc import AsyncIterator
 from contextlib import suppress
@@ -21,6 +22,7 @@ from reel.web.roll.live import live_facts
 from reel.web.roll.recorder import client, rig_status
 from reel.web.takes.actions import clean_name
 
+log = logging.getLogger(__name__)
 KEEP_OPEN_S = 2.0
 SILENCE_MS = 1_500
 BOUNDARY = "picture"
@@ -92,30 +94,47 @@ async def picture(request: HttpRequest, rig_id: int) -> StreamingHttpResponse:
 
 async def _events(rig_id: int | None) -> AsyncIterator[bytes]:
     """Give the status as it comes. The rig is kept open beside that, and let go when the page leaves."""
-    keeping = asyncio.create_task(_keep_open(rig_id)) if rig_id is not None else None
+    lease = Lease(rig_id) if rig_id is not None else None
+    keeping = asyncio.create_task(lease.keep()) if lease else None
     try:
         async for status in client().statuses(silence_ms=SILENCE_MS):
             rig = rig_status(status, rig_id) if rig_id is not None else None
-            yield b"data: " + json.dumps(live_facts(status, rig)).encode() + b"\n\n"
+            facts = live_facts(status, rig, problem=lease.problem if lease else "")
+            yield b"data: " + json.dumps(facts).encode() + b"\n\n"
     finally:
         if keeping is not None:
             keeping.cancel()
 
 
-async def _keep_open(rig_id: int) -> None:
-    """Renew a rig's lease until cancelled; then say that this page has left."""
-    viewer = uuid.uuid4().hex
-    try:
-        while True:
-            rig = await Rig.objects.filter(pk=rig_id).afirst()
-            with suppress(ReelError):  # the next status says what is wrong
-                if rig is not None and rig.is_asked:
-                    opening = Open(rig_id=rig.pk, setup=rig.plan, rig_name=rig.name, viewer=viewer)
-                    await asyncio.to_thread(client().ask, opening)
-            await asyncio.sleep(KEEP_OPEN_S)
-    finally:
-        with suppress(ReelError):
-            await asyncio.shield(asyncio.to_thread(client().ask, Leave(rig_id=rig_id, viewer=viewer)))
+class Lease:
+    """A page's hold on a rig. `problem` says why it can't be renewed just now, where the status does not say it."""
+
+    def __init__(self, rig_id: int) -> None:
+        self._rig_id, self._viewer = rig_id, uuid.uuid4().hex
+        self.problem = ""
+
+    async def keep(self) -> None:
+        """Renew it until cancelled, whatever fails meanwhile; then say that this page has left."""
+        try:
+            while True:
+                try:
+                    await self._renew()
+                    self.problem = ""
+                except Exception as error:
+                    if not isinstance(error, ReelError):  # what Reel raises is in the next status
+                        self.problem = f"This rig can't be kept open just now ({error}). That is tried again by itself."
+                        log.exception("Keeping rig %s open failed", self._rig_id)
+                await asyncio.sleep(KEEP_OPEN_S)
+        finally:
+            with suppress(ReelError):
+                leaving = Leave(rig_id=self._rig_id, viewer=self._viewer)
+                await asyncio.shield(asyncio.to_thread(client().ask, leaving))
+
+    async def _renew(self) -> None:
+        rig = await Rig.objects.filter(pk=self._rig_id).afirst()
+        if rig is not None and rig.is_asked:
+            opening = Open(rig_id=rig.pk, setup=rig.plan, rig_name=rig.name, viewer=self._viewer)
+            await asyncio.to_thread(client().ask, opening)
 
 
 async def _pictures(rig_id: int) -> AsyncIterator[bytes]:

@@ -1,10 +1,16 @@
+import asyncio
+from unittest.mock import AsyncMock, Mock, patch
+
+from django.db import OperationalError
 from django.test import SimpleTestCase
 
 from reel.core.measure import Counts, Watched
 from reel.core.signal import Mode, Signal, SoundFormat
 from reel.core.sound import Level
 from reel.recorder.messages import RigStatus, RollStatus, Status
+from reel.web.roll import views
 from reel.web.roll.live import live_facts
+from reel.web.roll.views import Lease
 
 
 def roll(**changes):
@@ -40,6 +46,33 @@ class LiveFactsTests(SimpleTestCase):
         facts = live_facts(Status(rigs=(rig,)), rig)["rig"]
         self.assertEqual(facts["levels"], [{"peak": -60.0, "rms": -60.0, "held": -3.0}])
         self.assertEqual((facts["arriving"], facts["problem"]), ("29.97", None))
+
+    def test_a_database_that_fails_ends_no_page_s_hold_on_its_rig(self):
+        asked = []
+
+        class Asked:
+            def ask(self, message):
+                asked.append(message)
+
+        async def hold(times):
+            lease = Lease(3)
+            keeping, said = asyncio.ensure_future(lease.keep()), []
+            while len(asked) < times:
+                await asyncio.sleep(0)
+                said.append(lease.problem)
+            keeping.cancel()
+            await asyncio.gather(keeping, return_exceptions=True)
+            return said
+
+        found = AsyncMock(side_effect=[OperationalError("database is locked"), *[Mock(is_asked=True, plan=None)] * 99])
+        with (
+            patch.object(views, "KEEP_OPEN_S", 0), patch.object(views, "client", Asked),
+            patch.object(views.Rig.objects, "filter", return_value=Mock(afirst=found)), self.assertLogs(views.log),
+            patch.object(views, "Open"), patch.object(views, "Leave", return_value="left"),
+        ):  # fmt: skip
+            said = asyncio.run(hold(2))
+        self.assertTrue(any("database is locked" in words for words in said))
+        self.assertEqual((said[-1], asked[-1]), ("", "left"))
 
     def test_no_recorder_and_a_take_that_ended_by_itself(self):
         self.assertEqual(live_facts(None, None), {"answers": False, "notice": "", "roll": None, "rig": None})
