@@ -1,13 +1,14 @@
 """What all stand-in devices share: pictures and sound, sent on a clock of their own."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from fractions import Fraction
 from typing import Protocol
 
 import av
 
 from reel.core.media.planes import Plane, planes_of
-from reel.core.signal import NS, FloatArray, Samples, Scan, Signal, SoundFormat, pixel_format
+from reel.core.signal import NS, FloatArray, Range, Samples, Scan, Signal, SoundFormat, pixel_format
 from reel.standins.ambience import CLICK_EVERY_S, CLICK_SHOWN_S, RATE_HZ
 from reel.standins.layers import Canvas
 from reel.standins.planes import Converter, tag
@@ -17,7 +18,10 @@ BLOCK = 480
 
 
 class Scene(Protocol):
-    """A picture for every moment, at a fixed size: 4:2:0 8-bit, BT.709 limited."""
+    """A picture for every moment, at a fixed size: 4:2:0 8-bit, limited range, in whichever matrix is asked for.
+
+    Nobody can say of a drawn scene which of the matrices is wrong; colours that are judged come from the card.
+    """
 
     def draw(self, seconds: float) -> Canvas:
         """Give the picture of a moment; the same moment gives the same picture."""
@@ -37,11 +41,12 @@ class Painter(Protocol):
 
 
 class ScenePainter:
-    """Paints a scene, brought from the coding in which scenes are drawn to that of `signal`."""
+    """Paints a scene, brought from the coding in which scenes are drawn to that of `signal`, in its matrix."""
 
     def __init__(self, scene: Scene, signal: Signal) -> None:
         self._scene, self._signal = scene, signal
         self._converter = Converter(signal, exact=False)
+        self._drawn = replace(signal, range=Range.LIMITED)
 
     def signal_at(self, seconds: float) -> Signal:
         """The same at any time."""
@@ -54,8 +59,7 @@ class ScenePainter:
     def paint(self, seconds: float) -> av.VideoFrame:
         """Give the scene's picture of a moment."""
         frame = av.VideoFrame.from_numpy_buffer(self._scene.draw(seconds).buffer, format="yuv420p")
-        frame.colorspace, frame.color_range = 1, 1  # BT.709, limited (ITU-T H.273)
-        return self._converter.apply(frame)
+        return self._converter.apply(tag(frame, self._drawn))
 
 
 class Shown:

@@ -82,10 +82,10 @@ def narrow(plane: Plane, samples: int) -> None:
     width = max(1, plane.shape[1] // samples)
     if width == 1:
         return
-    # the mean of `width` neighbours, as the difference of two running sums
+    # The mean of `width` neighbours, as the difference of two running sums; they may overflow, their difference can't.
     padded = np.pad(plane, ((0, 0), (width // 2 + 1, width - width // 2 - 1)), mode="edge")
-    sums = np.cumsum(padded, axis=1, dtype=np.int32)
-    plane[:] = ((sums[:, width:] - sums[:, :-width]) // width).astype(np.uint8)
+    sums = np.cumsum(padded, axis=1, dtype=np.uint16)
+    plane[:] = (sums[:, width:] - sums[:, :-width]) // np.uint16(width)
 
 
 def add_noise(luma: Plane, steps: float, random: np.random.Generator) -> None:
