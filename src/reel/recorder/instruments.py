@@ -52,7 +52,7 @@ class Instruments:
         """Feed the field test, and end it when its time is over."""
         if self._probe is None:
             return
-        self._probe.feed(picture.frame)
+        self._probe.feed(picture)
         if picture.at_ns >= self._probe_end_ns:
             self.field_test, self._probe = self._probe.result(), None
 

@@ -212,7 +212,7 @@ class Source:
         assert self._input is not None and self._input.signal is not None
         signal = self._input.signal
         if self._clock.now_ns() - picture.at_ns < BEHIND_NS:
-            self._watch.look(picture.frame, picture.at_ns, top_first=signal.top_first)
+            self._watch.look(picture, top_first=signal.top_first)
         else:
             self._watch.note(picture.at_ns)
         self._instruments.probe(picture)

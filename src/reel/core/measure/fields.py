@@ -5,13 +5,12 @@ from enum import StrEnum
 from fractions import Fraction
 from typing import TypeAlias
 
-import av
 import numpy as np
 import numpy.typing as npt
 
 from reel.core.measure.look import Luma
 from reel.core.media.planes import luma_of
-from reel.core.signal import rate_label
+from reel.core.signal import Picture, rate_label
 
 Plane: TypeAlias = npt.NDArray[np.float32]
 
@@ -22,6 +21,8 @@ HALF_WAY, AROUND = 0.5, 0.25
 MOVED_ALIKE, MOVED_STEPS = 0.03, 0.05
 # The parts of the pairs of pictures that must agree.
 MOST, SOME = 0.6, 0.15
+# Fewer pairs of pictures that move say nothing.
+LEAST_PAIRS = 4
 
 
 class FieldVerdict(StrEnum):
@@ -31,6 +32,7 @@ class FieldVerdict(StrEnum):
     MERGED = "merged"
     FILM = "film"
     STILL = "still"
+    GAPS = "gaps"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -47,6 +49,8 @@ class FieldTest:
         """The result for people."""
         if self.verdict is FieldVerdict.STILL:
             return "Too little moved to tell. Play a part with movement and test again."
+        if self.verdict is FieldVerdict.GAPS:
+            return "Too few pictures came one after the other to tell: others between them were lost. Test again."
         counted = f"{self.new} of {self.made} pictures at {rate_label(self.rate * 2)} a second are new: "
         if self.verdict is FieldVerdict.APART:
             return f"{counted}the fields come apart. Make one picture of each field, and all of the motion is recorded."
@@ -67,23 +71,28 @@ class FieldProbe:
     def __init__(self, rate: Fraction, *, top_first: bool = True) -> None:
         self._rate, self._top_first = rate, top_first
         self._before: Luma | None = None
+        self._sequence = 0
         self._phases: list[float] = []
-        self._pairs = 0
+        self._fed = self._pairs = 0
 
-    def feed(self, frame: av.VideoFrame) -> None:
-        """Take an arriving picture, each that follows the one before."""
-        lines = field_lines(luma_of(frame))
-        if self._before is not None and self._before.shape == lines.shape:
+    def feed(self, picture: Picture) -> None:
+        """Take an arriving picture; only pictures that follow each other, none lost between them, are compared."""
+        lines = field_lines(luma_of(picture.frame))
+        self._fed += 1
+        follows = picture.sequence == self._sequence + 1
+        if self._before is not None and follows and self._before.shape == lines.shape:
             self._pairs += 1
             phase = field_phase(self._before, lines, top_first=self._top_first)
             if phase is not None:
                 self._phases.append(phase)
-        self._before = lines
+        self._before, self._sequence = lines, picture.sequence
 
     def result(self) -> FieldTest:
         """Judge what was fed."""
         moved = len(self._phases)
-        verdict = self._verdict() if moved >= 4 else FieldVerdict.STILL
+        verdict = self._verdict() if moved >= LEAST_PAIRS else FieldVerdict.STILL
+        if self._pairs < LEAST_PAIRS <= self._fed:
+            verdict = FieldVerdict.GAPS
         new = {FieldVerdict.APART: 2 * moved, FieldVerdict.STILL: 0}.get(verdict, moved)
         return FieldTest(made=2 * self._pairs, new=new, rate=self._rate, verdict=verdict)
 

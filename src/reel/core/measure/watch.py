@@ -3,14 +3,13 @@
 from collections import deque
 from dataclasses import dataclass
 
-import av
 import numpy as np
 
 from reel.core.measure.endless import holds_itself
 from reel.core.measure.fields import AROUND, field_lines, field_phase
 from reel.core.measure.look import Luma, Movement, is_black, is_snow, lines_of
 from reel.core.media.planes import luma_of
-from reel.core.signal import NS
+from reel.core.signal import NS, Picture
 
 # Rates and jitter are taken over the last two seconds.
 WINDOW_NS = 2 * NS
@@ -55,6 +54,7 @@ class Watch:
         self._arrivals: deque[tuple[int, bool | None]] = deque()
         self._movement = Movement()
         self._field_lines: Luma | None = None
+        self._sequence = 0
         self._phases: deque[float] = deque(maxlen=12)
         self._black_ns: int | None = None
         self._changed_ns: int | None = None
@@ -69,9 +69,9 @@ class Watch:
         self._arrivals.append((at_ns, None))
         self._field_lines = None
 
-    def look(self, frame: av.VideoFrame, at_ns: int, *, top_first: bool = True) -> None:
-        """Look at a picture that was shown at `at_ns`, in the order of time."""
-        luma = luma_of(frame)
+    def look(self, picture: Picture, *, top_first: bool = True) -> None:
+        """Look at a picture, in the order of time."""
+        luma, at_ns = luma_of(picture.frame), picture.at_ns
         lines, before = lines_of(luma), self._movement.before
         is_new, moved = self._movement.follow(lines)
         if moved:
@@ -83,8 +83,10 @@ class Watch:
         if before is not None:
             self._look_deeper(before, lines, luma, at_ns)
         self._arrivals.append((at_ns, is_new))
+        if picture.sequence != self._sequence + 1:
+            self._field_lines = None  # one between them was lost
         self._look_at_fields(luma, top_first)
-        self._seen += 1
+        self._seen, self._sequence = self._seen + 1, picture.sequence
 
     def _look_deeper(self, before: Luma, lines: Luma, luma: Luma, at_ns: int) -> None:
         """Do now and then what takes longer: seek snow, and the picture in itself."""

@@ -29,6 +29,17 @@ class RigTests(StackTestCase):
             }"""
         )
 
+    def press_field_test_until_it_says(self, words):
+        """A busy machine loses pictures; the test then says that it can't tell, and is pressed again."""
+        result = self.page.locator("#field-test")
+        for _ in range(20):
+            self.page.get_by_role("button", name="Test the fields").click()
+            expect(result).to_be_hidden()
+            expect(result).to_contain_text(re.compile(f"{words}|others between them were lost"))
+            if words in result.inner_text():
+                return
+        self.fail("pictures were lost in each of 20 tests")
+
     def test_from_nothing_to_a_live_picture_in_three_clicks(self):
         page = self.page
         page.goto(f"{self.url}/rigs/new/")
@@ -68,8 +79,7 @@ class RigTests(StackTestCase):
         page = self.page
         self.open("Opening Day, tape", "Arrival")
         self.wait_for_picture()
-        page.get_by_role("button", name="Test the fields").click()
-        expect(page.locator("#field-test")).to_contain_text("the fields come apart")
+        self.press_field_test_until_it_says("the fields come apart")
         page.goto(page.url.replace("arrival", "path"))
         page.get_by_role("link", name="S-Video").click()
         page.get_by_label("Output", exact=True).select_option("composite")
@@ -79,8 +89,7 @@ class RigTests(StackTestCase):
         expect(page.locator("#path")).to_contain_text("Fields merged")
         page.locator(".stage-title", has_text="Arrival").click()
         self.wait_for_picture()
-        page.get_by_role("button", name="Test the fields").click()
-        expect(page.locator("#field-test")).to_contain_text("every second one repeats")
+        self.press_field_test_until_it_says("every second one repeats")
 
     def test_a_protected_console_is_refused_with_its_reason(self):
         page = self.page

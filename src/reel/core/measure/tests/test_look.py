@@ -7,7 +7,7 @@ import av
 import numpy as np
 
 from reel.core.measure import FieldProbe, FieldVerdict, Watch
-from reel.core.signal import NS
+from reel.core.signal import NS, Picture
 
 HEIGHT, WIDTH = 288, 360
 NOISES = (0, 1, 3, 6, 12)
@@ -53,11 +53,15 @@ def flat(level, **marks):
     return image
 
 
+def shown(frame, number, per_s):
+    return Picture(at_ns=number * NS // per_s, sequence=number, frame=frame)
+
+
 def watched(images, noise, per_s=10):
     """Watch pictures, given by their number, for three seconds."""
     watch, noisy = Watch(), Noisy(noise)
     for number in range(3 * per_s + 1):
-        watch.look(noisy.frame(images(number)), number * NS // per_s)
+        watch.look(shown(noisy.frame(images(number)), number, per_s))
     return watch.read(3 * NS)
 
 
@@ -150,6 +154,13 @@ class FieldTests(unittest.TestCase):
                 test = self.judge(fields_of("apart"), noise, 0, 0, True, image)
                 self.assertEqual((test.verdict, test.new), (FieldVerdict.STILL, 0), noise)
 
+    def test_pictures_that_are_lost_on_the_way_change_no_verdict(self):
+        for kind in ("apart", "whole"):
+            some = self.judge(fields_of(kind), 3, 2, 2, True, lost=lambda number: number % 5 == 2)
+            self.assertEqual(some.verdict, self.VERDICTS[kind])
+            most = self.judge(fields_of(kind), 3, 2, 2, True, lost=lambda number: number % 2)
+            self.assertEqual((most.verdict, most.new), (FieldVerdict.GAPS, 0))
+
     def test_fine_stripes_behind_what_moves_are_no_fields(self):
         def draw(moment):
             return scene(0, image=STRIPES) * 0.3 + scene(moment, 2) * 0.7
@@ -158,12 +169,13 @@ class FieldTests(unittest.TestCase):
             self.assertEqual(self.judge(fields_of(kind), 3, 0, 0, True, draw=draw).verdict, verdict)
 
     @staticmethod
-    def judge(fields, noise, across, down, top_first, image=TEXTURE, draw=None):
+    def judge(fields, noise, across, down, top_first, image=TEXTURE, draw=None, lost=lambda number: False):
         probe, noisy = FieldProbe(Fraction(25), top_first=top_first), Noisy(noise)
         draw = draw or (lambda moment: scene(moment, across, down, image))
-        for first, second in fields:
+        for number, (first, second) in enumerate(fields):
             upper, lower = (first, second) if top_first else (second, first)
             woven = draw(upper)
             woven[1::2] = draw(lower)[1::2]
-            probe.feed(noisy.frame(woven))
+            if not lost(number):
+                probe.feed(shown(noisy.frame(woven), number, 25))
         return probe.result()
