@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from reel.core.line import DeviceKind, RigSetup, chain
+from reel.core.line import DeviceKind, RigSetup, chain, told
 from reel.core.signal import Input, InputError
 from reel.recorder.inputs import FileFeed, StreamFeed
 from reel.recorder.source import Opener
@@ -35,6 +35,6 @@ def opener_for(setup: RigSetup, feeds: Path, now_ns: Callable[[], int]) -> Opene
 def _open_chain(setup: RigSetup, start_ns: int) -> Input:
     way = chain(setup).travel
     if way.block is not None or way.arrives is None:
-        why = f" {way.block.limit.rstrip('.')}" if way.block else ""
+        why = f" {told(way.block, setup).limit.rstrip('.')}" if way.block else ""
         raise InputError(f"The {setup.device.kind.label.lower()}", f"does not arrive.{why}", lasts=True)
     return assemble(setup.device, setup.path, way.arrives.handed, start_ns=start_ns)

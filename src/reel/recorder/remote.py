@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from reel.core.errors import ReelError
-from reel.core.line import RigSetup, chain, followed
+from reel.core.line import RigSetup, chain, followed, told
 from reel.core.line.own import OwnRecorder as OwnRecorderHop
 from reel.core.measure import Counts
 from reel.core.media import MediaError, Reserved, Shelf
@@ -32,9 +32,8 @@ def remote_setup(setup: RigSetup) -> RigSetup:
     """Give the setup as the device follows it; raises RefusedError for one that it can't."""
     walked = chain(setup)
     if walked.carried is None:
-        raise RefusedError(
-            walked.travel.block.sentence if walked.travel.block else "The device can't record like this."
-        )
+        block = walked.travel.block
+        raise RefusedError(told(block, setup).sentence if block else "The device can't record like this.")
     return followed(setup)
 
 

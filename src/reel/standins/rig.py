@@ -6,10 +6,10 @@ from dataclasses import replace
 from itertools import count
 
 from reel.core.line.boxes import Box, Port
-from reel.core.line.carried import Offer
 from reel.core.line.device import Access, DeviceSetup, Shows
 from reel.core.line.hops import Adapter, HopKind, Link, Mirror, Receiver, name_of
 from reel.core.line.links import Connector, Transfer
+from reel.core.line.offer import Offer
 from reel.core.line.path import HopSetup
 from reel.core.signal import NS, Arrived, InputError, Picture, Samples, Signal, SoundFormat
 from reel.standins.capture import BoxStandIn, Handover

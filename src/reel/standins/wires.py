@@ -69,7 +69,7 @@ class Wire:
         luma, *colours = planes_of(frame)
         for colour in colours:
             narrow(colour, colour_samples(link.colour_px, self._mode))
-        if link.bandwidth:
+        if link.harm is not None:
             _crosstalk(luma, colours[0])
         if Connector.RF in link.plugs_in:
             add_noise(luma, 5, np.random.default_rng(shown_seed(frame)))

@@ -1,7 +1,7 @@
 """The line: devices, hops, the walk from the device to the file, losses and remedies."""
 
 from reel.core.line.arrival import ArrivalSetup, Deinterlace, LineReading
-from reel.core.line.carried import Carried, Fields, Levels, Offer
+from reel.core.line.carried import Carried, Fields, Levels
 from reel.core.line.catalogue import HOPS
 from reel.core.line.checklist import Check, CheckState, Seen, after, before
 from reel.core.line.device import (
@@ -20,12 +20,14 @@ from reel.core.line.device import (
 from reel.core.line.exchange import BadRigFileError, read_rig, write_rig
 from reel.core.line.hops import Hop, HopKind, name_of
 from reel.core.line.links import Connector
-from reel.core.line.loss import Loss, Weight
+from reel.core.line.loss import Loss, LossKind, Weight
+from reel.core.line.offer import Offer
 from reel.core.line.path import FELT_MS, HopSetup, Step, Travel, travel
 from reel.core.line.proposal import NoPathError, best_path, fitting_frame, propose, with_fitting_frame
 from reel.core.line.remedy import Remedy, remedies
 from reel.core.line.rig import Chain, RigSetup, chain, followed
 from reel.core.line.walk import STAGES, Stage, framed_signal, walk
+from reel.core.line.words import Told, told, word
 
 __all__ = [
     "DEVICES",
@@ -53,6 +55,7 @@ __all__ = [
     "Levels",
     "LineReading",
     "Loss",
+    "LossKind",
     "NoPathError",
     "Offer",
     "Remedy",
@@ -62,6 +65,7 @@ __all__ = [
     "Stage",
     "Step",
     "Surface",
+    "Told",
     "Travel",
     "Turn",
     "Weight",
@@ -77,8 +81,10 @@ __all__ = [
     "read_rig",
     "remedies",
     "sent_signal",
+    "told",
     "travel",
     "walk",
     "with_fitting_frame",
+    "word",
     "write_rig",
 ]

@@ -5,9 +5,9 @@ from enum import StrEnum
 from fractions import Fraction
 
 from reel.core.errors import BadValueError
-from reel.core.line.carried import Carried, Fields, is_squeezed
+from reel.core.line.carried import Carried, Fields, is_squeezed, shown_shape
 from reel.core.line.device import Turn, turned
-from reel.core.line.loss import Loss, Weight
+from reel.core.line.loss import Cause, Figure, Loss, LossKind, Weight
 from reel.core.signal import Matrix, Mode, Range, Scan, Signal
 
 
@@ -93,37 +93,30 @@ def arrived(carried: Carried, arrival: ArrivalSetup) -> tuple[Carried, tuple[Los
     losses = []
     if carried.fields is Fields.APART:
         if arrival.deinterlace is Deinterlace.NONE:
-            losses.append(_loss("left interlaced", *_LEFT, Weight.FIELDS / 2))
+            losses.append(_loss(LossKind.LEFT_INTERLACED, Cause.LEFT, Weight.FIELDS / 2))
         else:
             after = replace(after, fields=Fields.NONE, distinct_per_s=signal.mode.rate)
         if arrival.deinterlace is Deinterlace.PAIR:
-            losses.append(_loss("rate halved", *_PAIRED, 50))
+            losses.append(_loss(LossKind.RATE, Cause.PAIRED, 50, carried.distinct_per_s, after.distinct_per_s))
     if signal.matrix is not carried.matrix and carried.signal.matrix is carried.matrix:
-        losses.append(_loss("wrong matrix", *_OVERRULED, Weight.COLOUR))
+        losses.append(_loss(LossKind.WRONG_MATRIX, Cause.OVERRULED, Weight.COLOUR, carried.matrix, signal.matrix))
     if signal.range is not carried.range:
-        losses.append(_loss("wrong range", *_OVERRULED, Weight.COLOUR))
+        losses.append(_loss(LossKind.WRONG_RANGE, Cause.OVERRULED, Weight.COLOUR))
     if is_squeezed(after) and not is_squeezed(carried):
-        losses.append(_loss("squeezed shape", *_OVERRULED, Weight.SHAPE))
+        shown = shown_shape(signal)
+        losses.append(_loss(LossKind.SQUEEZED_SHAPE, Cause.OVERRULED, Weight.SHAPE, after.shape, shown))
     return after, tuple(losses)
 
 
-def mended(arrival: ArrivalSetup, after: Carried) -> set[str]:
-    """Give the words of losses on the path that Arrival's settings undo."""
-    words = set()
+def undone(arrival: ArrivalSetup, after: Carried) -> set[LossKind]:
+    """Give the kinds of losses on the path that Arrival's settings undo."""
+    kinds = set()
     if arrival.matrix is not None and after.signal.matrix is after.matrix:
-        words.add("wrong matrix")
+        kinds.add(LossKind.WRONG_MATRIX)
     if arrival.shape is not None and not is_squeezed(after):
-        words.add("squeezed shape")
-    return words
+        kinds.add(LossKind.SQUEEZED_SHAPE)
+    return kinds
 
 
-_LEFT = ("Two fields lie in each picture and are left so.", "Moving edges show combs.")
-_PAIRED = (
-    "One picture is made of each pair of fields.",
-    "Half of the motion is gone; one picture per field keeps it.",
-)
-_OVERRULED = ("Arrival overrules what the signal says of itself.", "What it says is right.")
-
-
-def _loss(word: str, limit: str, cost: str, weight: float) -> Loss:
-    return Loss(stage="arrival", word=word, limit=limit, cost=cost, weight=weight)
+def _loss(kind: LossKind, cause: Cause, weight: float, was: Figure = None, left: Figure = None) -> Loss:
+    return Loss(kind=kind, stage="arrival", limit=cause, weight=weight, was=was, left=left)

@@ -5,10 +5,11 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from fractions import Fraction
 
-from reel.core.line.carried import FORMAT_LABELS, Carried, NoiseRule, Offer, chroma_weight, differences, stored
-from reel.core.line.hops import HopKind, Passed, Situation, blocked, clipped, fields_merged, name_of, needs_label
+from reel.core.line.carried import Carried, NoiseRule, chroma_weight, differences, stored
+from reel.core.line.hops import HopKind, Passed, Situation, blocked, clipped, fields_merged
 from reel.core.line.links import Connector, Transfer, link_carries
-from reel.core.line.loss import Weight
+from reel.core.line.loss import Cause, Clock, Limit, LossKind, Room, Weight, Wish
+from reel.core.line.offer import FORMAT_LABELS, Offer
 from reel.core.signal import Matrix, Mode, Range, pixel_format
 
 # Sizes that a box scales down to, biggest first.
@@ -84,33 +85,23 @@ class Box:
     def carry(self, carried: Carried, at: Situation) -> Passed:
         """Take the signal in, and offer the best of its modes; which one arrives is the port's affair too."""
         if at.condition in NOT_OPENED:
-            word, limit = NOT_OPENED[at.condition]
-            return blocked(at, word, limit.format(name_of(self)))
+            return blocked(at, NOT_OPENED[at.condition])
         if carried.is_protected:
-            return blocked(
-                at, "protected", f"The signal is copy-protected, and {name_of(self)} hands no such picture on."
-            )
+            return blocked(at, LossKind.PROTECTED)
         if not link_carries(self.max_clock_hz, carried.signal):
-            return blocked(
-                at,
-                "too much for the box",
-                f"{needs_label(carried)}; {name_of(self)} takes {self.max_clock_hz / 1e6:g} MHz.",
-            )
+            return blocked(at, LossKind.BOX_TOO_SLOW, Clock(signal=carried.signal, carries_hz=self.max_clock_hz))
         taken = self._taken(carried)
         offers = best_first(taken, self._offers(taken))
         if not offers:
-            return blocked(at, "too much for the box", f"{name_of(self)} has no mode for {carried.signal.mode.label}.")
+            return blocked(at, LossKind.NO_MODE, Clock(signal=carried.signal, carries_hz=self.max_clock_hz))
         taken = replace(
             taken,
             connector=self.plugs_out or taken.connector,
             latency_ms=carried.latency_ms + self.latency_ms,
-            offered_by=name_of(self),
             transfer=self.transfer,
-            noise_rule=self.noise_rule,
         )
         after = offered(taken, offers[0], offers)
-        limit = f"{name_of(self)} hands over up to {self.limit_label}."
-        return Passed(carried=after, losses=differences(carried, after, hop=at.place, limit=limit))
+        return Passed(carried=after, losses=differences(carried, after, hop=at.place))
 
     def _taken(self, carried: Carried) -> Carried:
         taken = carried
@@ -139,11 +130,8 @@ class Box:
                     yield from (Offer(mode=mode, pixels=capture.pixels, mjpeg=capture.mjpeg) for capture in fitting)
 
 
-# Why a box or a camera is not opened: the word and the limit, with its name to be filled in.
-NOT_OPENED = {
-    "busy": ("busy", "{} is open in another program, which keeps it for itself."),
-    "denied": ("access denied", "The operating system does not let Reel open {}."),
-}
+# Why a box or a camera is not opened, by its condition.
+NOT_OPENED = {"busy": LossKind.BUSY, "denied": LossKind.DENIED}
 
 
 def offered(carried: Carried, offer: Offer, offers: tuple[Offer, ...]) -> Carried:
@@ -211,32 +199,19 @@ class Port:
     def carry(self, carried: Carried, at: Situation) -> Passed:
         """Let the mode that was asked for through, or else the best that fits."""
         latency_ms = carried.latency_ms + self.latency_ms
-        arrived = replace(carried, connector=Connector.HOST, latency_ms=latency_ms)
         limit_bps = self.carries(carried.transfer)
-        if not carried.offers:
-            if carried.rate_bps > limit_bps:
-                return blocked(at, "port too slow", self._shortage(carried, carried.label, carried.rate_bps))
-            return Passed(carried=arrived)
-        wanted = next((offer for offer in carried.offers if at.wanted and offer.key == at.wanted), None)
-        if wanted is not None and wanted.link_bps > limit_bps:
-            return blocked(at, "port too slow", self._shortage(carried, wanted.label, wanted.link_bps))
         whole = carried.offers[0]
-        chosen = wanted or next((offer for offer in carried.offers if offer.link_bps <= limit_bps), None)
-        if chosen is None:
-            return blocked(at, "port too slow", self._shortage(carried, whole.label, whole.link_bps))
+        wanted = next((offer for offer in carried.offers if at.wanted and offer.key == at.wanted), None)
+        fitting = [offer for offer in ((wanted,) if wanted else carried.offers) if offer.link_bps <= limit_bps]
+        if not fitting:
+            return blocked(at, LossKind.PORT_TOO_SLOW, Room(asked=wanted or whole, carries_bps=limit_bps))
+        chosen = fitting[0]
         taken = replace(carried.taken or carried, connector=Connector.HOST, latency_ms=latency_ms)
         after = offered(taken, chosen, carried.offers)
-        limit = (
-            f"{self._shortage(carried, whole.label, whole.link_bps)} {carried.offered_by} falls back to {chosen.label}."
-        )
-        if wanted is not None:
-            limit = f"You asked for {wanted.label} under Arrival."
+        limit: Limit = Wish(offer=chosen) if wanted else Cause.HOP
+        if not wanted and chosen is not whole:
+            limit = Room(asked=whole, carries_bps=limit_bps, given=chosen)
         return Passed(carried=after, losses=differences(carried, after, hop=at.place, limit=limit))
-
-    def _shortage(self, carried: Carried, what: str, needs_bps: float | Fraction) -> str:
-        by = "" if self.isochronous_bps is None else f" {carried.transfer.value}, as it is sent"
-        limit = bits_label(self.carries(carried.transfer))
-        return f"{what} needs {bits_label(needs_bps)}; {name_of(self)} carries about {limit}{by}."
 
 
 def bits_label(bits_per_s: float | Fraction) -> str:

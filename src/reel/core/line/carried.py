@@ -5,10 +5,11 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from fractions import Fraction
 
-from reel.core.line.device import DeviceKind, DeviceSetup, Eye, Surface, sent_signal
-from reel.core.line.links import MJPEG_BITS_PER_PIXEL, MJPEG_NOISE_BITS_PER_PIXEL, Connector, Transfer
-from reel.core.line.loss import Loss, Weight
-from reel.core.signal import Matrix, Mode, Range, Scan, Signal, pixel_format, rate_label
+from reel.core.line.device import DeviceKind, DeviceSetup, Eye, sent_signal
+from reel.core.line.links import MJPEG_BITS_PER_PIXEL, Connector, Transfer
+from reel.core.line.loss import Cause, Figure, Limit, Loss, LossKind, Weight
+from reel.core.line.offer import Offer
+from reel.core.signal import Matrix, Mode, Range, Scan, Signal, pixel_format
 
 # VHS, IEC 60774-1: colour is recorded under the luma with about 0.5 MHz; 52 µs of a line hold 2 × 0.5 × 52 samples.
 TAPE_COLOUR_PX = 52
@@ -29,44 +30,11 @@ class Levels(StrEnum):
     CLIPPED = "clipped"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Offer:
-    """One mode in which a box or camera can hand its picture over. `mjpeg` says that it is compressed for the way."""
-
-    mode: Mode
-    pixels: str
-    mjpeg: bool = False
-
-    @property
-    def key(self) -> str:
-        """The offer in one word, for forms and files: `1920x1080p30 mjpeg`."""
-        return f"{self.mode.key} {'mjpeg' if self.mjpeg else self.pixels}"
-
-    @property
-    def format_label(self) -> str:
-        """How it is stored, for people: `NV12`, `MJPEG`."""
-        return "MJPEG" if self.mjpeg else FORMAT_LABELS.get(self.pixels, self.pixels)
-
-    @property
-    def label(self) -> str:
-        """The offer for people: `1080p 60 NV12`."""
-        return f"{self.mode.label} {self.format_label}"
-
-    @property
-    def link_bps(self) -> float:
-        """Bits per second that it needs of the port."""
-        bits = float(MJPEG_BITS_PER_PIXEL) if self.mjpeg else pixel_format(self.pixels).bits_per_pixel
-        return self.mode.width_px * self.mode.height_px * float(self.mode.rate) * bits
-
-
 class NoiseRule(StrEnum):
     """What becomes of Motion JPEG on pictures that need more bits than there is room for."""
 
     COARSER = "coarser"
     LOST = "lost"
-
-
-FORMAT_LABELS = {"nv12": "NV12", "p010le": "P010", "yuyv422": "YUY2", "yuvj422p": "MJPEG"}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -76,10 +44,9 @@ class Carried:
     `signal` is how it is stored and what it is tagged with; `matrix` and `range` are what its samples really are.
     `distinct_per_s` counts pictures that show something new. `chroma_px` are the colour samples across and down that
     still hold detail, `depth_bits` the bits that do. `shape` is the true width ÷ height of the picture. `lost_part` of
-    the pictures never come. `black` says why the picture is black, "" when it is not. `offers` are the modes of the box
-    or camera `offered_by`, best first, among which the next port chooses; `handed` is the one in which it is handed
-    over, and `taken` what the box or camera made it of; it is sent by `transfer`, and as Motion JPEG follows
-    `noise_rule`. `is_remote` says that the device records it by itself.
+    the pictures never come. `offers` are the modes of the box or camera, best first, among which the next port chooses;
+    `handed` is the one in which it is handed over, and `taken` what the box or camera made it of; it is sent by
+    `transfer`. `is_remote` says that the device records it by itself.
     """
 
     signal: Signal
@@ -96,11 +63,8 @@ class Carried:
     lost_part: Fraction = Fraction(0)
     compressed: str = ""
     is_protected: bool = False
-    black: str = ""
     offers: tuple[Offer, ...] = ()
-    offered_by: str = ""
     transfer: Transfer = Transfer.BULK
-    noise_rule: NoiseRule | None = None
     handed: Offer | None = None
     taken: "Carried | None" = None
     is_remote: bool = False
@@ -132,7 +96,6 @@ def sent(device: DeviceSetup) -> Carried | None:
     across, down = pixels.subsampling
     chroma_px = (mode.width_px // across, mode.height_px // down)
     is_deck = device.kind is DeviceKind.DECK
-    black = {Surface.FORBIDDEN: "the app forbids capture", Surface.ACCELERATED: "its surface is accelerated"}
     return Carried(
         signal=signal,
         connector=way,
@@ -144,11 +107,8 @@ def sent(device: DeviceSetup) -> Carried | None:
         shape=shown_shape(signal),
         fields=Fields.APART if mode.scan is Scan.INTERLACED else Fields.NONE,
         is_protected=device.protected and way is Connector.HDMI,
-        black=black.get(device.surface, ""),
         offers=tuple(_own_offers(signal)) if way is Connector.USB else (),
-        offered_by=f"The {device.kind.label.lower()}",
         transfer=device.transfer,
-        noise_rule=NoiseRule.COARSER if way is Connector.USB else None,
     )
 
 
@@ -187,72 +147,59 @@ def stored(carried: Carried, mode: Mode, pixels: str, *, compressed: str = "") -
     )
 
 
-def differences(before: Carried, after: Carried, *, hop: int, limit: str) -> tuple[Loss, ...]:
-    """Name everything that `after` has less of than `before`, each as a loss of the hop, for the reason `limit`."""
+def differences(before: Carried, after: Carried, *, hop: int, limit: Limit = Cause.HOP) -> tuple[Loss, ...]:
+    """Name everything that `after` has less of than `before`, each as a loss of the hop, caused by `limit`."""
     if after is before:
         return ()
     found = (*_size_losses(before, after), *_rate_losses(before, after), *_colour_losses(before, after))
     return tuple(
-        Loss(stage="path", hop=hop, word=word, limit=limit, cost=cost, weight=float(w)) for word, cost, w in found
+        Loss(kind=kind, stage="path", hop=hop, limit=limit, weight=float(weight), was=was, left=left)
+        for kind, weight, was, left in found
     )
 
 
-_Found = tuple[str, str, float]
+_Found = tuple[LossKind, float, Figure, Figure]
 
 
 def _size_losses(before: Carried, after: Carried) -> list[_Found]:
     old, new = before.signal.mode, after.signal.mode
-    part = Fraction(new.width_px * new.height_px, old.width_px * old.height_px)
-    if part >= 1:
-        return []
-    return [("scaled", f"{float(part):.0%} of the pixels remain.", float(1 - part) * 100)]
+    was, left = old.width_px * old.height_px, new.width_px * new.height_px
+    return [(LossKind.SCALED_DOWN, (1 - left / was) * 100, was, left)] if left < was else []
 
 
 def _rate_losses(before: Carried, after: Carried) -> list[_Found]:
-    losses: list[_Found] = []
     if before.fields is Fields.APART and after.fields is Fields.MERGED:
-        cost = "Two moments are blended into each picture: half of the motion is gone, and moving edges are doubled."
-        return [("fields merged", cost, Weight.FIELDS)]
-    part = after.distinct_per_s / before.distinct_per_s
-    rates = f"{rate_label(after.distinct_per_s)} of {rate_label(before.distinct_per_s)}"
-    if part < 1:
-        word = "rate halved" if part == Fraction(1, 2) else "rate reduced"
-        losses.append((word, f"{rates} pictures a second come through.", float(1 - part) * 100))
+        return [(LossKind.FIELDS_MERGED, Weight.FIELDS, None, None)]
+    losses: list[_Found] = []
+    was, left = before.distinct_per_s, after.distinct_per_s
+    if left < was:
+        losses.append((LossKind.RATE, float(1 - left / was) * 100, was, left))
     if after.signal.mode.rate > before.signal.mode.rate and after.fields is before.fields:
-        cost = f"{rate_label(after.signal.mode.rate)} pictures a second come, and only {rates} of them are new."
-        losses.append(("frames repeated", cost, Weight.SMALL))
+        losses.append((LossKind.REPEATED, Weight.SMALL, left, after.signal.mode.rate))
     if after.lost_part > before.lost_part:
-        cost = f"About {float(after.lost_part):.1%} of the pictures never come, and motion stutters."
-        losses.append(("pictures lost", cost, float(after.lost_part) * 100 + Weight.SMALL))
+        weight = float(after.lost_part) * 100 + Weight.SMALL
+        losses.append((LossKind.PICTURES_LOST, weight, before.lost_part, after.lost_part))
     return losses
 
 
 def _colour_losses(before: Carried, after: Carried) -> list[_Found]:
     losses: list[_Found] = []
-    share = _chroma_share(after) / _chroma_share(before)
-    if after.fields is before.fields and share < 1:
-        cost = f"{pixel_format(after.signal.pixels).chroma} holds less colour detail: fine coloured edges get softer."
-        losses.append(("chroma reduced", cost, chroma_weight(before.signal.pixels, after.signal.pixels, float(share))))
+    was, left = _chroma_share(before), _chroma_share(after)
+    if after.fields is before.fields and left < was:
+        weight = chroma_weight(before.signal.pixels, after.signal.pixels, float(left / was))
+        losses.append((LossKind.CHROMA, weight, was, left))
     if after.depth_bits < before.depth_bits:
-        cost = f"{before.depth_bits} bits become {after.depth_bits}: smooth skies may band."
-        losses.append(("depth reduced", cost, Weight.DEPTH))
+        losses.append((LossKind.DEPTH, Weight.DEPTH, before.depth_bits, after.depth_bits))
     if after.compressed and not before.compressed:
-        cost = f"{after.compressed} throws fine detail away before Reel sees it."
-        if after.compressed == "MJPEG" and after.noise_rule is not None:
-            then = "it gets coarser" if after.noise_rule is NoiseRule.COARSER else "pictures are lost"
-            cost += f" Noise would need up to {MJPEG_NOISE_BITS_PER_PIXEL} bits a pixel: then {then}."
-        losses.append(("compressed", cost, Weight.COMPRESSED))
+        losses.append((LossKind.COMPRESSED, Weight.COMPRESSED, None, after.compressed))
     if after.levels is Levels.CLIPPED and before.levels is Levels.WHOLE:
-        cost = "The darkest and the brightest parts are cut off and can't be brought back."
-        losses.append(("range clipped", cost, Weight.COLOUR))
+        losses.append((LossKind.RANGE_CLIPPED, Weight.COLOUR, None, None))
     elif after.range is Range.LIMITED and before.range is Range.FULL:
-        losses.append(("range squeezed", "256 steps of grey become 220; it looks the same.", Weight.SMALL))
+        losses.append((LossKind.RANGE_SQUEEZED, Weight.SMALL, None, None))
     if after.signal.matrix is not after.matrix and before.signal.matrix is before.matrix:
-        cost = f"Reds and greens come out wrong: {after.matrix.value} is read as {after.signal.matrix.value}."
-        losses.append(("wrong matrix", cost, Weight.COLOUR))
+        losses.append((LossKind.WRONG_MATRIX, Weight.COLOUR, after.matrix, after.signal.matrix))
     if is_squeezed(after) and not is_squeezed(before):
-        cost = "People look stretched until the shape is set right."
-        losses.append(("squeezed shape", cost, Weight.SHAPE))
+        losses.append((LossKind.SQUEEZED_SHAPE, Weight.SHAPE, after.shape, shown_shape(after.signal)))
     return losses
 
 

@@ -21,6 +21,7 @@ from reel.core.line.links import (
     Connector,
     Transfer,
 )
+from reel.core.line.loss import LossKind
 from reel.core.line.own import OwnRecorder, RecordOption
 from reel.core.signal import Matrix, Mode
 
@@ -62,7 +63,6 @@ def _boxed_1080p(carried: Carried) -> Carried:
 # ITU-R BT.470: 1.3 MHz in PAL; in NTSC 0.6 MHz, as decoders take both colour signals alike. A tape deck's SCART carries
 # the composite signal that is on the tape, not the wires for each colour that the plug has.
 _COLOUR_PX, _AERIAL_PX = (135, 63), (104, 63)
-_CROSSTALK = "colour crosstalk: Dots crawl along coloured edges."
 
 # HDMI cables by the version that they are made for.
 _CABLES: tuple[Hop, ...] = (
@@ -76,7 +76,7 @@ _CABLES: tuple[Hop, ...] = (
         plugs_in=(Connector.SCART,),
         max_clock_hz=_SD_HZ,
         colour_px=_COLOUR_PX,
-        bandwidth=_CROSSTALK,
+        harm=LossKind.CROSSTALK,
         weight=6,
     ),
     Link(
@@ -92,7 +92,7 @@ _CABLES: tuple[Hop, ...] = (
         plugs_in=(Connector.COMPOSITE,),
         max_clock_hz=_SD_HZ,
         colour_px=_COLOUR_PX,
-        bandwidth=_CROSSTALK,
+        harm=LossKind.CROSSTALK,
         weight=6,
     ),
     Link(
@@ -101,7 +101,7 @@ _CABLES: tuple[Hop, ...] = (
         plugs_in=(Connector.RF,),
         max_clock_hz=_SD_HZ,
         colour_px=_AERIAL_PX,
-        bandwidth="noise: Snow and dots that crawl lie over the picture.",
+        harm=LossKind.NOISE,
         weight=14,
     ),
 )
@@ -139,7 +139,7 @@ _ADAPTERS: tuple[Hop, ...] = (
         plugs_out=Connector.HDMI,
         does="fits the screen into 1080p with bars",
         turn=_boxed_1080p,
-        boxed=("boxed shape", "A standing picture stands between wide black bars: most of the 16:9 picture is empty."),
+        boxes=True,
         needs_power=True,
     ),
 )

@@ -7,6 +7,7 @@ from reel.core.line.arrival import Deinterlace
 from reel.core.line.carried import Fields
 from reel.core.line.device import HANDHELD, DeviceKind, Eye, Turn
 from reel.core.line.hops import HopKind, name_of
+from reel.core.line.loss import Room
 from reel.core.line.rig import RigSetup, chain
 
 
@@ -74,7 +75,7 @@ def _held(setup: RigSetup) -> str:
 
 def _path_checks(setup: RigSetup) -> list[Check]:
     checks, walked = [], chain(setup)
-    slow = {loss.hop for loss in walked.travel.losses if loss.word == "port too slow" or "carries about" in loss.limit}
+    slow = {loss.hop for loss in walked.travel.losses if isinstance(loss.limit, Room)}
     for place, hop_setup in enumerate(setup.path):
         hop = hop_setup.hop
         if hop.needs_power:

@@ -8,8 +8,8 @@ from typing import Protocol
 
 from reel.core.line.carried import Carried, Fields, Levels, differences, one_eye, stored
 from reel.core.line.device import DeviceSetup
-from reel.core.line.links import Connector, link_carries, link_clock_hz
-from reel.core.line.loss import Loss, Weight
+from reel.core.line.links import Connector, link_carries
+from reel.core.line.loss import Cause, Clock, Limit, Loss, LossKind, Weight
 from reel.core.signal import Mode, rate_label
 
 
@@ -82,18 +82,14 @@ def name_of(hop: Hop) -> str:
     return hop.label.partition(",")[0]
 
 
-def blocked(at: Situation, word: str, limit: str, cost: str = "No picture comes through.") -> Passed:
+def blocked(at: Situation, kind: LossKind, limit: Limit = Cause.HOP) -> Passed:
     """Give the end of the way."""
-    loss = Loss(stage="path", hop=at.place, word=word, limit=limit, cost=cost, weight=Weight.BLOCK, blocks=True)
+    loss = Loss(kind=kind, stage="path", hop=at.place, limit=limit, weight=Weight.BLOCK)
     return Passed(carried=None, losses=(loss,))
 
 
-def needs_label(carried: Carried) -> str:
-    """Say what a signal needs of a digital link: `1080p 60 4:4:4 8 needs 148.5 MHz`."""
-    return f"{carried.label} needs {_mhz(float(link_clock_hz(carried.signal)))}"
-
-
-def _mhz(hertz: float) -> str:
+def mhz_label(hertz: float) -> str:
+    """Give a clock for people: `148.5 MHz`."""
     return f"{hertz / 1e6:g} MHz"
 
 
@@ -106,8 +102,8 @@ def colour_samples(pal_ntsc: tuple[int, int], mode: Mode) -> int:
 class Link:
     """A cable or a splitter: it carries signals up to a clock and, when `max_rate` is set, up to a rate.
 
-    `bandwidth` names what an analogue cable does to a picture, and `colour_px` how many colour samples it leaves of
-    PAL and of NTSC.
+    `harm` is what an analogue cable that carries luma and colour in one signal does to a picture, of weight `weight`;
+    `colour_px` are the colour samples that it leaves of PAL and of NTSC.
     """
 
     key: str
@@ -117,7 +113,7 @@ class Link:
     kind: HopKind = HopKind.CABLE
     max_rate: Fraction | None = None
     colour_px: tuple[int, int] | None = None
-    bandwidth: str = ""
+    harm: LossKind | None = None
     weight: float = 0
     plugs_out: Connector | None = None
     conditions: tuple[str, ...] = ()
@@ -129,7 +125,7 @@ class Link:
         if self.plugs_in[0] not in (Connector.HDMI, Connector.COMPONENT):
             return "576 or 480 lines"
         rate = f", {rate_label(self.max_rate)} a second" if self.max_rate else ""
-        return f"{_mhz(self.max_clock_hz)}{rate}"
+        return f"{mhz_label(self.max_clock_hz)}{rate}"
 
     def carry(self, carried: Carried, at: Situation) -> Passed:
         """Carry it whole, or not at all; a splitter that lacks a rate has the device send a part of it."""
@@ -142,29 +138,22 @@ class Link:
         if Connector.COMPONENT in self.plugs_in:
             after = stored(after, after.signal.mode, "yuv444p")
         if not link_carries(self.max_clock_hz, after.signal):
-            return blocked(
-                at, "link too slow", f"{needs_label(after)} and {name_of(self)} carries {_mhz(self.max_clock_hz)}."
-            )
+            limit = Clock(signal=after.signal, carries_hz=self.max_clock_hz)
+            return blocked(at, LossKind.LINK_TOO_SLOW, limit)
         if self.colour_px is not None:
             across = colour_samples(self.colour_px, after.signal.mode)
             after = replace(after, chroma_px=(min(across, after.chroma_px[0]), after.chroma_px[1]))
-        limit = f"{name_of(self)} carries up to {self.limit_label}."
-        losses = differences(carried, after, hop=at.place, limit=limit)
-        if self.bandwidth:
-            losses += (self._damage(at),)
+        losses = differences(carried, after, hop=at.place)
+        if self.harm is not None:
+            losses += (Loss(kind=self.harm, stage="path", hop=at.place, weight=self.weight),)
         return Passed(carried=after, losses=losses)
-
-    def _damage(self, at: Situation) -> Loss:
-        word, cost = self.bandwidth.split(": ")
-        limit = f"{name_of(self)} carries luma and colour in one signal."
-        return Loss(stage="path", hop=at.place, word=word, limit=limit, cost=cost, weight=self.weight)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Adapter:
     """Turns one connector into another; `turn` does to the signal what the adapter does.
 
-    `boxed` is the word and cost of bars that it adds.
+    `boxes` says that it adds bars.
     """
 
     key: str
@@ -173,7 +162,7 @@ class Adapter:
     plugs_out: Connector | None
     does: str
     turn: Callable[[Carried], Carried]
-    boxed: tuple[str, str] = ("", "")
+    boxes: bool = False
     needs_power: bool = False
     kind: HopKind = HopKind.ADAPTER
 
@@ -190,13 +179,11 @@ class Adapter:
     def carry(self, carried: Carried, at: Situation) -> Passed:
         """Turn it; nothing comes out without power."""
         if at.condition == "no power":
-            return blocked(at, "no power", f"{name_of(self)} needs power of its own.")
+            return blocked(at, LossKind.NO_POWER)
         after = replace(self.turn(carried), connector=self.plugs_out or carried.connector)
-        limit = f"{name_of(self)}: {self.does}."
-        losses = differences(carried, after, hop=at.place, limit=limit)
-        word, cost = self.boxed
-        if word:
-            losses += (Loss(stage="path", hop=at.place, word=word, limit=limit, cost=cost, weight=Weight.SHAPE),)
+        losses = differences(carried, after, hop=at.place)
+        if self.boxes:
+            losses += (Loss(kind=LossKind.BOXED_SHAPE, stage="path", hop=at.place, weight=Weight.SHAPE),)
         return Passed(carried=after, losses=losses)
 
 
@@ -245,8 +232,7 @@ class Receiver:
             lost_part=wireless_loss(mode),
             latency_ms=carried.latency_ms + self.latency_ms,
         )
-        limit = f"{name_of(self)} takes pictures {self.limit_label} through the air."
-        return Passed(carried=after, losses=differences(carried, after, hop=at.place, limit=limit))
+        return Passed(carried=after, losses=differences(carried, after, hop=at.place))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -279,25 +265,20 @@ class Mirror:
             latency_ms=carried.latency_ms + self.latency_ms,
             distinct_per_s=Fraction(0) if at.condition == "minimised" else min(rate, shown.distinct_per_s),
         )
-        limit = f"The screen is read {rate_label(self.max_rate)} times a second."
-        losses = differences(
-            shown, replace(after, distinct_per_s=min(rate, shown.distinct_per_s)), hop=at.place, limit=limit
-        )
+        losses = differences(shown, replace(after, distinct_per_s=min(rate, shown.distinct_per_s)), hop=at.place)
         return Passed(carried=after, losses=losses + self._troubles(at))
 
     def _troubles(self, at: Situation) -> tuple[Loss, ...]:
-        if at.condition not in _MIRROR_TROUBLES:
-            return ()
-        limit, cost = _MIRROR_TROUBLES[at.condition]
-        return (Loss(stage="path", hop=at.place, word=at.condition, limit=limit, cost=cost, weight=Weight.BLACK),)
+        kind = _MIRROR_TROUBLES.get(at.condition)
+        return (Loss(kind=kind, stage="path", hop=at.place, weight=Weight.BLACK),) if kind else ()
 
 
 _MIRROR_TROUBLES = {
-    "covered": ("Another window lies over the mirror.", "A part of the picture is that window."),
-    "moved": ("The mirror was moved from where it is read.", "A part of the picture is the desk behind it."),
-    "resized": ("The mirror was made smaller than what is read.", "The picture is small, and the desk lies beside it."),
-    "minimised": ("The mirror is minimised.", "No new picture comes; the last one stands."),
-    "shows Reel": ("The whole screen is read, and it shows Reel.", "The picture holds itself without end."),
+    "covered": LossKind.COVERED,
+    "moved": LossKind.MOVED,
+    "resized": LossKind.RESIZED,
+    "minimised": LossKind.MINIMISED,
+    "shows Reel": LossKind.SHOWS_REEL,
 }
 
 

@@ -6,9 +6,9 @@ from fractions import Fraction
 from reel.core.file import Container, RateControl, Recipe
 from reel.core.line.carried import Carried, differences, one_eye, stored
 from reel.core.line.device import DeviceKind, Eye
-from reel.core.line.hops import HopKind, Passed, Situation, blocked, name_of
+from reel.core.line.hops import HopKind, Passed, Situation, blocked
 from reel.core.line.links import Connector
-from reel.core.line.loss import Loss, Weight
+from reel.core.line.loss import Loss, LossKind, Time, Weight
 from reel.core.signal import Mode
 
 
@@ -77,23 +77,18 @@ class OwnRecorder:
     def carry(self, carried: Carried, at: Situation) -> Passed:
         """Give what its file holds; nothing of it is seen here while it records."""
         if at.condition == "not paired":
-            return blocked(at, "not paired", f"{name_of(self)} is not paired: type the code that the headset shows.")
+            return blocked(at, LossKind.NOT_PAIRED)
         is_headset = at.device.kind is DeviceKind.HEADSET
         shown = one_eye(carried, Eye.LEFT if at.device.eye is Eye.BOTH else at.device.eye) if is_headset else carried
         option = self.chosen(at.option)
         before = replace(shown, offers=(), handed=None, taken=None)
         after = stored(before, option.mode_of(shown.signal.mode), "yuv420p", compressed="H.264")
         after = replace(after, connector=Connector.HOST, is_remote=True)
-        limit = f"{name_of(self)} makes files of {option.label}."
-        losses = differences(before, after, hop=at.place, limit=limit)
+        losses = differences(before, after, hop=at.place)
         if self.max_s is not None:
-            losses += (self._stops(at),)
+            limit = Time(seconds=self.max_s)
+            losses += (Loss(kind=LossKind.STOPS, stage="path", hop=at.place, limit=limit, weight=Weight.SMALL),)
         return Passed(carried=after, losses=losses)
-
-    def _stops(self, at: Situation) -> Loss:
-        limit = f"{name_of(self)} stops by itself after {self.max_s} s."
-        cost = "What happens later is not recorded; roll again in time."
-        return Loss(stage="path", hop=at.place, word="stops by itself", limit=limit, cost=cost, weight=Weight.SMALL)
 
 
 def remote_recipe(option: RecordOption, mode: Mode, base: Recipe) -> Recipe:

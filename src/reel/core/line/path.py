@@ -6,10 +6,10 @@ from reel.core.errors import BadValueError
 from reel.core.line.boxes import NOT_OPENED
 from reel.core.line.carried import Carried, sent
 from reel.core.line.catalogue import HOPS
-from reel.core.line.device import Access, DeviceSetup
-from reel.core.line.hops import Hop, Situation, blocked, name_of
+from reel.core.line.device import Access, DeviceSetup, Surface
+from reel.core.line.hops import Hop, Situation, blocked
 from reel.core.line.links import Connector
-from reel.core.line.loss import Loss, Weight
+from reel.core.line.loss import Loss, LossKind, Plug, Time, Weight
 from reel.core.line.own import OwnRecorder
 
 MAX_HOPS = 12
@@ -85,14 +85,15 @@ def travel(device: DeviceSetup, path: tuple[HopSetup, ...], wanted: str = "") ->
         return Travel(sent=None, steps=(), arrives=None, losses=())
     current: Carried | None = leaves if device.access is Access.FREE else None
     steps: list[Step] = []
-    before = _device_losses(device, leaves)
+    before = _device_losses(device)
     for place, setup in enumerate(path):
         if current is None:
             steps.append(Step(setup=setup, passes=None))
             continue
         at = Situation(place=place, condition=setup.condition, device=device, option=setup.option, wanted=wanted)
         if current.connector not in setup.hop.plugs_in:
-            passed = blocked(at, "nothing connected", _misfit(current, setup.hop))
+            plug = Plug(comes=current.connector, takes=setup.hop.plugs_in)
+            passed = blocked(at, LossKind.UNCONNECTED, plug)
         else:
             passed = setup.hop.carry(current, at)
         current = passed.carried
@@ -104,35 +105,21 @@ def travel(device: DeviceSetup, path: tuple[HopSetup, ...], wanted: str = "") ->
     return Travel(sent=leaves, steps=tuple(steps), arrives=current, losses=losses)
 
 
-def _misfit(carried: Carried, hop: Hop) -> str:
-    takes = " or ".join(connector.label for connector in hop.plugs_in)
-    return f"{name_of(hop)} takes {takes}, and {carried.connector.label} comes here."
-
-
 def _open_end(carried: Carried, place: int) -> Loss:
-    limit = f"The path ends with {carried.connector.label}; the computer is not reached."
-    cost = "Nothing arrives."
     return Loss(
-        stage="path", hop=place - 1 if place else None, word="nothing connected", limit=limit, cost=cost,
-        weight=Weight.BLOCK, blocks=True,
+        kind=LossKind.UNCONNECTED, stage="path", hop=place - 1 if place else None,
+        limit=Plug(comes=carried.connector), weight=Weight.BLOCK,
     )  # fmt: skip
 
 
-def _device_losses(device: DeviceSetup, leaves: Carried) -> tuple[Loss, ...]:
+def _device_losses(device: DeviceSetup) -> tuple[Loss, ...]:
     """Name what the device itself withholds."""
     losses = []
     if device.access is not Access.FREE:
-        word, limit = NOT_OPENED[device.access.value]
-        limit = limit.format("the camera")
-        limit = limit[0].upper() + limit[1:]
-        cost = "No picture comes through."
-        losses.append(Loss(stage="device", word=word, limit=limit, cost=cost, weight=Weight.BLOCK, blocks=True))
-    if leaves.black:
-        limit = f"The app shows its picture, but {leaves.black}."
-        cost = "The recording is black."
-        losses.append(Loss(stage="device", word="black surface", limit=limit, cost=cost, weight=Weight.BLACK))
+        losses.append(Loss(kind=NOT_OPENED[device.access.value], stage="device", weight=Weight.BLOCK))
+    if device.surface is not Surface.OPEN:
+        losses.append(Loss(kind=LossKind.BLACK_SURFACE, stage="device", weight=Weight.BLACK))
     if device.sleep_lock:
-        limit = f"The screen locks itself after {device.sleep_s} s without a touch."
-        cost = "From then on a recording shows a locked screen."
-        losses.append(Loss(stage="device", word="will sleep", limit=limit, cost=cost, weight=Weight.SMALL))
+        limit = Time(seconds=device.sleep_s)
+        losses.append(Loss(kind=LossKind.WILL_SLEEP, stage="device", limit=limit, weight=Weight.SMALL))
     return tuple(losses)

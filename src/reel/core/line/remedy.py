@@ -27,11 +27,12 @@ _SET_RIGHT, _SAY_RIGHT, _LAY_ANEW = -500, -100, 30
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Remedy:
-    """A change that undoes a loss: what its button says, and the rig's setup once it is done.
+    """A change that undoes a loss: its key, what its button says, and the rig's setup once it is done.
 
     `gives` says what comes back by it, "" where that is the loss itself; `gives_up` what is asked for no longer.
     """
 
+    key: str
     label: str
     setup: RigSetup
     gives: str = ""
@@ -124,7 +125,7 @@ def _tried(setup: RigSetup) -> tuple[tuple[_Change, Chain], ...]:
 
 
 def _undoes(loss: Loss, after: Chain) -> bool:
-    still = any((other.stage, other.word) == (loss.stage, loss.word) for other in after.travel.losses)
+    still = any((other.stage, other.kind) == (loss.stage, loss.kind) for other in after.travel.losses)
     return not still and after.travel.block is None
 
 
@@ -169,14 +170,17 @@ def _with_its_port(change: _Change, place: int, box: Hop) -> Iterator[_Change]:
         if port.kind is HopKind.PORT and box.plugs_out in port.plugs_in:
             hops = (*path[: place + 1], HopSetup(model=port.key), *path[place + 2 :])
             remedy = Remedy(
-                label=f"Use {_article(box)} in a {port.label}", setup=replace(change.remedy.setup, path=hops)
+                key=f"{change.remedy.key} {port.key}",
+                label=f"Use {_article(box)} in a {port.label}",
+                setup=replace(change.remedy.setup, path=hops),
             )
             yield replace(change, remedy=remedy, effort=5)
 
 
 def _at(setup: RigSetup, place: int, group: str, label: str, hop: HopSetup) -> _Change:
     path = (*setup.path[:place], hop, *setup.path[place + 1 :])
-    return _Change(group=group, remedy=Remedy(label=label, setup=replace(setup, path=path)))
+    remedy = Remedy(key=f"{group} {hop.model}", label=label, setup=replace(setup, path=path))
+    return _Change(group=group, remedy=remedy)
 
 
 _CONDITION_LABELS = {
@@ -211,7 +215,8 @@ def _device_changes(setup: RigSetup) -> Iterator[_Change]:
         """Give the change, or nothing where the device can't be set so."""
         with suppress(BadValueError):
             changed = replace(setup, device=replace(device, **settings))  # type: ignore[arg-type]
-            yield _Change(group=group, remedy=Remedy(label=label, setup=changed))
+            key = " ".join((group, *(getattr(value, "key", str(value)) for value in settings.values())))
+            yield _Change(group=group, remedy=Remedy(key=key, label=label, setup=changed))
 
     for mode in facts.modes:
         if mode != device.mode and _same_scan(mode, device.mode):
@@ -246,16 +251,16 @@ def _same_scan(mode: Mode, other: Mode | None) -> bool:
 
 def _arrival_changes(setup: RigSetup) -> Iterator[_Change]:
     def change(group: str, label: str, arrival: ArrivalSetup) -> _Change:
-        remedy = Remedy(label=label, setup=replace(setup, arrival=arrival))
+        remedy = Remedy(key=f"arrival {group}", label=label, setup=replace(setup, arrival=arrival))
         return _Change(group=group, remedy=remedy, effort=_SAY_RIGHT)
 
     arrives = chain(setup).travel.arrives
     if setup.arrival.offer:
         yield change("offer", "Take the best mode that fits", replace(setup.arrival, offer=""))
     if setup.arrival.matrix is not None:
-        yield change("matrix", "Trust the signal's own matrix", replace(setup.arrival, matrix=None))
+        yield change("own matrix", "Trust the signal's own matrix", replace(setup.arrival, matrix=None))
     if setup.arrival.range is not None:
-        yield change("range", "Trust the signal's own range", replace(setup.arrival, range=None))
+        yield change("own range", "Trust the signal's own range", replace(setup.arrival, range=None))
     if arrives is None:
         return
     if arrives.signal.matrix is not arrives.matrix:
@@ -288,7 +293,7 @@ def _new_paths(setup: RigSetup) -> Iterator[_Change]:
         except (NoPathError, BadValueError):
             continue
         label = f"Lay the path anew by {way.label}" if way is device.way_out else _by_way(way)
-        remedy = Remedy(label=label, setup=replace(setup, device=sending, path=path))
+        remedy = Remedy(key=f"way {way}", label=label, setup=replace(setup, device=sending, path=path))
         yield _Change(group=f"way {way}", remedy=remedy, effort=_LAY_ANEW)
 
 

@@ -4,7 +4,7 @@ from dataclasses import dataclass, field, replace
 
 from reel.core.errors import BadValueError
 from reel.core.file import Recipe
-from reel.core.line.arrival import ArrivalSetup, arrived, mended
+from reel.core.line.arrival import ArrivalSetup, arrived, undone
 from reel.core.line.carried import Carried
 from reel.core.line.device import DeviceKind, DeviceSetup
 from reel.core.line.own import OwnRecorder, remote_recipe
@@ -54,8 +54,8 @@ def chain(setup: RigSetup) -> Chain:
     if way.arrives is None:
         return Chain(travel=way, carried=None)
     carried, losses = arrived(way.arrives, setup.arrival)
-    undone = mended(setup.arrival, carried)
-    left = tuple(loss for loss in way.losses if loss.word not in undone)
+    gone = undone(setup.arrival, carried)
+    left = tuple(loss for loss in way.losses if loss.kind not in gone) if gone else way.losses
     return Chain(travel=replace(way, losses=left + losses), carried=carried)
 
 

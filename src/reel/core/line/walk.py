@@ -5,11 +5,11 @@ from fractions import Fraction
 
 from reel.core.file import RateControl, forecast
 from reel.core.line.device import DeviceKind, sent_signal
-from reel.core.line.loss import Loss, Weight
+from reel.core.line.loss import Figure, Framing, Loss, LossKind, Weight
 from reel.core.line.path import Travel
 from reel.core.line.proposal import fitting_frame
 from reel.core.line.rig import Chain, RigSetup, chain, followed
-from reel.core.signal import Matrix, Range, Signal, SoundFormat, pixel_format, rate_label
+from reel.core.signal import Matrix, PixelFormat, Range, Signal, SoundFormat, pixel_format, rate_label
 
 STAGES = ("device", "path", "arrival", "frame", "sound", "file", "roll")
 
@@ -112,60 +112,53 @@ def _path_stage(setup: RigSetup, way: Travel, arrival: Signal | None) -> Stage:
 def _framing_losses(arrives: Signal | None, framed: Signal, setup: RigSetup) -> tuple[Loss, ...]:
     if arrives is None:
         return ()
-    as_it_comes = setup.recipe.as_it_comes
-    source, frame = arrives.mode, framed.mode
-    losses = []
-    square = fitting_frame(arrives)
-    if (square.width_px, square.height_px) != (frame.width_px, frame.height_px):
-        losses.append(_scaling(square.width_px * square.height_px, arrives, framed))
-    if as_it_comes:
-        pass  # every picture is kept, at its own time
-    elif source.rate > frame.rate:
-        part = Fraction(1) - frame.rate / source.rate
-        cost = (
-            f"{float(part):.0%} of them are dropped. Set the file's rate to {rate_label(source.rate)} to keep them all."
-        )
-        losses.append(_loss("pictures dropped", _rates(source.rate, frame.rate), cost, float(part) * 100))
-    elif source.rate < frame.rate:
-        repeated = rate_label(frame.rate - source.rate)
-        cost = f"{repeated} a second are repeated. Nothing is lost; motion can look uneven."
-        losses.append(_loss("pictures repeated", _rates(source.rate, frame.rate), cost, Weight.SMALL))
-    said = {loss.word for loss in chain(setup).travel.losses}  # what a box took of the colours already is said once
-    losses += [loss for loss in _colour_losses(arrives, framed) if loss.word not in said]
-    return tuple(losses)
+    limit = Framing(comes=arrives, frame=framed.mode)
+    said = {loss.kind for loss in chain(setup).travel.losses}  # what a box took of the colours already is said once
+    found = [*_size_changes(arrives, framed), *_rate_changes(arrives, framed, as_it_comes=setup.recipe.as_it_comes)]
+    found += [change for change in _colour_changes(arrives, framed) if change[0] not in said]
+    return tuple(
+        Loss(kind=kind, stage="frame", limit=limit, weight=weight, was=was, left=left)
+        for kind, weight, was, left in found
+    )
 
 
-def _rates(source: Fraction, frame: Fraction) -> str:
-    return f"{rate_label(source)} pictures a second arrive and the file takes {rate_label(frame)}."
+_Change = tuple[LossKind, float, Figure, Figure]
 
 
-def _loss(word: str, limit: str, cost: str, weight: float) -> Loss:
-    return Loss(stage="frame", word=word, limit=limit, cost=cost, weight=weight)
+def _size_changes(arrives: Signal, framed: Signal) -> list[_Change]:
+    square, frame = fitting_frame(arrives), framed.mode
+    if (square.width_px, square.height_px) == (frame.width_px, frame.height_px):
+        return []
+    was, left = square.width_px * square.height_px, frame.width_px * frame.height_px
+    kind = LossKind.SCALED_DOWN if left < was else LossKind.SCALED_UP
+    return [(kind, max(Weight.SMALL, (1 - left / was) * 100), was, left)]
 
 
-def _scaling(source_pixels: int, arrives: Signal, framed: Signal) -> Loss:
-    frame_pixels = framed.mode.width_px * framed.mode.height_px
-    part = frame_pixels / source_pixels
-    word = "scaled down" if part < 1 else "scaled up"
-    cost = f"{part:.0%} of the pixels remain." if part < 1 else "No detail is added."
-    limit = f"{arrives.mode.size_label} arrives and the frame is {framed.mode.size_label}."
-    cost += f" Choose {arrives.mode.size_label} in File to keep the picture as it comes."
-    return _loss(word, limit, cost, max(Weight.SMALL, (1 - part) * 100))
+def _rate_changes(arrives: Signal, framed: Signal, *, as_it_comes: bool) -> list[_Change]:
+    was, left = arrives.mode.rate, framed.mode.rate
+    if as_it_comes or was == left:
+        return []  # as it comes, every picture is kept, at its own time
+    if was > left:
+        return [(LossKind.RATE, float(1 - left / was) * 100, was, left)]
+    return [(LossKind.REPEATED, Weight.SMALL, was, left)]
 
 
-def _colour_losses(arrives: Signal, framed: Signal) -> list[Loss]:
+def _colour_changes(arrives: Signal, framed: Signal) -> list[_Change]:
     source, frame = pixel_format(arrives.pixels), pixel_format(framed.pixels)
-    losses = []
+    found: list[_Change] = []
     if source.chroma not in (frame.chroma, "4:0:0"):
-        limit = f"{source.chroma} arrives and the file holds {frame.chroma}."
-        losses.append(_loss("chroma reduced", limit, "Fine colour edges get softer.", Weight.CHROMA))
+        found.append((LossKind.CHROMA, Weight.CHROMA, chroma_share(source), chroma_share(frame)))
     if source.depth_bits > frame.depth_bits:
-        limit = f"{source.depth_bits} bits arrive and the file holds {frame.depth_bits}."
-        losses.append(_loss("depth reduced", limit, "Smooth skies may band.", Weight.DEPTH))
+        found.append((LossKind.DEPTH, Weight.DEPTH, source.depth_bits, frame.depth_bits))
     if (arrives.matrix, arrives.range) != (Matrix.BT709, Range.LIMITED):
-        limit = f"{arrives.matrix.value} {arrives.range.value} is converted to 709 limited."
-        losses.append(_loss("colour converted", limit, "It is rounded to 8 bits once more.", Weight.SMALL))
-    return losses
+        found.append((LossKind.CONVERTED, Weight.SMALL, None, None))
+    return found
+
+
+def chroma_share(pixels: PixelFormat) -> Fraction:
+    """Give the colour samples for each pixel."""
+    across, down = pixels.subsampling
+    return Fraction(1, across * down)
 
 
 def _sound_stage(sound: SoundFormat | None, *, is_known: bool) -> Stage:

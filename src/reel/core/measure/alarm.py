@@ -3,7 +3,7 @@
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
-from reel.core.line import HANDHELD, DeviceKind, HopKind, Remedy, RigSetup, Turn, chain, remedies
+from reel.core.line import HANDHELD, DeviceKind, HopKind, LossKind, Remedy, RigSetup, Turn, chain, remedies, told
 from reel.core.measure.watch import Watched
 from reel.core.signal import Signal
 from reel.core.sound import Level
@@ -37,13 +37,14 @@ class AlarmKind(StrEnum):
 class Alarm:
     """One alarm: what it is in words, and its likely causes with this device, likeliest first.
 
-    `remedy` is the label of what Reel can do about it, "" when that is nothing; see alarm_remedy.
+    `remedy` is the key of what Reel can do about it and `mends` says it, both "" where there is nothing (alarm_remedy).
     """
 
     kind: AlarmKind
     words: str
     causes: tuple[str, ...] = ()
     remedy: str = ""
+    mends: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -100,14 +101,15 @@ def _change(setup: RigSetup, condition: Condition) -> Alarm | None:
 
 def _alarm(kind: AlarmKind, words: str, setup: RigSetup) -> Alarm:
     remedy = alarm_remedy(kind, setup)
-    return Alarm(kind=kind, words=words, causes=causes(kind, setup), remedy=remedy.label if remedy else "")
+    key, label = (remedy.key, remedy.label) if remedy else ("", "")
+    return Alarm(kind=kind, words=words, causes=causes(kind, setup), remedy=key, mends=label)
 
 
-# The words of losses that an alarm may come from.
+# The losses that an alarm may come from.
 _COMES_FROM = {
-    AlarmKind.BLACK: ("black surface",),
-    AlarmKind.FROZEN: ("minimised", "will sleep"),
-    AlarmKind.ENDLESS: ("shows Reel",),
+    AlarmKind.BLACK: (LossKind.BLACK_SURFACE,),
+    AlarmKind.FROZEN: (LossKind.MINIMISED, LossKind.WILL_SLEEP),
+    AlarmKind.ENDLESS: (LossKind.SHOWS_REEL,),
 }
 
 
@@ -115,12 +117,12 @@ def alarm_remedy(kind: AlarmKind, setup: RigSetup) -> Remedy | None:
     """Give what Reel can do about an alarm of a rig: as the line says, or to keep a picture upright that was turned."""
     if kind is AlarmKind.TURNED and setup.arrival.turn is None:
         upright = replace(setup, arrival=replace(setup.arrival, turn=Turn.UPRIGHT))
-        return Remedy(label="Keep the frame upright", setup=upright)
+        return Remedy(key="arrival upright", label="Keep the frame upright", setup=upright)
     way = chain(setup).travel
     if kind is AlarmKind.NO_SIGNAL:
         losses = [way.block] if way.block is not None else []
     else:
-        losses = [loss for loss in way.losses if loss.word in _COMES_FROM.get(kind, ())]
+        losses = [loss for loss in way.losses if loss.kind in _COMES_FROM.get(kind, ())]
     return next((remedy for loss in losses for remedy in remedies(setup, loss)), None)
 
 
@@ -128,17 +130,12 @@ def causes(kind: AlarmKind, setup: RigSetup) -> tuple[str, ...]:
     """Give the likely causes of an alarm: what the line says, or else what the kind of device is known for."""
     device = setup.device.kind
     known = _CAUSES.get((kind, device), _CAUSES.get((kind, None), ()))
-    said: list[str] = []
     walked = chain(setup).travel
     if kind is AlarmKind.NO_SIGNAL and walked.block is not None:
         return ("Path shows where it is blocked, and what mends it.",)
-    if kind is AlarmKind.BLACK:
-        said += [loss.limit for loss in walked.losses if loss.word == "black surface"]
-    if kind is AlarmKind.FROZEN:
-        said += [loss.limit for loss in walked.losses if loss.word in ("minimised", "will sleep")]
     if kind is AlarmKind.NO_SIGNAL and any(hop.hop.kind is HopKind.BOX for hop in setup.path):
         known = (*known, "A cable has come loose between the device and the box.")
-    return tuple(said) or known
+    return tuple(told(loss, setup).limit for loss in walked.losses if loss.kind in _COMES_FROM.get(kind, ())) or known
 
 
 # What practice says of each kind of device; None is for any other.

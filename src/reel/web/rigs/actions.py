@@ -11,12 +11,15 @@ from reel.core.line import (
     Loss,
     Remedy,
     RigSetup,
+    Told,
     chain,
     read_rig,
     remedies,
+    told,
     with_fitting_frame,
 )
 from reel.core.line.edit import Path, with_device
+from reel.core.line.loss import Limit
 from reel.core.measure import AlarmKind, alarm_remedy
 from reel.recorder.messages import RefusedError, Status
 from reel.web.rigs.forms.new import free_name
@@ -68,35 +71,36 @@ def fit_frame(rig: Rig, status: Status | None) -> None:
     _store(rig, with_fitting_frame(rig.plan), status)
 
 
-def apply_remedy(rig: Rig, label: str, status: Status | None) -> None:
+def apply_remedy(rig: Rig, key: str, status: Status | None) -> None:
     """Do what a remedy's button says; raises RefusedError when it is no longer offered."""
     plan = rig.plan
     found = [remedy for loss in chain(plan).travel.losses for remedy in remedies(plan, loss)]
     found += [remedy for kind in AlarmKind if (remedy := alarm_remedy(kind, plan)) is not None]
     for remedy in found:
-        if remedy.label == label:
+        if remedy.key == key:
             _store(rig, remedy.setup, status)
             return
     raise RefusedError("The line has changed meanwhile, and this remedy is no longer needed. Nothing was changed.")
 
 
-def grouped_losses(plan: RigSetup, stage: str | None = None) -> list[tuple[list[Loss], list[Remedy]]]:
+def grouped_losses(plan: RigSetup, stage: str | None = None) -> list[tuple[list[Told], list[Remedy]]]:
     """Give the chain's losses, those with one limit together, the biggest first; each group with its remedies.
 
     `stage` keeps to the losses of one stage, None gives all.
     """
-    groups: dict[tuple[str, int | None, str], list[Loss]] = {}
+    groups: dict[tuple[str, int | None, Limit], list[Loss]] = {}
     for loss in chain(plan).travel.losses:
         if stage in (None, loss.stage):
             groups.setdefault((loss.stage, loss.hop, loss.limit), []).append(loss)
     ordered = sorted(groups.values(), key=lambda group: -max(loss.weight for loss in group))
-    return [(sorted(group, key=lambda loss: -loss.weight), _remedies_of(plan, group)) for group in ordered]
+    for group in ordered:
+        group.sort(key=lambda loss: -loss.weight)
+    return [([told(loss, plan) for loss in group], _remedies_of(plan, group)) for group in ordered]
 
 
-def _remedies_of(plan: RigSetup, group: list[Loss]) -> list[Remedy]:
+def _remedies_of(plan: RigSetup, ordered: list[Loss]) -> list[Remedy]:
     """Give the remedies of a group's biggest loss first, then those of the others that it does not have."""
-    ordered = sorted(group, key=lambda loss: -loss.weight)
-    found = {remedy.label: remedy for loss in reversed(ordered) for remedy in reversed(remedies(plan, loss))}
+    found = {remedy.key: remedy for loss in reversed(ordered) for remedy in reversed(remedies(plan, loss))}
     kept = list(reversed(found.values()))
     return sorted(kept, key=lambda remedy: bool(remedy.gives_up and not remedy.gives))[:4]
 

@@ -19,6 +19,7 @@ from reel.core.line import (
     followed,
     framed_signal,
     sent_signal,
+    told,
     walk,
 )
 from reel.core.line import after as checks_after
@@ -53,7 +54,7 @@ def stage_context(request: HttpRequest, rig: Rig, stage: str) -> dict[str, objec
         "plan": plan,
         "stage": stage,
         "line": draw_line(stages, stage),
-        "frame_losses": stages[3].losses,
+        "frame_losses": [told(loss, plan) for loss in stages[3].losses],
         "chain": planned,
         "is_unasked": not rig.is_asked,
         "sent": sent_signal(plan.device) or signal,
@@ -98,7 +99,7 @@ def path_context(plan: RigSetup, planned: Chain) -> dict[str, object]:
             "hop": step.setup.hop,
             "others": [(key, HOPS[key].label) for key in alternatives(step.setup.model)],
             "passes": step.passes,
-            "harms": [loss.word for loss in step.losses],
+            "harms": step.losses,
         }
         for place, step in enumerate(way.steps)
     ]

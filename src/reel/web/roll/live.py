@@ -46,14 +46,18 @@ def rig_facts(rig: RigStatus | None) -> dict[str, object] | None:
     """Give an open rig's facts; levels as numbers in dBFS, since the page draws them."""
     if rig is None:
         return None
+    mend = next((alarm for alarm in rig.alarms if alarm.remedy), None)
     return {
         "problem": rig.problem,
         "signal": f"{rig.signal.mode.label} {pixel_format(rig.signal.pixels).label}{' with sound' if rig.sound else ''}"
         if rig.signal
         else "",
         **_watched_facts(rig),
-        "alarms": [{"words": alarm.words, "causes": " ".join(alarm.causes)} for alarm in rig.alarms],
-        "mend": next((alarm.remedy for alarm in rig.alarms if alarm.remedy), ""),
+        "alarms": [
+            {"kind": alarm.kind, "words": alarm.words, "causes": " ".join(alarm.causes)} for alarm in rig.alarms
+        ],
+        "mend": mend.remedy if mend else "",
+        "mends": mend.mends if mend else "",
         "testing": rig.is_testing,
         "fieldTest": rig.field_test.sentence if rig.field_test else "",
         "levels": [

@@ -127,7 +127,7 @@ class StageTests(TestCase):
                 changed_s=1.0,
             ),
         )
-        self.assertEqual((found.kind, found.remedy), (AlarmKind.TURNED, "Keep the frame upright"))
+        self.assertEqual((found.kind, found.mends), (AlarmKind.TURNED, "Keep the frame upright"))
         self.client.post(reverse("rigs:mend", args=[phone.pk, "roll"]), {"remedy": found.remedy})
         self.assertEqual(Rig.objects.get(pk=phone.pk).plan.arrival.turn, Turn.UPRIGHT)
         response = self.client.post(reverse("rigs:mend", args=[phone.pk, "roll"]), {"remedy": found.remedy})

@@ -76,9 +76,9 @@ class PathPageTests(TestCase):
 
     def test_a_remedy_does_what_its_button_says_once(self):
         address = reverse("rigs:mend", args=[self.rig.pk, "path"])
-        response = self.client.post(address, {"remedy": "Use the USB 3 port"}, headers=HTMX)
+        response = self.client.post(address, {"remedy": "hop 2 usb-3"}, headers=HTMX)
         self.assertNotContains(response, "rate halved")
-        again = self.client.post(address, {"remedy": "Use the USB 3 port"}, headers=HTMX)
+        again = self.client.post(address, {"remedy": "hop 2 usb-3"}, headers=HTMX)
         self.assertContains(again, "no longer needed", status_code=409)
         self.assertEqual(self.models(), ["hdmi-2.0", "fennel", "usb-3"])
 
@@ -219,7 +219,7 @@ class WholeRigTests(TestCase):
         for change in (
             lambda: actions.set_path(self.rig, (), Rolling),
             lambda: actions.delete(self.rig, Rolling),
-            lambda: actions.apply_remedy(self.rig, "Use the USB 3 port", Rolling),
+            lambda: actions.apply_remedy(self.rig, "hop 2 usb-3", Rolling),
             lambda: actions.fit_frame(self.rig, Rolling),
         ):
             with self.assertRaises(RefusedError) as raised:

@@ -8,7 +8,7 @@ from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from reel.core.errors import ReelError
-from reel.core.line import DeviceKind, chain, propose, walk, write_rig
+from reel.core.line import DeviceKind, chain, propose, told, walk, word, write_rig
 from reel.recorder.messages import Status
 from reel.web.rigs import actions
 from reel.web.rigs.forms import NewRigForm
@@ -37,13 +37,13 @@ def _row(rig: Rig, status: Status | None) -> dict[str, object]:
     if rolling:
         state = "rolling"
     elif block is not None:
-        state = f"blocked: {block.word}"
+        state = f"blocked: {word(block)}"
     elif live is not None and live.signal is not None:
         state = "signal present"
     else:
         state = "open" if live else "closed"
     line = draw_line(stages, "")
-    words = [loss.word for stage in stages[:3] for loss in stage.losses][:2]
+    words = [word(loss) for stage in stages[:3] for loss in stage.losses][:2]
     return {
         "words": words,
         "rig": rig,
@@ -85,7 +85,9 @@ def _proposed(form: NewRigForm) -> dict[str, object]:
     except ReelError as error:
         return {"plan": None, "problem": str(error)}
     stages = walk(plan, None, None)
-    return {"plan": plan, "line": draw_line(stages, ""), "stages": stages, "chain": chain(plan)}
+    walked = chain(plan)
+    losses = [told(loss, plan) for loss in walked.travel.losses]
+    return {"plan": plan, "line": draw_line(stages, ""), "stages": stages, "chain": walked, "losses": losses}
 
 
 @require_POST

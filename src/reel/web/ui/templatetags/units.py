@@ -6,6 +6,8 @@ from fractions import Fraction
 from django import template
 
 from reel.core.file import Forecast
+from reel.core.line import Loss
+from reel.core.line import word as word_of
 from reel.core.signal import Mode, Scan, Signal, length_label, pixel_format, rate_label
 
 register = template.Library()
@@ -45,6 +47,12 @@ def moment(at: datetime.datetime) -> str:
     """Give a time in the machine's own zone: 2 May 2026, 14:05."""
     local = at.astimezone()
     return f"{local.day} {local:%B %Y, %H:%M}"
+
+
+@register.filter
+def word(loss: Loss) -> str:
+    """Give the word of a loss for the drawing."""
+    return word_of(loss)
 
 
 @register.filter
