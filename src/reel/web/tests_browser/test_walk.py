@@ -23,8 +23,8 @@ class WalkTests(StackTestCase):
         # Device: 60 pictures a second, so that the file's 30 drops half
         page.get_by_label("Output mode").select_option(label="720p 60")
         page.get_by_role("button", name="Save").click()
-        expect(page.locator(".stage .loss")).to_have_text(["chroma reduced", "pictures dropped"])
-        expect(page.locator("figcaption")).to_contain_text("arriving a second: 60.00")
+        expect(page.locator(".stage .loss")).to_have_text(["chroma reduced", "rate halved"])
+        expect(page.locator("figcaption")).to_contain_text(re.compile(r"arriving a second: [1-9]"))
         # File: constant bitrate, and what it costs
         page.locator(".stage-title", has_text="File").click()
         page.get_by_label("Frame size").select_option(label="640×360")
