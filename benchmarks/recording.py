@@ -6,22 +6,22 @@ from fractions import Fraction
 from pathlib import Path
 
 from reel.core.file import Recipe
-from reel.core.line import Connector, DeviceKind, DeviceSetup, RigSetup
+from reel.core.line import Connector, Console, Plugged, RigSetup
 from reel.core.media import PartWriter, Shelf
 from reel.core.signal import NS, Mode, Picture, SoundFormat
 from reel.recorder.virtual import record
-from reel.standins import Chain, assemble
+from reel.standins import Assembled, Play, assemble
 
 SECONDS = 6
 MODE = Mode.parse("1280x720p30")
 # as it is drawn and as it is recorded, so that neither loop converts anything; by HDMI it could not be sent so
-DEVICE = DeviceSetup(kind=DeviceKind.CONSOLE, mode=MODE, pixels="yuv420p", out=Connector.COMPONENT)
-SETUP = RigSetup(device=DEVICE, recipe=Recipe(frame=MODE))
+DEVICE = Console(mode=MODE, pixels="yuv420p", out=Connector.COMPONENT)
+SETUP = RigSetup(device=DEVICE, origin=Plugged(device="Console"), recipe=Recipe(frame=MODE))
 
 
-def _console(start_ns: int) -> Chain:
+def _console(start_ns: int) -> Assembled:
     """Switch the console on, with nothing between it and the recorder."""
-    return assemble(SETUP.device, start_ns=start_ns)
+    return assemble(SETUP, Play(), start_ns=start_ns)
 
 
 def standin_share() -> float:

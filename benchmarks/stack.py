@@ -111,7 +111,11 @@ def _path_change() -> float:
         token = re.search(rb'name="csrfmiddlewaretoken" value="(\w+)"', response.read())
     assert token is not None
     waits = []
-    models = (("hdmi-2.0", "hdmi-2.1", "hdmi-1.4"), ("burdock", "yarrow", "fennel"), ("usb-3-gen-2", "usb-3", "usb-2"))
+    models = (
+        ("hdmi-2.0", "hdmi-2.1", "hdmi-1.4"),
+        ("hdmi-stick", "hdmi-scaler", "hdmi-box"),
+        ("usb-3-gen-2", "usb-3", "usb-2"),
+    )
     for number in range(18):
         place = number % 3
         fields = {"do": "swap", "place": str(place), "model": models[place][number // 3 % 3]}

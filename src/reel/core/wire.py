@@ -1,6 +1,7 @@
 """Core values as JSON and back: for the database, for messages between processes, for files."""
 
 import re
+from enum import StrEnum
 from fractions import Fraction
 from typing import Any, TypeVar
 
@@ -12,6 +13,35 @@ T = TypeVar("T")
 _FRACTION = re.compile(r"-?\d{1,12}(/\d{1,12}|\.\d{1,12})?\Z", re.ASCII)
 
 
+class Variant:
+    """One of several classes of values, told apart in JSON by their field `kind`, whose default is each one's own.
+
+    The base class names them in `variants`; each is a dataclass.
+    """
+
+    __slots__ = ()
+    kind: StrEnum
+
+    @classmethod
+    def variants(cls) -> dict[str, type["Variant"]]:
+        """Give the classes by their kind."""
+        raise NotImplementedError
+
+    @classmethod
+    def variant_of(cls, value: object) -> type["Variant"]:
+        """Give the class that plain data are of; raises ValueError."""
+        kind = value.get("kind") if isinstance(value, dict) else None
+        found = cls.variants().get(kind) if isinstance(kind, str) else None
+        if found is None:
+            raise ValueError(f"its kind is one of {', '.join(cls.variants())}")
+        return found
+
+    def check_kind(self) -> None:
+        """Raise BadValueError when `kind` says another class."""
+        if self.variants().get(self.kind) is not type(self):
+            raise BadValueError("Kind", self.kind, f"it does not name a {type(self).__name__.lower()}")
+
+
 def _encode(value: Any) -> Any:
     if isinstance(value, Fraction):
         return str(value)
@@ -21,6 +51,11 @@ def _encode(value: Any) -> Any:
 def _decode(kind: type, value: Any) -> Any:
     if kind is Fraction:
         return _fraction(value)
+    if issubclass(kind, Variant):
+        try:
+            return msgspec.convert(value, type=kind.variant_of(value), dec_hook=_decode)
+        except msgspec.ValidationError as error:
+            raise ValueError(str(error)) from error  # so that the place where the variant stands is added
     raise NotImplementedError(kind)
 
 

@@ -1,12 +1,13 @@
 """What web and recorder say to each other: plain values, checked on arrival."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from reel.core.errors import ReelError
 from reel.core.line import RigSetup
 from reel.core.measure import Alarm, Counts, FieldTest, Watched
 from reel.core.signal import Signal, SoundFormat
 from reel.core.sound import Level
+from reel.standins.play import Play
 
 REQUESTS = "requests.ipc"
 BROADCAST = "broadcast.ipc"
@@ -28,13 +29,14 @@ class UnreachableError(ReelError, ConnectionError):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Open:
-    """Open a rig, or keep it open for another few seconds; another setup than before opens it anew.
+    """Open a rig, or keep it open for another few seconds; another setup or play than before opens it anew.
 
     `viewer` names the page that looks on; while it does, the rig's device is its own.
     """
 
     rig_id: int
     setup: RigSetup
+    play: Play = field(default_factory=Play)
     rig_name: str = ""
     viewer: str = ""
 
@@ -61,6 +63,7 @@ class StartRoll:
     rig_id: int
     rig_name: str
     setup: RigSetup
+    play: Play = field(default_factory=Play)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

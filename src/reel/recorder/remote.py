@@ -9,7 +9,7 @@ from pathlib import Path
 
 from reel.core.errors import ReelError
 from reel.core.line import RigSetup, chain, followed, told
-from reel.core.line.own import OwnRecorder as OwnRecorderHop
+from reel.core.line.own import OwnRecorder
 from reel.core.measure import Counts
 from reel.core.media import MediaError, Reserved, Shelf
 from reel.recorder.guard import guarded
@@ -17,13 +17,13 @@ from reel.recorder.journal import Closed
 from reel.recorder.messages import RefusedError, RollStatus
 from reel.recorder.roll import MarkedMoment, RollState
 from reel.recorder.take import Take, room_bytes
-from reel.standins import OwnRecorder
+from reel.standins import RecordingDevice
 
 
-def own_recorder_of(setup: RigSetup) -> OwnRecorderHop:
+def own_recorder_of(setup: RigSetup) -> OwnRecorder:
     """Give the device's own recorder at the end of a rig's path; raises RefusedError when it is no such rig."""
     hop = setup.path[-1].hop if setup.path else None
-    if not isinstance(hop, OwnRecorderHop):
+    if not isinstance(hop, OwnRecorder):
         raise RefusedError("This rig's device does not record by itself.")
     return hop
 
@@ -41,7 +41,7 @@ def remote_setup(setup: RigSetup) -> RigSetup:
 class RemoteTake(Take):
     """A take on a device's own storage, `reserved` there; `shelf` is where it comes over to, None where it stays."""
 
-    own: OwnRecorder
+    own: RecordingDevice
     storage: Shelf
     shelf: Shelf | None
     marks: list[MarkedMoment] = field(default_factory=list)

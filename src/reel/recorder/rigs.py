@@ -16,6 +16,7 @@ from reel.recorder.memory import give_back
 from reel.recorder.messages import RigStatus
 from reel.recorder.opening import opener_for
 from reel.recorder.source import Source
+from reel.standins import Play
 
 LEASE_NS = 8 * NS
 # When its last page has gone a rig stays open this long, for the next page of the same rig.
@@ -78,6 +79,7 @@ class OpenRig:
     """A source on its own thread. `viewers` are the pages that look on, each until some instant."""
 
     name: str
+    play: Play
     source: Source
     thread: threading.Thread
     opened_ns: int
@@ -87,7 +89,11 @@ class OpenRig:
     @property
     def identity(self) -> str:
         """The device that it wants for itself; "" for one that any number of rigs may open."""
-        return self.source.setup.device.identity
+        return self.source.setup.origin.identity
+
+    def is_as(self, setup: RigSetup, play: Play) -> bool:
+        """Say whether it was opened with a setup and a play."""
+        return self.source.setup == setup and self.play == play
 
     def is_looked_at(self, now_ns: int) -> bool:
         """Say whether a page looks on."""
@@ -108,17 +114,17 @@ class OpenRigs:
         """Give an open rig."""
         return self._rigs.get(rig_id)
 
-    def open(self, rig_id: int, setup: RigSetup, name: str, viewer: str = "") -> Source:
-        """Open a rig, or keep it open; with another setup, or after it has failed, it is opened anew."""
+    def open(self, rig_id: int, setup: RigSetup, play: Play, name: str, viewer: str = "") -> Source:
+        """Open a rig, or keep it open; with another setup or play, or after it has failed, it is opened anew."""
         now_ns = self._clock.now_ns()
         rig = self._rigs.get(rig_id)
         if rig is not None and not self._keeps(rig_id):
             failed = not rig.thread.is_alive() and now_ns - rig.opened_ns > ANEW_NS
-            if rig.source.setup != setup or failed:
+            if not rig.is_as(setup, play) or failed:
                 self.close(rig_id)
                 rig = None
         if rig is None:
-            rig = self._rigs[rig_id] = self._start(rig_id, setup, name)
+            rig = self._rigs[rig_id] = self._start(rig_id, setup, play, name)
         rig.lease_ns = now_ns + LEASE_NS
         if viewer:
             rig.viewers[viewer] = rig.lease_ns
@@ -191,13 +197,13 @@ class OpenRigs:
             self.close(holder_id)
             rig.source.call(rig.source.try_now)
 
-    def _start(self, rig_id: int, setup: RigSetup, name: str) -> OpenRig:
-        opener, device = opener_for(setup, self._feeds, self._clock.now_ns), setup.device
+    def _start(self, rig_id: int, setup: RigSetup, play: Play, name: str) -> OpenRig:
+        opener = opener_for(setup, play, self._feeds, self._clock.now_ns)
         holders, screen, hold = self._holders, self._screen, _Hold(rig_id, name)
-        label = f"The {device.kind.label.lower()}"
+        label = f"The {setup.device.facts.label.lower()}"
 
         def open_alone(start_ns: int) -> Input:
-            holders.take(device.identity, label, hold)
+            holders.take(setup.origin.identity, label, hold)
             return opener(start_ns)
 
         source = Source(
@@ -211,4 +217,4 @@ class OpenRigs:
         )
         thread = guarded(f"Reading the signal of {name or 'the rig'}", source.run_until, source.failed)
         thread.start()
-        return OpenRig(name=name, source=source, thread=thread, opened_ns=self._clock.now_ns())
+        return OpenRig(name=name, play=play, source=source, thread=thread, opened_ns=self._clock.now_ns())

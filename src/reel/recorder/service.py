@@ -37,7 +37,7 @@ from reel.recorder.rigs import OpenRigs, Screen
 from reel.recorder.roll import Roll, RollState
 from reel.recorder.source import Source
 from reel.recorder.take import RollingTake, Take
-from reel.standins import OwnRecorder
+from reel.standins import RecordingDevice
 
 T = TypeVar("T")
 ANSWER_S = 5.0
@@ -78,7 +78,7 @@ class Recorder:
         take_id: int | None = None
         match request:
             case Open():
-                self._open(request.rig_id, request.setup, request.rig_name, request.viewer)
+                self._open(request)
             case Leave():
                 with self._lock:
                     self._rigs.leave(request.rig_id, request.viewer)
@@ -125,14 +125,13 @@ class Recorder:
     def _is_rolling(self, rig_id: int) -> bool:
         return self._starting == rig_id or (self._take is not None and self._take.rolled.rig_id == rig_id)
 
-    def _open(self, rig_id: int, setup: RigSetup, name: str, viewer: str = "") -> Source | None:
-        if chain(setup).is_remote:  # nothing of it is seen while the device records
-            with self._lock:
-                if self._rigs.get(rig_id) is not None and not self._is_rolling(rig_id):
-                    self._rigs.close(rig_id)
-            return None
+    def _open(self, request: Open) -> None:
+        rig_id = request.rig_id
         with self._lock:
-            return self._rigs.open(rig_id, setup, name, viewer)
+            if not chain(request.setup).is_remote:
+                self._rigs.open(rig_id, request.setup, request.play, request.rig_name, request.viewer)
+            elif self._rigs.get(rig_id) is not None and not self._is_rolling(rig_id):
+                self._rigs.close(rig_id)  # nothing of it is seen while the device records
 
     def _test_fields(self, rig_id: int) -> None:
         rig = self._rigs.get(rig_id)
@@ -160,9 +159,9 @@ class Recorder:
         with self._lock:
             rig = self._rigs.get(request.rig_id)
             # what is kept open for the roll must be as asked, and alive
-            if rig is not None and (rig.source.setup != request.setup or not rig.thread.is_alive()):
+            if rig is not None and not (rig.is_as(request.setup, request.play) and rig.thread.is_alive()):
                 self._rigs.close(request.rig_id)
-            source = self._rigs.open(request.rig_id, request.setup, request.rig_name)
+            source = self._rigs.open(request.rig_id, request.setup, request.play, request.rig_name)
         source.tried.wait(OPEN_S)
         reading = source.reading
         if reading.problem is not None:
@@ -204,8 +203,9 @@ class Recorder:
                 recipe.name_pattern, rig=request.rig_name, date=started_at.date(), container=recipe.container
             )
             undo.callback(storage.discard, reserved)
-            own = OwnRecorder(
+            own = RecordingDevice(
                 setup.device,
+                request.play,
                 hop.chosen(setup.path[-1].option),
                 reserved.rolling,
                 recipe,
@@ -220,6 +220,7 @@ class Recorder:
                 shelf=self.shelf if hop.comes_over else None,
                 closed=self._on_closed,
             )
+            own.check()
             take.take_id = self.journal.rolled(take.rolled)
             undo.pop_all()
         self._set_take(take)

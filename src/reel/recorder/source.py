@@ -199,6 +199,7 @@ class Source:
             self._lose(error, now_ns)
             return False
         if isinstance(arrived, Picture):
+            self.error, self._failures = None, 0  # what is opened again is there again once a picture comes
             self._take_picture(arrived)
         elif arrived is not None:
             self._take_samples(arrived)
@@ -272,8 +273,6 @@ class Source:
             problem, is_opening = "The signal is being connected.", True
         elif opened is not None and opened.due_ns() is None:
             problem = "The signal has ended."
-        elif opened is not None:
-            self._failures = 0
         if self.error is not None and not self.error.lasts:
             problem = f"{problem} It is tried again by itself."
         levels = self._meter.read() if self._meter and opened else ()
@@ -302,7 +301,7 @@ class Source:
         except InputError as error:
             self._lose(error, now_ns)
         else:
-            self.error, self._meter = None, None
+            self._meter = None
             self._watch = Watch(reads_screen=self._reads_screen)
         self._read_instruments(now_ns)
 

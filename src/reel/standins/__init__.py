@@ -1,8 +1,20 @@
 """Simulated devices and hops that ship with Reel."""
 
 from reel.standins.devices import greenhouse_camera
-from reel.standins.own import OwnRecorder
-from reel.standins.rig import Chain, assemble
+from reel.standins.own import RecordingDevice
+from reel.standins.play import Fault, Play, Shows, faults_of
+from reel.standins.rig import Assembled, assemble
 from reel.standins.stamp import read_beacon, read_stamp
 
-__all__ = ["Chain", "OwnRecorder", "assemble", "greenhouse_camera", "read_beacon", "read_stamp"]
+__all__ = [
+    "Assembled",
+    "Fault",
+    "Play",
+    "RecordingDevice",
+    "Shows",
+    "assemble",
+    "faults_of",
+    "greenhouse_camera",
+    "read_beacon",
+    "read_stamp",
+]

@@ -109,7 +109,7 @@ class BoxStandIn:
         self._box = box
         self._refuses = protected or not link_carries(box.max_clock_hz, incoming)
         if not _makes(box, ask):
-            raise ValueError(f"{box.label} has no mode {ask.label}")
+            raise ValueError(f"{box.name} has no mode {ask.label}")
         self._taken = self._after_input(incoming)
         self._to_limited = Converter(replace(incoming, range=Range.LIMITED), exact=exact)
         self._handover = Handover(ask, self._taken, wrong=box.tags is not None, noise_rule=box.noise_rule, exact=exact)

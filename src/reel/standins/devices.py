@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from dataclasses import replace
 
-from reel.core.line import HANDHELD, DeviceKind, DeviceSetup, Shows, sent_signal
+from reel.core.line import Device, DeviceKind, Headset, Phone, Tablet
 from reel.core.signal import Mode, Signal
 from reel.standins.ambience import ambience_at
 from reel.standins.card import BarsPainter
@@ -14,22 +14,23 @@ from reel.standins.headset import canopy_scene
 from reel.standins.leaves import bench
 from reel.standins.moss import moss_scene
 from reel.standins.panorama import Panorama
-from reel.standins.tape import SOUND_PPM, opening_day, play
+from reel.standins.play import Play, Shows
+from reel.standins.tape import SOUND_PPM, damage, opening_day
 
 
-def stand_in(device: DeviceSetup, *, start_ns: int, is_steadied: bool = False) -> StandIn:
+def stand_in(device: Device, play: Play, *, start_ns: int, is_steadied: bool = False) -> StandIn:
     """Switch a device on at `start_ns`; it is not a feed. `is_steadied` takes a headset's jitter out."""
     is_deck = device.kind is DeviceKind.DECK
     return StandIn(
-        f"The {device.kind.label.lower()}",
-        _painter(device, is_steadied=is_steadied),
+        f"The {device.facts.label.lower()}",
+        _painter(device, play, is_steadied=is_steadied),
         sound=ambience_at,
         start_ns=start_ns,
-        drift_ppm=device.drift_ppm,
+        drift_ppm=play.drift_ppm,
         sound_ppm=SOUND_PPM if is_deck else 0,
-        length_s=device.tape_s if is_deck else None,
+        length_s=play.tape_s if is_deck else None,
         views=2 if device.kind is DeviceKind.HEADSET else 1,
-        damage=play if is_deck else None,
+        damage=damage if is_deck else None,
     )
 
 
@@ -39,16 +40,16 @@ def greenhouse_camera(mode: Mode, *, start_ns: int) -> StandIn:
     return StandIn("The greenhouse camera", painter, sound=ambience_at, start_ns=start_ns)
 
 
-def _painter(device: DeviceSetup, *, is_steadied: bool = False) -> Painter:
-    if device.kind in HANDHELD:
-        return HandheldPainter(device)
-    signal = sent_signal(device)
+def _painter(device: Device, play: Play, *, is_steadied: bool = False) -> Painter:
+    if isinstance(device, Phone | Tablet):
+        return HandheldPainter(device, play)
+    signal = device.signal
     assert signal is not None
     if device.kind is DeviceKind.CAMERA:  # what is drawn is planar; the camera packs it when it hands it over
         signal = replace(signal, pixels="yuv422p")
-    if device.shows is Shows.BARS:
+    if play.shows is Shows.BARS:
         return BarsPainter(signal)
-    if device.kind is DeviceKind.HEADSET:
+    if isinstance(device, Headset):
         canopy = canopy_scene(signal.mode.width_px, signal.mode.height_px, device.pointer, is_steadied)
         return ScenePainter(canopy, signal)
     return ScenePainter(_SCENES[device.kind](signal.mode), signal)

@@ -8,7 +8,7 @@ import av
 import numpy as np
 from PIL import Image, ImageDraw, ImageFont
 
-from reel.core.line import DeviceKind, DeviceSetup, Shows, Surface, Turn, sent_signal
+from reel.core.line import DeviceKind, Phone, Tablet, Turn
 from reel.core.signal import Signal
 from reel.standins.card import BarsPainter
 from reel.standins.device import Painter, ScenePainter, black
@@ -16,6 +16,7 @@ from reel.standins.greenhouse import floats
 from reel.standins.layers import Canvas, to_planes
 from reel.standins.leaves import grains, pages
 from reel.standins.panorama import Panorama
+from reel.standins.play import Fault, Play, Shows
 
 # The script of the orientation sensor: how long the device is held each way.
 TURN_EVERY_S = 8
@@ -69,10 +70,10 @@ def _scene(kind: DeviceKind, width: int, height: int) -> Panorama:
 
 
 class HandheldPainter:
-    """Paints a phone's or tablet's screen as its setup says, at any moment of its script."""
+    """Paints a phone's or tablet's screen as it is set, at any moment of its play."""
 
-    def __init__(self, device: DeviceSetup) -> None:
-        self._device = device
+    def __init__(self, device: Phone | Tablet, play: Play) -> None:
+        self._device, self._play = device, play
         self._painters: dict[Turn, tuple[Signal, Painter]] = {}
         self._locked: dict[Turn, av.VideoFrame] = {}
 
@@ -82,7 +83,7 @@ class HandheldPainter:
 
     def is_stamped(self, seconds: float) -> bool:
         """Not when it records black or is locked."""
-        return self._device.surface is Surface.OPEN and not self._is_locked(seconds)
+        return not self._play.fails(Fault.FORBIDDEN, seconds) and not self._is_locked(seconds)
 
     def paint(self, seconds: float) -> av.VideoFrame:
         """Give the screen."""
@@ -92,12 +93,12 @@ class HandheldPainter:
             if turn not in self._locked:
                 self._locked[turn] = ScenePainter(_LockScreen(signal), signal).paint(0)
             return self._locked[turn]
-        if self._device.surface is not Surface.OPEN:
+        if self._play.fails(Fault.FORBIDDEN, seconds):
             return black(signal)
         return painter.paint(seconds)
 
     def _turn_at(self, seconds: float) -> Turn:
-        if self._device.turns and int(seconds / TURN_EVERY_S) % 2:
+        if self._play.turns and int(seconds / TURN_EVERY_S) % 2:
             return Turn.LEFT if self._device.turn is Turn.UPRIGHT else Turn.UPRIGHT
         return self._device.turn
 
@@ -106,13 +107,12 @@ class HandheldPainter:
 
     def _held(self, turn: Turn) -> tuple[Signal, Painter]:
         if turn not in self._painters:
-            signal = sent_signal(replace(self._device, turn=turn))
-            assert signal is not None
+            signal = replace(self._device, turn=turn).signal
             self._painters[turn] = signal, self._painter(signal)
         return self._painters[turn]
 
     def _painter(self, signal: Signal) -> Painter:
-        if self._device.shows is Shows.BARS:
+        if self._play.shows is Shows.BARS:
             return BarsPainter(signal)
         width, height = signal.mode.width_px, signal.mode.height_px
         scene = _scene(self._device.kind, width, height)

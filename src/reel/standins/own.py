@@ -9,27 +9,29 @@ import av
 
 from reel.core.errors import ReelError
 from reel.core.file import Recipe
-from reel.core.line.device import DeviceKind, DeviceSetup, Eye
+from reel.core.line.device import Device, Eye
 from reel.core.line.own import RecordOption
 from reel.core.media import MediaError, PartWriter, planes_of
-from reel.core.signal import NS, Picture, Samples, Signal
+from reel.core.signal import NS, InputError, Picture, Samples, Signal
 from reel.standins.devices import stand_in
 from reel.standins.planes import Converter
-from reel.standins.rig import Chain
+from reel.standins.play import Fault, Play
+from reel.standins.rig import Assembled
 
 # The part of each side that steadying gives up.
 STEADY_PART = Fraction(1, 20)
 
 
-class OwnRecorder:
-    """Records `device` into `path` by `recipe` until it is stopped or `max_s` have passed. Used once.
+class RecordingDevice:
+    """Records the picture of `device` into `path` by `recipe` until it is stopped or `max_s` have passed. Used once.
 
     `now_ns` and `wait` (for some seconds) are its clock; without `wait` it waits in real time.
     """
 
     def __init__(
         self,
-        device: DeviceSetup,
+        device: Device,
+        play: Play,
         option: RecordOption,
         path: Path,
         recipe: Recipe,
@@ -38,7 +40,8 @@ class OwnRecorder:
         wait: Callable[[float], object] | None = None,
         max_s: int | None = None,
     ) -> None:
-        self._device, self._option, self._path, self._recipe = device, option, path, recipe
+        self._device, self._play = device, play
+        self._option, self._path, self._recipe = option, path, recipe
         self._now_ns, self._max_s = now_ns, max_s
         self._converter = Converter(Signal(mode=recipe.frame))
         self._stop = threading.Event()
@@ -56,6 +59,12 @@ class OwnRecorder:
         """Press its button."""
         self._thread.start()
 
+    def check(self) -> None:
+        """Raise InputError when it can't be told to start: it is not paired with this computer."""
+        if self._play.fault is Fault.NOT_PAIRED:
+            name = f"The {self._device.facts.label.lower()}"
+            raise InputError(name, "is not paired with this computer: type the code that it shows")
+
     def stop(self) -> None:
         """Press its button again, and wait until its file is closed."""
         self._stop.set()
@@ -63,7 +72,7 @@ class OwnRecorder:
 
     def _record(self) -> None:
         start_ns = self._now_ns()
-        chain = Chain(stand_in(self._device, start_ns=start_ns, is_steadied=self._option.steadied))
+        chain = Assembled(stand_in(self._device, self._play, start_ns=start_ns, is_steadied=self._option.steadied))
         try:
             with PartWriter(self._path, self._recipe, chain.sound) as writer:
                 while not self._stop.is_set() and (due_ns := chain.due_ns()) is not None:
@@ -89,9 +98,9 @@ class OwnRecorder:
     def _seen(self, frame: av.VideoFrame) -> av.VideoFrame:
         """Cut out the eye that it records, and what steadying leaves of it."""
         left, width = 0, frame.width
-        if self._device.kind is DeviceKind.HEADSET:
+        if self._device.shown_eye is not None:
             width = frame.width // 2
-            left = width if self._device.eye is Eye.RIGHT else 0
+            left = width if self._device.shown_eye is Eye.RIGHT else 0
         edge = int(width * STEADY_PART) // 2 * 2 if self._option.steadied else 0
         if left == 0 and width == frame.width and not edge:
             return frame

@@ -2,19 +2,17 @@
 
 import heapq
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from itertools import count
 
+from reel.core.line import Connector, Eye, Hop, Offer, RigSetup
 from reel.core.line.boxes import Box, Port
-from reel.core.line.device import Access, DeviceSetup, Shows
-from reel.core.line.hops import Adapter, HopKind, Link, Mirror, Receiver, name_of
-from reel.core.line.links import Connector, Transfer
-from reel.core.line.offer import Offer
-from reel.core.line.path import HopSetup
+from reel.core.line.hops import Adapter, Link, Mirror, Receiver
 from reel.core.signal import NS, Arrived, InputError, Picture, Samples, Signal, SoundFormat
 from reel.standins.capture import BoxStandIn, Handover
 from reel.standins.device import Shown, StandIn
 from reel.standins.devices import stand_in
+from reel.standins.play import Fault, Play, Shows
 from reel.standins.wires import Air, HopStandIn, MirrorStandIn, PortStandIn, Turning, Wire
 
 # As many pictures as a capture driver keeps for a program that is slow to read; older ones are overwritten.
@@ -23,15 +21,27 @@ BUFFERED_PICTURES = 8
 NO_SIGNAL_NS = NS
 
 
-class Chain:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Ends:
+    """From an instant on nothing more comes; for a `reason` the system gives it is said of what is called `name`."""
+
+    at_ns: int
+    name: str
+    reason: str
+
+
+class Assembled:
     """A device and its hops as one input. Implements Input.
 
     Nothing is drawn that does not arrive. When no picture has come for NO_SIGNAL_NS, reading raises InputError.
     """
 
-    def __init__(self, device: StandIn, hops: tuple[HopStandIn, ...] = (), *, delay_ms: int = 0) -> None:
+    def __init__(
+        self, device: StandIn, hops: tuple[HopStandIn, ...] = (), *, delay_ms: int = 0, ends: Ends | None = None
+    ) -> None:
         self._device, self._hops = device, hops
         self._delay_ns = delay_ms * NS // 1000
+        self._ends = ends
         self._waiting: list[tuple[int, int, Shown | Samples]] = []
         self._pictures, self._blocks = count(), count(1)
         self._open = True
@@ -63,6 +73,8 @@ class Chain:
         """Give the next arrival; None when what the device sent has not arrived, or not yet."""
         if not self._open:
             raise InputError(self._device.name, "is switched off")
+        if self._ends is not None and self._ends.reason and now_ns >= self._ends.at_ns:
+            raise InputError(self._ends.name, self._ends.reason)
         due_ns = self._device.due_ns()
         while due_ns is not None and due_ns <= now_ns:
             self._send(due_ns)
@@ -85,18 +97,25 @@ class Chain:
     def _send(self, due_ns: int) -> None:
         """Take what the device sends and carry it through the hops."""
         item = self._device.take()
+        self._arrived_ns = due_ns if self._arrived_ns is None else self._arrived_ns
+        if self._ends is not None and due_ns >= self._ends.at_ns:
+            self._miss(due_ns)
+            return
         if isinstance(item, Samples):
             heard_ns = due_ns + self._delay_ns
             late = replace(item, at_ns=item.at_ns + self._delay_ns)
             heapq.heappush(self._waiting, (heard_ns, -next(self._blocks), late))
             return
-        self._arrived_ns = due_ns if self._arrived_ns is None else self._arrived_ns
         for shown in self._through(item, self._hops):
             sequence = next(self._pictures)
             if shown is not None:
                 self._arrived_ns = due_ns
                 heapq.heappush(self._waiting, (shown.at_ns, sequence, shown))
-        if due_ns - self._arrived_ns > NO_SIGNAL_NS:
+        self._miss(due_ns)
+
+    def _miss(self, due_ns: int) -> None:
+        """Raise InputError when nothing has come for too long."""
+        if self._arrived_ns is not None and due_ns - self._arrived_ns > NO_SIGNAL_NS:
             raise InputError(self._device.name, "is on, but nothing of it arrives: no signal")
 
     def _through(self, shown: Shown, hops: Sequence[HopStandIn]) -> Iterator[Shown | None]:
@@ -118,58 +137,81 @@ class Chain:
             heapq.heapify(self._waiting)
 
 
-def assemble(device: DeviceSetup, path: tuple[HopSetup, ...] = (), ask: Offer | None = None, *, start_ns: int) -> Chain:
-    """Switch a device on at `start_ns` and plug its path together; `ask` is the mode asked of the box or camera.
+def assemble(
+    setup: RigSetup, play: Play, ask: Offer | None = None, *, start_ns: int, begun_ns: int | None = None
+) -> Assembled:
+    """Switch a rig's device on at `start_ns` and plug its path together; `ask` is the mode asked of the box or camera.
 
-    Raises InputError for a hop that another program holds or that the system denies, and for plugs that do not fit.
+    What fails is counted from `begun_ns`, when it was first opened; None for now. Raises InputError for a box or camera
+    that another program holds or that the system denies, and for plugs that do not fit.
     """
-    if device.access is not Access.FREE:
-        raise InputError("The camera", _REFUSALS[device.access.value])
-    source = stand_in(device, start_ns=start_ns)
-    signal, at = source.signal, device.way_out
+    room = _Room(setup=setup, play=play, ask=ask, begun_ns=start_ns if begun_ns is None else begun_ns)
+    ends = room.ends()
+    if ends is not None and ends.reason and ends.at_ns <= start_ns:
+        raise InputError(ends.name, ends.reason)
+    source = stand_in(setup.device, play, start_ns=start_ns)
+    signal, at = source.signal, setup.device.way_out
     hops: list[HopStandIn] = []
     delay_ms = 0
-    if at is Connector.USB and ask is not None and not any(setup.hop.kind is HopKind.BOX for setup in path):
-        hops.append(Handover(ask, signal, exact=device.shows is Shows.BARS))
-    transfer = _transfer(device, path)
-    for setup in path:
-        if at not in setup.hop.plugs_in:
-            raise InputError(setup.hop.label, f"has no place for {at.label if at else 'nothing'}")
-        if setup.condition in _REFUSALS:
-            raise InputError(setup.hop.label, _REFUSALS[setup.condition])
-        stand = _hop(setup, device, signal, ask, transfer)
+    if at is Connector.USB and ask is not None and room.box is None:
+        hops.append(Handover(ask, signal, exact=play.shows is Shows.BARS))
+    for hop_setup in setup.path:
+        hop = hop_setup.hop
+        if at not in hop.plugs_in:
+            raise InputError(hop.name, f"has no place for {at.label if at else 'nothing'}")
+        stand = room.stand_in_of(hop, signal)
         hops.append(stand)
         signal = stand.describe(signal)
-        delay_ms += getattr(setup.hop, "latency_ms", 0)
-        at = setup.hop.plugs_out or at
-    if path and at is not Connector.HOST:
+        delay_ms += getattr(hop, "latency_ms", 0)
+        at = hop.plugs_out or at
+    if setup.path and at is not Connector.HOST:
         raise InputError(source.name, "is not connected to the computer")
-    return Chain(source, tuple(hops), delay_ms=delay_ms)
+    return Assembled(source, tuple(hops), delay_ms=delay_ms, ends=ends)
 
 
 # What an operating system says of a box or a camera that it does not open.
-_REFUSALS = {"busy": "is open in another program", "denied": "may not be opened by Reel"}
+_REFUSALS = {Fault.BUSY: "is open in another program", Fault.DENIED: "may not be opened by Reel", Fault.PULLED: ""}
 
 
-def _transfer(device: DeviceSetup, path: tuple[HopSetup, ...]) -> Transfer:
-    """Say how pictures are sent by USB: as the box does, or else as the device does."""
-    return next((setup.hop.transfer for setup in path if isinstance(setup.hop, Box)), device.transfer)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Room:
+    """The room in which a rig is plugged together."""
 
+    setup: RigSetup
+    play: Play
+    ask: Offer | None
+    begun_ns: int
 
-def _hop(setup: HopSetup, device: DeviceSetup, signal: Signal, ask: Offer | None, transfer: Transfer) -> HopStandIn:
-    hop = setup.hop
-    if isinstance(hop, Link):
-        return Wire(hop, signal)
-    if isinstance(hop, Adapter):
-        return Turning(hop, signal, powered=setup.condition != "no power")
-    if isinstance(hop, Box):
-        if ask is None:
-            raise InputError(name_of(hop), "was not asked for a mode")
-        protected = device.protected and device.way_out is Connector.HDMI
-        return BoxStandIn(hop, signal, ask, protected=protected, exact=device.shows is Shows.BARS)
-    if isinstance(hop, Port):
-        return PortStandIn(hop, signal, transfer)
-    if isinstance(hop, Receiver):
-        return Air(hop, signal)
-    assert isinstance(hop, Mirror)
-    return MirrorStandIn(hop, signal, device, setup.condition)
+    @property
+    def box(self) -> Box | None:
+        """The capture box in the path."""
+        return next((hop.hop for hop in self.setup.path if isinstance(hop.hop, Box)), None)
+
+    def ends(self) -> Ends | None:
+        """Say when and why nothing more comes; None for never."""
+        fault = self.play.fault
+        if fault not in _REFUSALS:
+            return None
+        label = self.setup.device.facts.label.lower()
+        name = self.box.name if self.box else f"The {label}"
+        return Ends(at_ns=self.begun_ns + self.play.from_s * NS, name=name, reason=_REFUSALS[fault])
+
+    def stand_in_of(self, hop: Hop, signal: Signal) -> HopStandIn:
+        """Give the stand-in of a hop for a signal that goes in."""
+        if isinstance(hop, Link):
+            return Wire(hop, signal)
+        if isinstance(hop, Adapter):
+            can_fail = hop.needs_power
+            return Turning(hop, signal, dead_ns=self.play.fails_ns(Fault.NO_POWER, self.begun_ns) if can_fail else None)
+        if isinstance(hop, Box):
+            if self.ask is None:
+                raise InputError(hop.name, "was not asked for a mode")
+            exact = self.play.shows is Shows.BARS
+            return BoxStandIn(hop, signal, self.ask, protected=self.setup.device.is_protected, exact=exact)
+        if isinstance(hop, Port):
+            sender = self.box.transfer if self.box else self.setup.device.facts.transfer
+            return PortStandIn(hop, signal, sender)
+        if isinstance(hop, Receiver):
+            return Air(hop, signal)
+        assert isinstance(hop, Mirror)
+        return MirrorStandIn(hop, signal, self.setup.device.shown_eye or Eye.BOTH, self.play, self.begun_ns)

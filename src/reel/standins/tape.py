@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 from PIL import Image, ImageDraw, ImageFont
 
-from reel.core.line.carried import TAPE_COLOUR_PX
+from reel.core.line.devices import TAPE_COLOUR_PX
 from reel.core.media.planes import Plane, planes_of
 from reel.standins.greenhouse import GreenhouseScene
 from reel.standins.layers import Bytes, Canvas
@@ -58,7 +58,7 @@ def opening_day(width: int, height: int) -> OpeningDayScene:
     return OpeningDayScene(width, height)
 
 
-def play(frame: av.VideoFrame, number: int) -> None:
+def damage(frame: av.VideoFrame, number: int) -> None:
     """Do to a frame of two fields what a tape does; the same number has the same damage."""
     luma, *colours = planes_of(frame)
     random = np.random.default_rng(number)

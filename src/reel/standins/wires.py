@@ -13,7 +13,7 @@ import numpy as np
 
 from reel.core.frame import fit
 from reel.core.line.boxes import Port
-from reel.core.line.device import DeviceSetup, Eye
+from reel.core.line.device import Eye
 from reel.core.line.hops import Adapter, Link, Mirror, Receiver, colour_samples, wireless_loss
 from reel.core.line.links import Connector, Transfer, link_carries
 from reel.core.media.framing import frame_matrix, frame_range
@@ -21,6 +21,7 @@ from reel.core.media.planes import Plane, planes_of
 from reel.core.signal import NS, Mode, Range, Signal
 from reel.standins.device import Shown
 from reel.standins.planes import Converter, tag
+from reel.standins.play import Fault, Play
 from reel.standins.squeeze import H264
 from reel.standins.tape import add_noise, narrow
 
@@ -90,10 +91,10 @@ def _crosstalk(luma: Plane, colour: Plane) -> None:
 
 
 class Turning:
-    """An adapter. Without power nothing comes out of it."""
+    """An adapter. From `dead_ns` on it has no power, and nothing comes out of it."""
 
-    def __init__(self, adapter: Adapter, incoming: Signal, *, powered: bool) -> None:
-        self._adapter, self._powered = adapter, powered
+    def __init__(self, adapter: Adapter, incoming: Signal, *, dead_ns: int | None) -> None:
+        self._adapter, self._dead_ns = adapter, dead_ns
         out = self.describe(incoming)
         self._stretch = Converter(replace(out, matrix=incoming.matrix, range=incoming.range))
         self._out = out
@@ -110,7 +111,7 @@ class Turning:
 
     def pass_on(self, shown: Shown) -> Iterator[Shown | None]:
         """Turn it."""
-        if self._powered:
+        if self._dead_ns is None or shown.at_ns < self._dead_ns:
             yield shown.then(self._turn)
 
     def _turn(self, frame: av.VideoFrame) -> av.VideoFrame:
@@ -203,8 +204,8 @@ class Air:
 class MirrorStandIn:
     """A window that mirrors a headset, read from the screen: whole, covered, moved away, minimised, or endless."""
 
-    def __init__(self, mirror: Mirror, incoming: Signal, device: DeviceSetup, condition: str) -> None:
-        self._eye, self._condition = device.eye, condition
+    def __init__(self, mirror: Mirror, incoming: Signal, eye: Eye, play: Play, begun_ns: int) -> None:
+        self._eye, self._fault, self._fault_ns = eye, play.fault, begun_ns + play.from_s * NS
         self._divisor = int(-(-incoming.mode.rate // mirror.max_rate))
         self._latency_ns = mirror.latency_ms * NS // 1000
         self._count = 0
@@ -220,23 +221,24 @@ class MirrorStandIn:
         """Show it."""
         self._count += 1
         if (self._count - 1) % self._divisor == 0:
-            yield shown.then(self._show, self._latency_ns)
+            fault = self._fault if shown.at_ns >= self._fault_ns else None
+            yield shown.then(lambda frame: self._show(frame, fault), self._latency_ns)
 
-    def _show(self, frame: av.VideoFrame) -> av.VideoFrame:
-        if self._condition == "minimised" and self._last is not None:
+    def _show(self, frame: av.VideoFrame, fault: Fault | None) -> av.VideoFrame:
+        if fault is Fault.MINIMISED and self._last is not None:
             return self._last
         seen = self._one_eye(frame)
         luma, *colours = planes_of(seen)
         height, width = luma.shape
-        if self._condition == "covered":
+        if fault is Fault.COVERED:
             _fill(luma, colours, slice(height // 5, height), slice(width // 2, width), 205)
-        elif self._condition == "moved":
+        elif fault is Fault.MOVED:
             for plane in (luma, *colours):
                 plane[:] = np.roll(plane, plane.shape[1] // 3, axis=1)
             _fill(luma, colours, slice(0, height), slice(0, width // 3), 90)
-        elif self._condition == "resized":
+        elif fault is Fault.RESIZED:
             self._show_half(seen)
-        elif self._condition == "shows Reel":
+        elif fault is Fault.SHOWS_REEL:
             self._hold_itself(seen)
         self._last = seen
         return seen

@@ -41,5 +41,5 @@ def check_pattern(pattern: str) -> None:
 
 
 def file_stem(pattern: str, *, rig: str, date: datetime.date, number: int) -> str:
-    """Fill a checked pattern in: `moss-stone_2026-05-02_014`."""
+    """Fill a checked pattern in: `garden-path_2026-05-02_014`."""
     return pattern.format(rig=slug(rig), date=date.isoformat(), number=f"{number:03}")

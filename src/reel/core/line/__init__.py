@@ -1,27 +1,18 @@
 """The line: devices, hops, the walk from the device to the file, losses and remedies."""
 
+from reel.core.line.advice import AlarmKind, Check, CheckState
 from reel.core.line.arrival import ArrivalSetup, Deinterlace, LineReading
 from reel.core.line.carried import Carried, Fields, Levels
 from reel.core.line.catalogue import HOPS
-from reel.core.line.checklist import Check, CheckState, Seen, after, before
-from reel.core.line.device import (
-    DEVICES,
-    FEED_PROTOCOLS,
-    HANDHELD,
-    Access,
-    DeviceKind,
-    DeviceSetup,
-    Eye,
-    Shows,
-    Surface,
-    Turn,
-    sent_signal,
-)
+from reel.core.line.checklist import Seen, checks_after, checks_before
+from reel.core.line.device import Device, Eye, Turn
+from reel.core.line.devices import DEVICES, Camera, Console, Deck, DeviceKind, Feed, Headset, Phone, Tablet
 from reel.core.line.exchange import BadRigFileError, read_rig, write_rig
-from reel.core.line.hops import Hop, HopKind, name_of
+from reel.core.line.hops import Hop, HopKind, label_of
 from reel.core.line.links import Connector
 from reel.core.line.loss import Loss, LossKind, Weight
 from reel.core.line.offer import Offer
+from reel.core.line.origin import FEED_PROTOCOLS, MediaFile, Network, Origin, Plugged
 from reel.core.line.path import FELT_MS, HopSetup, Step, Travel, travel
 from reel.core.line.proposal import NoPathError, best_path, fitting_frame, propose, with_fitting_frame
 from reel.core.line.remedy import Remedy, remedies
@@ -33,22 +24,26 @@ __all__ = [
     "DEVICES",
     "FEED_PROTOCOLS",
     "FELT_MS",
-    "HANDHELD",
     "HOPS",
     "STAGES",
-    "Access",
+    "AlarmKind",
     "ArrivalSetup",
     "BadRigFileError",
+    "Camera",
     "Carried",
     "Chain",
     "Check",
     "CheckState",
     "Connector",
+    "Console",
+    "Deck",
     "Deinterlace",
+    "Device",
     "DeviceKind",
-    "DeviceSetup",
     "Eye",
+    "Feed",
     "Fields",
+    "Headset",
     "Hop",
     "HopKind",
     "HopSetup",
@@ -56,31 +51,34 @@ __all__ = [
     "LineReading",
     "Loss",
     "LossKind",
+    "MediaFile",
+    "Network",
     "NoPathError",
     "Offer",
+    "Origin",
+    "Phone",
+    "Plugged",
     "Remedy",
     "RigSetup",
     "Seen",
-    "Shows",
     "Stage",
     "Step",
-    "Surface",
+    "Tablet",
     "Told",
     "Travel",
     "Turn",
     "Weight",
-    "after",
-    "before",
     "best_path",
     "chain",
+    "checks_after",
+    "checks_before",
     "fitting_frame",
     "followed",
     "framed_signal",
-    "name_of",
+    "label_of",
     "propose",
     "read_rig",
     "remedies",
-    "sent_signal",
     "told",
     "travel",
     "walk",

@@ -57,7 +57,7 @@ class Box:
     """
 
     key: str
-    label: str
+    name: str
     plugs_in: tuple[Connector, ...]
     plugs_out: Connector | None
     max_clock_hz: int
@@ -71,7 +71,7 @@ class Box:
     fixed_rate: Fraction | None = None
     has_pass_through: bool = False
     kind: HopKind = HopKind.BOX
-    conditions: tuple[str, ...] = ("ready", "busy", "denied")
+    feature: str = ""
     needs_power: bool = False
 
     @property
@@ -84,8 +84,6 @@ class Box:
 
     def carry(self, carried: Carried, at: Situation) -> Passed:
         """Take the signal in, and offer the best of its modes; which one arrives is the port's affair too."""
-        if at.condition in NOT_OPENED:
-            return blocked(at, NOT_OPENED[at.condition])
         if carried.is_protected:
             return blocked(at, LossKind.PROTECTED)
         if not link_carries(self.max_clock_hz, carried.signal):
@@ -130,10 +128,6 @@ class Box:
                     yield from (Offer(mode=mode, pixels=capture.pixels, mjpeg=capture.mjpeg) for capture in fitting)
 
 
-# Why a box or a camera is not opened, by its condition.
-NOT_OPENED = {"busy": LossKind.BUSY, "denied": LossKind.DENIED}
-
-
 def offered(carried: Carried, offer: Offer, offers: tuple[Offer, ...]) -> Carried:
     """Give a signal handed over as an offer. Motion JPEG is BT.601 in full range (JFIF 1.02), even where it is not."""
     after = replace(stored(carried, offer.mode, offer.pixels), offers=offers, handed=offer, taken=carried)
@@ -173,13 +167,13 @@ class Port:
     """A port of the computer that carries `carries_bps` usefully, in bulk; `isochronous_bps` where room is kept."""
 
     key: str
-    label: str
+    name: str
     plugs_in: tuple[Connector, ...]
     carries_bps: int
     isochronous_bps: int | None = None
     plugs_out: Connector | None = Connector.HOST
     kind: HopKind = HopKind.PORT
-    conditions: tuple[str, ...] = ()
+    feature: str = ""
     needs_power: bool = False
     latency_ms: int = 2
 

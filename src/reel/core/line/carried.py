@@ -5,14 +5,11 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from fractions import Fraction
 
-from reel.core.line.device import DeviceKind, DeviceSetup, Eye, sent_signal
+from reel.core.line.device import Device, Eye
 from reel.core.line.links import MJPEG_BITS_PER_PIXEL, Connector, Transfer
 from reel.core.line.loss import Cause, Figure, Limit, Loss, LossKind, Weight
 from reel.core.line.offer import Offer
 from reel.core.signal import Matrix, Mode, Range, Scan, Signal, pixel_format
-
-# VHS, IEC 60774-1: colour is recorded under the luma with about 0.5 MHz; 52 µs of a line hold 2 × 0.5 × 52 samples.
-TAPE_COLOUR_PX = 52
 
 
 class Fields(StrEnum):
@@ -87,28 +84,28 @@ class Carried:
 _COMPRESSED_BITS_PER_PIXEL = {"MJPEG": MJPEG_BITS_PER_PIXEL, "H.264": Fraction(1, 5)}
 
 
-def sent(device: DeviceSetup) -> Carried | None:
+def sent(device: Device) -> Carried | None:
     """Say what leaves a device by its settings; None for a feed."""
-    signal, way = sent_signal(device), device.way_out
+    signal, way = device.signal, device.way_out
     if signal is None or way is None:
         return None
     pixels, mode = pixel_format(signal.pixels), signal.mode
     across, down = pixels.subsampling
-    chroma_px = (mode.width_px // across, mode.height_px // down)
-    is_deck = device.kind is DeviceKind.DECK
+    held_px = mode.width_px // across
+    own_px = held_px if device.facts.colour_px is None else device.facts.colour_px
     return Carried(
         signal=signal,
         connector=way,
         matrix=signal.matrix,
         range=signal.range,
         distinct_per_s=mode.moments_per_s,
-        chroma_px=(min(TAPE_COLOUR_PX, chroma_px[0]), chroma_px[1]) if is_deck else chroma_px,
+        chroma_px=(min(own_px, held_px), mode.height_px // down),
         depth_bits=pixels.depth_bits,
         shape=shown_shape(signal),
         fields=Fields.APART if mode.scan is Scan.INTERLACED else Fields.NONE,
-        is_protected=device.protected and way is Connector.HDMI,
+        is_protected=device.is_protected,
         offers=tuple(_own_offers(signal)) if way is Connector.USB else (),
-        transfer=device.transfer,
+        transfer=device.facts.transfer,
     )
 
 
@@ -226,9 +223,9 @@ def _chroma_share(carried: Carried) -> Fraction:
     return Fraction(carried.chroma_px[0] * carried.chroma_px[1], mode.width_px * mode.height_px)
 
 
-def one_eye(carried: Carried, eye: Eye) -> Carried:
-    """Give what a headset's mirror shows of two eyes side by side."""
-    if eye is Eye.BOTH:
+def one_eye(carried: Carried, eye: Eye | None) -> Carried:
+    """Give what is shown of two eyes side by side; None where there are no two."""
+    if eye in (Eye.BOTH, None):
         return carried
     mode = replace(carried.signal.mode, width_px=carried.signal.mode.width_px // 2)
     across, down = carried.chroma_px

@@ -1,4 +1,4 @@
-"""The catalogue: every hop that Reel knows, with its limits. The makes are invented; the limits are the trade's."""
+"""The catalogue: every hop that Reel knows, by what it can do; the limits are the trade's."""
 
 from dataclasses import replace
 from fractions import Fraction
@@ -66,13 +66,13 @@ _COLOUR_PX, _AERIAL_PX = (135, 63), (104, 63)
 
 # HDMI cables by the version that they are made for.
 _CABLES: tuple[Hop, ...] = (
-    Link(key="hdmi-1.4", label="HDMI 1.4 cable", plugs_in=_HDMI, max_clock_hz=HDMI_1_4_HZ),
-    Link(key="hdmi-2.0", label="HDMI 2.0 cable", plugs_in=_HDMI, max_clock_hz=HDMI_2_0_HZ),
-    Link(key="hdmi-2.1", label="HDMI 2.1 cable", plugs_in=_HDMI, max_clock_hz=HDMI_2_1_HZ),
-    Link(key="component-cable", label="Component cable", plugs_in=_COMPONENT, max_clock_hz=HD_HZ),
+    Link(key="hdmi-1.4", name="HDMI 1.4 cable", plugs_in=_HDMI, max_clock_hz=HDMI_1_4_HZ),
+    Link(key="hdmi-2.0", name="HDMI 2.0 cable", plugs_in=_HDMI, max_clock_hz=HDMI_2_0_HZ),
+    Link(key="hdmi-2.1", name="HDMI 2.1 cable", plugs_in=_HDMI, max_clock_hz=HDMI_2_1_HZ),
+    Link(key="component-cable", name="Component cable", plugs_in=_COMPONENT, max_clock_hz=HD_HZ),
     Link(
         key="scart-cable",
-        label="SCART cable",
+        name="SCART cable",
         plugs_in=(Connector.SCART,),
         max_clock_hz=_SD_HZ,
         colour_px=_COLOUR_PX,
@@ -81,14 +81,14 @@ _CABLES: tuple[Hop, ...] = (
     ),
     Link(
         key="s-video-cable",
-        label="S-Video cable",
+        name="S-Video cable",
         plugs_in=(Connector.SVIDEO,),
         max_clock_hz=_SD_HZ,
         colour_px=_COLOUR_PX,
     ),
     Link(
         key="composite-cable",
-        label="Composite cable",
+        name="Composite cable",
         plugs_in=(Connector.COMPOSITE,),
         max_clock_hz=_SD_HZ,
         colour_px=_COLOUR_PX,
@@ -97,7 +97,7 @@ _CABLES: tuple[Hop, ...] = (
     ),
     Link(
         key="aerial-cable",
-        label="Aerial cable",
+        name="Aerial cable",
         plugs_in=(Connector.RF,),
         max_clock_hz=_SD_HZ,
         colour_px=_AERIAL_PX,
@@ -108,7 +108,7 @@ _CABLES: tuple[Hop, ...] = (
 _ADAPTERS: tuple[Hop, ...] = (
     Adapter(
         key="scart-hdmi",
-        label="SCART to HDMI adapter",
+        name="SCART to HDMI adapter",
         plugs_in=(Connector.SCART,),
         plugs_out=Connector.HDMI,
         does="blends the fields and makes 720p of them",
@@ -117,7 +117,7 @@ _ADAPTERS: tuple[Hop, ...] = (
     ),
     Adapter(
         key="scart-s-video",
-        label="SCART to S-Video adapter",
+        name="SCART to S-Video adapter",
         plugs_in=(Connector.SCART,),
         plugs_out=Connector.SVIDEO,
         does="passes luma and colour on",
@@ -125,7 +125,7 @@ _ADAPTERS: tuple[Hop, ...] = (
     ),
     Adapter(
         key="tuner",
-        label="Tuner",
+        name="Tuner",
         plugs_in=(Connector.RF,),
         plugs_out=Connector.COMPOSITE,
         does="turns an aerial signal into composite",
@@ -134,7 +134,7 @@ _ADAPTERS: tuple[Hop, ...] = (
     ),
     Adapter(
         key="usb-hdmi",
-        label="USB to HDMI adapter",
+        name="USB to HDMI adapter",
         plugs_in=(Connector.USB,),
         plugs_out=Connector.HDMI,
         does="fits the screen into 1080p with bars",
@@ -146,7 +146,8 @@ _ADAPTERS: tuple[Hop, ...] = (
 _SPLITTERS: tuple[Hop, ...] = (
     Link(
         key="splitter-1080",
-        label="HDMI splitter, up to 1080p 60",
+        name="HDMI splitter",
+        feature="up to 1080p 60",
         plugs_in=_HDMI,
         max_clock_hz=HD_HZ,
         max_rate=Fraction(60),
@@ -154,7 +155,8 @@ _SPLITTERS: tuple[Hop, ...] = (
     ),
     Link(
         key="splitter-60",
-        label="HDMI splitter, up to 60 a second",
+        name="HDMI splitter",
+        feature="up to 60 a second",
         plugs_in=_HDMI,
         max_clock_hz=HDMI_2_0_HZ,
         max_rate=Fraction(60),
@@ -162,7 +164,8 @@ _SPLITTERS: tuple[Hop, ...] = (
     ),
     Link(
         key="splitter-120",
-        label="HDMI splitter, any rate",
+        name="HDMI splitter",
+        feature="any rate",
         plugs_in=_HDMI,
         max_clock_hz=HDMI_2_1_HZ,
         kind=HopKind.SPLITTER,
@@ -170,8 +173,9 @@ _SPLITTERS: tuple[Hop, ...] = (
 )
 _BOXES: tuple[Hop, ...] = (
     Box(
-        key="fennel",
-        label="Fennel, 1080p 60",
+        key="hdmi-box",
+        name="HDMI box",
+        feature="1080p 60",
         plugs_in=_HDMI,
         plugs_out=Connector.USB,
         max_clock_hz=HDMI_2_0_HZ,
@@ -186,8 +190,9 @@ _BOXES: tuple[Hop, ...] = (
         range_rule=RangeRule.SQUEEZES,
     ),
     Box(
-        key="teasel",
-        label="Teasel, 4K 60 10-bit card",
+        key="capture-card",
+        name="Capture card",
+        feature="2160p 60 10-bit",
         plugs_in=_HDMI,
         plugs_out=Connector.PCIE,
         max_clock_hz=HDMI_2_1_HZ,
@@ -201,8 +206,9 @@ _BOXES: tuple[Hop, ...] = (
         has_pass_through=True,
     ),
     Box(
-        key="burdock",
-        label="Burdock, MJPEG stick",
+        key="hdmi-stick",
+        name="HDMI stick",
+        feature="1080p 30 MJPEG",
         plugs_in=_HDMI,
         plugs_out=Connector.USB,
         max_clock_hz=HDMI_1_4_HZ,
@@ -215,8 +221,9 @@ _BOXES: tuple[Hop, ...] = (
         tags=Matrix.BT601,
     ),
     Box(
-        key="yarrow",
-        label="Yarrow, 720p 60 scaler",
+        key="hdmi-scaler",
+        name="HDMI scaler",
+        feature="always 720p 60",
         plugs_in=_HDMI,
         plugs_out=Connector.USB,
         max_clock_hz=HDMI_2_0_HZ,
@@ -227,8 +234,9 @@ _BOXES: tuple[Hop, ...] = (
         range_rule=RangeRule.SQUEEZES,
     ),
     Box(
-        key="mallow",
-        label="Mallow, component 1080p 60",
+        key="component-box",
+        name="Component box",
+        feature="1080p 60",
         plugs_in=_COMPONENT,
         plugs_out=Connector.USB,
         max_clock_hz=HD_HZ,
@@ -237,8 +245,9 @@ _BOXES: tuple[Hop, ...] = (
         latency_ms=55,
     ),
     Box(
-        key="sorrel",
-        label="Sorrel, analogue, fields apart",
+        key="analogue-box",
+        name="Analogue box",
+        feature="keeps fields apart",
         plugs_in=(Connector.SCART, Connector.SVIDEO, Connector.COMPOSITE),
         plugs_out=Connector.USB,
         max_clock_hz=_SD_HZ,
@@ -246,8 +255,9 @@ _BOXES: tuple[Hop, ...] = (
         latency_ms=60,
     ),
     Box(
-        key="comfrey",
-        label="Comfrey, analogue, merges fields",
+        key="analogue-stick",
+        name="Analogue stick",
+        feature="merges fields",
         plugs_in=(Connector.SVIDEO, Connector.COMPOSITE),
         plugs_out=Connector.USB,
         max_clock_hz=_SD_HZ,
@@ -259,37 +269,39 @@ _BOXES: tuple[Hop, ...] = (
 _PORTS: tuple[Hop, ...] = (
     Port(
         key="usb-3",
-        label="USB 3 port",
+        name="USB 3 port",
         plugs_in=(Connector.USB,),
         carries_bps=USB_3_GEN_1_BPS,
         isochronous_bps=USB_3_ISOCHRONOUS_BPS,
     ),
     Port(
         key="usb-3-gen-2",
-        label="USB 3.2 gen 2 port",
+        name="USB 3.2 gen 2 port",
         plugs_in=(Connector.USB,),
         carries_bps=USB_3_GEN_2_BPS,
         isochronous_bps=USB_3_GEN_2_ISOCHRONOUS_BPS,
     ),
     Port(
         key="usb-2",
-        label="USB 2 port",
+        name="USB 2 port",
         plugs_in=(Connector.USB,),
         carries_bps=USB_2_BPS,
         isochronous_bps=USB_2_ISOCHRONOUS_BPS,
     ),
-    Port(key="pcie-4", label="PCIe slot, 4 lanes", plugs_in=(Connector.PCIE,), carries_bps=4 * PCIE_2_LANE_BPS),
-    Port(key="pcie-1", label="PCIe slot, 1 lane", plugs_in=(Connector.PCIE,), carries_bps=PCIE_2_LANE_BPS),
+    Port(
+        key="pcie-4", name="PCIe slot", feature="4 lanes", plugs_in=(Connector.PCIE,), carries_bps=4 * PCIE_2_LANE_BPS
+    ),
+    Port(key="pcie-1", name="PCIe slot", feature="1 lane", plugs_in=(Connector.PCIE,), carries_bps=PCIE_2_LANE_BPS),
 )
 _WITHOUT_WIRES: tuple[Hop, ...] = (
-    Receiver(key="receiver-720", label="Receiver at 720p", box_px=(1280, 720), latency_ms=110, jitter_ms=8),
-    Receiver(key="receiver-1080", label="Receiver at 1080p", box_px=(1920, 1080), latency_ms=160, jitter_ms=14),
-    Mirror(key="mirror-window", label="Mirror window", max_rate=Fraction(60), latency_ms=45),
+    Receiver(key="receiver-720", name="Receiver at 720p", box_px=(1280, 720), latency_ms=110, jitter_ms=8),
+    Receiver(key="receiver-1080", name="Receiver at 1080p", box_px=(1920, 1080), latency_ms=160, jitter_ms=14),
+    Mirror(key="mirror-window", name="Mirror window", max_rate=Fraction(60), latency_ms=45),
 )
 _RECORDERS: tuple[Hop, ...] = (
     OwnRecorder(
         key="own-recorder",
-        label="Its own recorder",
+        name="Own recorder",
         plugs_in=(Connector.STORAGE,),
         record_options=(
             RecordOption(longer_px=1560, rate=30, bitrate_bps=8_000_000),
@@ -300,7 +312,7 @@ _RECORDERS: tuple[Hop, ...] = (
     ),
     OwnRecorder(
         key="developer-link",
-        label="Developer link",
+        name="Developer link",
         plugs_in=(Connector.PAIRED,),
         record_options=(
             RecordOption(longer_px=1000, rate=36, bitrate_bps=10_000_000),
@@ -308,7 +320,7 @@ _RECORDERS: tuple[Hop, ...] = (
         ),
         max_s=60,
         comes_over=True,
-        conditions=("paired", "not paired"),
+        is_paired=True,
     ),
 )
 

@@ -1,46 +1,20 @@
-"""Devices: what each kind can send and by which ways out, and how one is set."""
+"""What all devices share: what a kind can do, what it is set to, and what Reel can say of that."""
 
-import re
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping
+from contextlib import suppress
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from fractions import Fraction
-from urllib.parse import urlsplit
+from typing import TYPE_CHECKING, Any, ClassVar
 
 from reel.core.errors import BadValueError
-from reel.core.line.links import Connector, Transfer, has_halved_chroma
-from reel.core.signal import Matrix, Mode, PixelFormat, Range, Signal, pixel_format
+from reel.core.line.advice import AlarmKind, Check
+from reel.core.line.links import Connector, Transfer
+from reel.core.signal import Matrix, Mode, Range, Scan, Signal, pixel_format
+from reel.core.wire import Variant
 
-MAX_DRIFT_PPM = 500
-SLEEP_S = (5, 600)
-TAPE_S = (2, 14_400)
-_FEED_NAME = re.compile(r"[^/\\\x00-\x1f]{1,200}\Z")
-# The schemes that a feed may come by, and the protocols that libavformat may use for each.
-FEED_PROTOCOLS = {
-    "rtsp": "rtsp,rtp,udp,tcp",
-    "rtmp": "rtmp,tcp",
-    "udp": "udp",
-    "tcp": "tcp",
-    "http": "http,tcp",
-    "https": "https,tls,tcp",
-}
-MAX_ADDRESS = 400
-
-
-class DeviceKind(StrEnum):
-    """What makes the signal."""
-
-    CONSOLE = "console"
-    PHONE = "phone"
-    TABLET = "tablet"
-    HEADSET = "headset"
-    DECK = "deck"
-    CAMERA = "camera"
-    FEED = "feed"
-
-    @property
-    def label(self) -> str:
-        """The kind in words."""
-        return DEVICES[self].label
+if TYPE_CHECKING:
+    from reel.core.line.devices import DeviceKind
 
 
 class Turn(StrEnum):
@@ -50,21 +24,10 @@ class Turn(StrEnum):
     LEFT = "left"
     RIGHT = "right"
 
-
-class Surface(StrEnum):
-    """How an app's picture may be captured: OPEN comes out; FORBIDDEN and ACCELERATED record black though they show."""
-
-    OPEN = "open"
-    FORBIDDEN = "forbidden"
-    ACCELERATED = "accelerated"
-
-
-class Access(StrEnum):
-    """Whether a camera may be opened: another program may hold it, the operating system may deny it."""
-
-    FREE = "free"
-    BUSY = "busy"
-    DENIED = "denied"
+    @property
+    def label(self) -> str:
+        """The way in words."""
+        return "upright" if self is Turn.UPRIGHT else f"turned {self.value}"
 
 
 class Eye(StrEnum):
@@ -75,173 +38,122 @@ class Eye(StrEnum):
     RIGHT = "right"
 
 
-class Shows(StrEnum):
-    """What is on a stand-in's picture: its own scene, or colour bars with patches that betray every loss."""
-
-    SCENE = "scene"
-    BARS = "bars"
-
-
 @dataclass(frozen=True, slots=True, kw_only=True)
 class DeviceFacts:
-    """What a kind of device can do. The first mode, pixel format and way out are what it does by itself."""
+    """What a kind of device can do. The first mode, pixel format and way out are what it does by itself.
+
+    By USB it sends by `transfer`. `colour_px` are the colour samples that a line of its picture has, None for as many
+    as are sent. A handheld may be turned. `causes` are the likely causes of alarms, likeliest first.
+    """
 
     label: str
-    plays: str
     modes: tuple[Mode, ...] = ()
     pixels: tuple[str, ...] = ("yuv420p",)
     ways_out: tuple[Connector, ...] = ()
-
-
-def _modes(*keys: str) -> tuple[Mode, ...]:
-    return tuple(Mode.parse(key) for key in keys)
-
-
-# Fernhollow's devices. The deck's modes are ITU-R BT.601's 720 samples a line; its rates PAL's and NTSC's.
-DEVICES = {
-    DeviceKind.CONSOLE: DeviceFacts(
-        label="Console",
-        plays="the slow gardening game Moss & Stone",
-        modes=_modes(
-            *("1280x720p30", "1280x720p50", "1280x720p60", "1920x1080p24", "1920x1080p30", "1920x1080p50"),
-            *("1920x1080p60", "1920x1080p120", "3840x2160p30", "3840x2160p60"),
-        ),
-        pixels=("yuv444p", "yuv422p", "yuv420p", "yuv444p10le", "yuv422p10le", "yuv420p10le"),
-        ways_out=(Connector.HDMI, Connector.COMPONENT),
-    ),
-    DeviceKind.PHONE: DeviceFacts(
-        label="Phone",
-        plays="the leaf-identifying app Leafkey",
-        modes=_modes("720x1560p30", "720x1560p60"),
-        ways_out=(Connector.USB, Connector.WIRELESS, Connector.STORAGE),
-    ),
-    DeviceKind.TABLET: DeviceFacts(
-        label="Tablet",
-        plays="the atlas Pollen Atlas",
-        modes=_modes("1024x1366p30", "1024x1366p60"),
-        ways_out=(Connector.USB, Connector.WIRELESS, Connector.STORAGE),
-    ),
-    DeviceKind.HEADSET: DeviceFacts(
-        label="Headset",
-        plays="the walk Canopy",
-        modes=_modes("1920x1000p36", "1920x1000p72"),
-        ways_out=(Connector.WINDOW, Connector.STORAGE, Connector.PAIRED),
-    ),
-    DeviceKind.DECK: DeviceFacts(
-        label="Tape deck",
-        plays="the tape Opening Day",
-        modes=_modes("720x576i25", "720x480i30000/1001"),
-        pixels=("yuv422p",),
-        ways_out=(Connector.SCART, Connector.SVIDEO, Connector.COMPOSITE, Connector.RF),
-    ),
-    DeviceKind.CAMERA: DeviceFacts(
-        label="Camera",
-        plays="the potting bench",
-        modes=_modes("1280x720p30", "640x480p30", "1920x1080p30"),
-        pixels=("yuyv422",),
-        ways_out=(Connector.USB,),
-    ),
-    DeviceKind.FEED: DeviceFacts(label="Video feed", plays="a media file or a stream from the network"),
-}
-HANDHELD = (DeviceKind.PHONE, DeviceKind.TABLET)
+    transfer: Transfer = Transfer.BULK
+    colour_px: int | None = None
+    is_handheld: bool = False
+    causes: Mapping[AlarmKind, tuple[str, ...]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class DeviceSetup:
-    """How the device is set. Settings that a kind does not have stay at their defaults.
+class Setting:
+    """One change of a device's own settings: a key for its kind, what its button says, the device so set."""
 
-    All but feeds send `mode` in `pixels`, `matrix` and `range` by the way `out`, on a clock that runs `drift_ppm` parts
-    per million fast; None for pixels and way is the kind's first. A console's HDMI may be `protected` against copying.
+    key: str
+    label: str
+    device: "Device"
 
-    A handheld is held by `turn`, or turns by a script when `turns`; it sleeps after `sleep_s` when `sleep_lock`. A
-    headset gives `eye` to its mirror, with a `pointer` in the picture or not. A camera has `access`. A deck's tape ends
-    after `tape_s`.
 
-    A feed plays the file named `feed` in the feeds folder, over and over when `loop`; or it comes from the network
-    when `feed` is an address, to which Reel connects or, for rtmp with `listen`, on which it waits for the sender.
+class Device(Variant):
+    """A device as it is set. Each kind is a dataclass in core.line.devices, with the settings that such a device has.
+
+    What is said here holds for a kind without the setting in question.
     """
 
-    kind: DeviceKind
-    mode: Mode | None = None
+    __slots__ = ()
+    facts: ClassVar[DeviceFacts]
+    kind: "DeviceKind"
+    mode: Mode
+    out: Connector | None
     pixels: str | None = None
     matrix: Matrix = Matrix.BT709
     range: Range = Range.LIMITED
-    out: Connector | None = None
-    shows: Shows = Shows.SCENE
-    drift_ppm: float = 0.0
-    protected: bool = False
-    turn: Turn = Turn.UPRIGHT
-    turns: bool = False
-    touches: bool = True
-    surface: Surface = Surface.OPEN
-    sleep_lock: bool = False
-    sleep_s: int = 30
-    access: Access = Access.FREE
-    eye: Eye = Eye.LEFT
-    pointer: bool = False
-    tape_s: int = 1800
-    feed: str | None = None
-    loop: bool = True
-    listen: bool = False
 
-    def __post_init__(self) -> None:
-        facts = DEVICES[self.kind]
-        if not abs(self.drift_ppm) <= MAX_DRIFT_PPM:
-            raise BadValueError("Clock drift", self.drift_ppm, f"it must be within ±{MAX_DRIFT_PPM} parts per million")
-        if self.kind is DeviceKind.FEED:
-            _check_feed(self.feed or "", self.listen)
-            return
-        if self.mode not in facts.modes:
-            shown = self.mode.label if self.mode else "none"
-            sent = ", ".join(mode.label for mode in facts.modes)
-            raise BadValueError("Output mode", shown, f"the {facts.label.lower()} sends {sent}")
-        if self.pixels is not None and self.pixels not in facts.pixels:
-            raise BadValueError("Pixel format", self.pixels, f"it is one of {', '.join(facts.pixels)}")
-        _check_halved_chroma(self.way_out, self.mode, pixel_format(self.pixels or facts.pixels[0]))
-        if self.out is not None and self.out not in facts.ways_out:
-            ways = ", ".join(way.label for way in facts.ways_out)
-            raise BadValueError("Output", self.out.label, f"the {facts.label.lower()} has {ways}")
-        _check_seconds("Sleep", self.sleep_s, SLEEP_S)
-        _check_seconds("Tape length", self.tape_s, TAPE_S)
+    @classmethod
+    def variants(cls) -> dict[str, type[Variant]]:
+        """Give the classes by their kind."""
+        from reel.core.line.devices import DEVICES
 
-    @property
-    def is_network(self) -> bool:
-        """Whether a feed comes from an address."""
-        return self.feed is not None and "://" in self.feed
+        return {kind.value: device for kind, device in DEVICES.items()}
+
+    def set(self, **settings: Any) -> "Device":
+        """Give the device with other settings; raises BadValueError."""
+        return replace(self, **settings)  # type: ignore[type-var]  # every kind is a dataclass
 
     @property
     def way_out(self) -> Connector | None:
-        """By what the signal leaves; None for a feed."""
-        ways = DEVICES[self.kind].ways_out
-        return self.out or (ways[0] if ways else None)
+        """By what the signal leaves; None where it has no way out of its own."""
+        return self.out or next(iter(self.facts.ways_out), None)
 
     @property
-    def transfer(self) -> Transfer:
-        """How it sends pictures by USB itself: a camera in room that is kept for it, a handheld in what is free."""
-        return Transfer.ISOCHRONOUS if self.kind is DeviceKind.CAMERA else Transfer.BULK
+    def signal(self) -> Signal | None:
+        """What it sends by its settings; None when that is known only once it is opened."""
+        pixels = self.pixels or self.facts.pixels[0]
+        return Signal(mode=self.mode, pixels=pixels, matrix=self.matrix, range=self.range)
 
     @property
-    def identity(self) -> str:
-        """Names the one device in the room that this is; "" for a file, which any number of rigs may play."""
-        if self.kind is DeviceKind.FEED:
-            return (self.feed or "") if self.is_network and self.listen else ""
-        return self.kind.value
+    def is_protected(self) -> bool:
+        """Whether its signal is protected against copying."""
+        return False
 
-
-def sent_signal(device: DeviceSetup) -> Signal | None:
-    """Say what the device sends by its settings; None for a feed, which is known only when it is opened."""
-    mode = device.mode
-    if mode is None:
+    @property
+    def shown_eye(self) -> Eye | None:
+        """Which eye it shows outside; None where it has no two."""
         return None
-    if device.kind in HANDHELD and device.turn is not Turn.UPRIGHT:
-        mode = turned(mode)
-    pixels = device.pixels or DEVICES[device.kind].pixels[0]
-    if device.kind is not DeviceKind.DECK:
-        return Signal(mode=mode, pixels=pixels, matrix=device.matrix, range=device.range)
-    # 4:3 in 720 samples: ITU-R BT.601 and BT.1700; PAL has 576 lines, NTSC 480 with the lower field first
-    aspect = Fraction(4 * mode.height_px, 3 * mode.width_px)
-    top_first = mode.height_px == 576
-    return Signal(mode=mode, pixels=pixels, matrix=Matrix.BT601, pixel_aspect=aspect, top_first=top_first)
+
+    @property
+    def sleeps_after_s(self) -> int | None:
+        """After how long without a touch its screen locks itself; None for never."""
+        return None
+
+    def settings(self) -> Iterator[Setting]:
+        """Give every single change of its settings that may undo a loss."""
+        the = f"the {self.facts.label.lower()}"
+        for mode in self.facts.modes:
+            if mode != self.mode and mode.scan is self.mode.scan:
+                yield from self._changed(f"mode {mode.key}", f"Ask {the} for {mode.label}", mode=mode)
+        for pixels in self.facts.pixels:
+            if pixels != self.pixels:
+                yield from self._changed(f"pixels {pixels}", f"Send {pixel_format(pixels).label}", pixels=pixels)
+        if self.range is Range.FULL:
+            yield from self._changed("range", "Send limited range", range=Range.LIMITED)
+
+    def checks(self, held: Turn | None) -> tuple[Check, ...]:
+        """Give what to see to before a roll; `held` is the orientation that Arrival keeps, None for the device's."""
+        return ()
+
+    def checks_after(self) -> tuple[Check, ...]:
+        """Give what must be put back once the last take is cut."""
+        return ()
+
+    def _changed(self, key: str, label: str, **settings: object) -> Iterator[Setting]:
+        """Give a change, or nothing where the device can't be set so."""
+        with suppress(BadValueError, TypeError):
+            yield Setting(key=key, label=label, device=self.set(**settings))
+
+    def _check(self) -> None:
+        """Raise BadValueError for what this kind of device can't do."""
+        facts = self.facts
+        self.check_kind()
+        if self.mode not in facts.modes:
+            sent = ", ".join(mode.label for mode in facts.modes)
+            raise BadValueError("Output mode", self.mode.label, f"the {facts.label.lower()} sends {sent}")
+        if self.pixels is not None and self.pixels not in facts.pixels:
+            raise BadValueError("Pixel format", self.pixels, f"it is one of {', '.join(facts.pixels)}")
+        if self.out is not None and self.out not in facts.ways_out:
+            ways = ", ".join(way.label for way in facts.ways_out)
+            raise BadValueError("Output", self.out.label, f"the {facts.label.lower()} has {ways}")
 
 
 def turned(mode: Mode) -> Mode:
@@ -249,37 +161,22 @@ def turned(mode: Mode) -> Mode:
     return Mode(width_px=mode.height_px, height_px=mode.width_px, rate=mode.rate, scan=mode.scan)
 
 
-def _check_halved_chroma(way: Connector | None, mode: Mode | None, pixels: PixelFormat) -> None:
-    if way is Connector.HDMI and mode is not None and pixels.chroma == "4:2:0" and not has_halved_chroma(mode):
-        limit = "HDMI has 4:2:0 at 2160p 50 and 60 only; send 4:4:4 or 4:2:2"
-        raise BadValueError("Pixel format", pixels.label, limit)
+def broadcast_signal(mode: Mode, pixels: str) -> Signal:
+    """Give a standard-definition signal, 4:3 in 720 samples a line: ITU-R BT.601 and BT.1700.
+
+    PAL has 576 lines, NTSC 480 with the lower field first.
+    """
+    aspect = Fraction(4 * mode.height_px, 3 * mode.width_px)
+    top_first = mode.height_px == 576
+    return Signal(mode=mode, pixels=pixels, matrix=Matrix.BT601, pixel_aspect=aspect, top_first=top_first)
 
 
-def _check_seconds(thing: str, value: int, limits: tuple[int, int]) -> None:
-    if not limits[0] <= value <= limits[1]:
-        raise BadValueError(thing, value, f"it must be from {limits[0]} to {limits[1]} seconds")
+def modes(*keys: str) -> tuple[Mode, ...]:
+    """Read modes from their keys."""
+    return tuple(Mode.parse(key) for key in keys)
 
 
-def _check_feed(feed: str, listen: bool) -> None:
-    """Raise BadValueError for what is neither a plain file name nor an address that a feed may come from."""
-    if "://" not in feed:
-        if not _FEED_NAME.match(feed) or feed[0] == "." or not feed.isprintable():
-            raise BadValueError(
-                "Feed", feed or "nothing", "it is the name of a file in the feeds folder, or an address"
-            )
-        return
-    try:
-        parts = urlsplit(feed)
-        port = parts.port
-    except ValueError:
-        raise BadValueError("Feed address", feed, "it reads like rtsp://host:554/path") from None
-    if parts.scheme not in FEED_PROTOCOLS:
-        raise BadValueError("Feed address", feed, "a feed comes by " + ", ".join(FEED_PROTOCOLS))
-    if not parts.hostname or len(feed) > MAX_ADDRESS or not feed.isascii() or re.search(r"[\x00-\x20\x7f\\]", feed):
-        raise BadValueError(
-            "Feed address", feed, f"it names a host, in up to {MAX_ADDRESS} ASCII characters without blanks"
-        )
-    if parts.scheme in ("udp", "tcp") and (port is None or parts.query or parts.path not in ("", "/")):
-        raise BadValueError("Feed address", feed, f"it reads like {parts.scheme}://host:port and nothing after that")
-    if listen and parts.scheme != "rtmp":
-        raise BadValueError("Feed address", feed, "Reel waits for senders by rtmp only; it connects to the others")
+def is_interlaced(device: Device) -> bool:
+    """Say whether a device sends fields."""
+    signal = device.signal
+    return signal is not None and signal.mode.scan is Scan.INTERLACED

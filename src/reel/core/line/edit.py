@@ -4,7 +4,8 @@ from dataclasses import replace
 
 from reel.core.errors import BadValueError
 from reel.core.line.catalogue import HOPS
-from reel.core.line.device import DEVICES, DeviceKind, DeviceSetup
+from reel.core.line.device import Device
+from reel.core.line.devices import DEVICES, DeviceKind
 from reel.core.line.hops import HopKind
 from reel.core.line.path import MAX_HOPS, HopSetup
 from reel.core.line.proposal import best_path
@@ -38,17 +39,9 @@ def move_hop(path: Path, place: int, by: int) -> Path:
 
 
 def swap_hop(path: Path, place: int, model: str) -> Path:
-    """Put another model in a hop's place, as it should be; the same model keeps its condition."""
+    """Put another model in a hop's place; the same model keeps its option."""
     _check(path, place)
     return path if path[place].model == model else (*path[:place], HopSetup(model=model), *path[place + 1 :])
-
-
-def set_condition(path: Path, place: int, condition: str) -> Path:
-    """Say in what condition a hop is; its first condition is how it should be."""
-    _check(path, place)
-    usual = path[place].hop.conditions[:1]
-    hop = replace(path[place], condition="" if condition in usual else condition)
-    return (*path[:place], hop, *path[place + 1 :])
 
 
 def set_option(path: Path, place: int, option: str) -> Path:
@@ -66,7 +59,7 @@ def alternatives(model: str) -> tuple[str, ...]:
     return tuple(fits)
 
 
-def with_device(setup: RigSetup, device: DeviceSetup) -> RigSetup:
+def with_device(setup: RigSetup, device: Device) -> RigSetup:
     """Set a rig's device; when its signal leaves by another way than before, the best path from there is laid."""
     if device.kind is DeviceKind.FEED or device.way_out is setup.device.way_out:
         return replace(setup, device=device)
@@ -83,7 +76,7 @@ def hops_for(kind: DeviceKind) -> tuple[str, ...]:
 
 
 def _leads_there(kind: DeviceKind, key: str) -> bool:
-    reached = set(DEVICES[kind].ways_out)
+    reached = set(DEVICES[kind].facts.ways_out)
     for _ in range(2):  # through at most one adapter
         for hop in HOPS.values():
             if hop.kind is HopKind.ADAPTER and hop.plugs_out and reached & set(hop.plugs_in):

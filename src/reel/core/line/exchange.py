@@ -2,16 +2,18 @@
 
 import json
 import re
-from dataclasses import dataclass, is_dataclass
-from typing import Any, get_args, get_type_hints
+from collections.abc import Callable, Collection, Mapping
+from dataclasses import dataclass, fields, is_dataclass
+from types import MappingProxyType
+from typing import Any, get_args
 
 from reel.core.errors import BadValueError, ReelError
 from reel.core.line.rig import RigSetup
-from reel.core.wire import from_plain, to_plain
+from reel.core.wire import Variant, from_plain, to_plain
 
-KIND, VERSION = "reel-rig", 1
+KIND, VERSION = "reel-rig", 2
 MAX_BYTES = 100_000
-_PLACE = re.compile(r"\$(?P<place>[\w.\[\]]*)`?\s*$")
+_PLACE = re.compile(r" - at `\$([\w.\[\]]*)`")
 
 
 class BadRigFileError(ReelError, ValueError):
@@ -24,42 +26,62 @@ class BadRigFileError(ReelError, ValueError):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RigFile:
-    """What a rig file holds."""
+    """What a rig file holds; `parts` are those that belong to other rooms, by their keys."""
 
     name: str
     setup: RigSetup
+    parts: dict[str, Any]
 
 
-def write_rig(name: str, setup: RigSetup) -> bytes:
-    """Give a rig as the content of a file: indented JSON in UTF-8, without what is at its default."""
-    content = {"kind": KIND, "version": VERSION, "name": name, "setup": to_plain(setup)}
+# Make the content of a file of one version that of the next; raises BadValueError.
+Older = Mapping[int, Callable[[dict[str, Any]], dict[str, Any]]]
+
+
+def write_rig(name: str, setup: RigSetup, parts: Mapping[str, object] = MappingProxyType({})) -> bytes:
+    """Give a rig as the content of a file: indented JSON in UTF-8. `parts` are added as they are."""
+    content = {"kind": KIND, "version": VERSION, "name": name, "setup": to_plain(setup), **parts}
     return (json.dumps(content, indent=2, ensure_ascii=False) + "\n").encode()
 
 
-def read_rig(data: bytes) -> RigFile:
-    """Read a rig file; raises BadRigFileError with the line and the reason."""
+def read_rig(data: bytes, *, older: Older = MappingProxyType({}), parts: Collection[str] = ()) -> RigFile:
+    """Read a rig file, also of an older version; raises BadRigFileError with the line and the reason.
+
+    `parts` are the keys that may stand beside the setup; what stands there is not looked at.
+    """
     if len(data) > MAX_BYTES:
         raise BadRigFileError(1, f"it has {len(data)} bytes, and a rig file has at most {MAX_BYTES}")
     text = data.decode("utf-8", errors="replace")
-    content = _parsed(text)
-    if not isinstance(content, dict) or content.get("kind") != KIND:
-        raise BadRigFileError(1, f'it does not say "kind": "{KIND}"')
-    if content.get("version") != VERSION:
-        raise BadRigFileError(
-            _line_of(text, ["version"]), f"it has version {content.get('version')}, and this Reel reads {VERSION}"
-        )
+    content = _brought_up(text, _parsed(text), older)
     name = content.get("name")
     if not isinstance(name, str) or not name.strip():
         raise BadRigFileError(_line_of(text, ["name"]), "it needs a name")
     for key in content:
-        if key not in ("kind", "version", "name", "setup"):
+        if key not in ("kind", "version", "name", "setup", *parts):
             raise BadRigFileError(_line_of(text, [key]), f"“{key[:40]}” is not part of a rig file")
     _refuse_unknown(text, content.get("setup"), RigSetup, ["setup"])
     try:
         setup = from_plain(content.get("setup"), RigSetup)
     except BadValueError as error:
         raise BadRigFileError(_line_of(text, ["setup", *_place(error.limit)]), _reason(error)) from error
-    return RigFile(name=name, setup=setup)
+    return RigFile(name=name, setup=setup, parts={key: content[key] for key in parts if key in content})
+
+
+def _brought_up(text: str, content: Any, older: Older) -> dict[str, Any]:
+    """Check what a file is, and bring it to this version."""
+    if not isinstance(content, dict) or content.get("kind") != KIND:
+        raise BadRigFileError(1, f'it does not say "kind": "{KIND}"')
+    version = content.get("version")
+    while version != VERSION:
+        if type(version) is not int or version not in older:
+            raise BadRigFileError(
+                _line_of(text, ["version"]), f"it has version {version}, and this Reel reads {VERSION}"
+            )
+        try:
+            content = dict(older[version](content))
+        except BadValueError as error:
+            raise BadRigFileError(_line_of(text, [error.thing]), str(error)) from error
+        version += 1
+    return dict(content)
 
 
 def _parsed(text: str) -> Any:
@@ -81,9 +103,14 @@ def _refuse_unknown(text: str, value: object, kind: object, place: list[str]) ->
                 _refuse_unknown(text, item, part, [*place, str(number)])
         else:
             _refuse_unknown(text, value, part, place)
+    if isinstance(kind, type) and issubclass(kind, Variant):
+        try:
+            kind = kind.variant_of(value)
+        except ValueError:
+            return  # reading it says what is wrong
     if not isinstance(value, dict) or not isinstance(kind, type) or not is_dataclass(kind):
         return
-    known = get_type_hints(kind)
+    known = {field.name: field.type for field in fields(kind)}
     for key, part in value.items():
         if key not in known:
             raise BadRigFileError(_line_of(text, [*place, key]), f"“{key[:40]}” is not part of a rig")
@@ -95,8 +122,9 @@ def _reason(error: BadValueError) -> str:
 
 
 def _place(limit: str) -> list[str]:
-    found = _PLACE.search(limit)
-    return [part for part in re.split(r"[.\[\]]+", found["place"]) if part] if found else []
+    """Give the place that is wrong: what stands in a variant has its own place first, then that of the variant."""
+    places = reversed(_PLACE.findall(limit))
+    return [part for place in places for part in re.split(r"[.\[\]]+", place) if part]
 
 
 def _line_of(text: str, place: list[str]) -> int:

@@ -7,7 +7,7 @@ from fractions import Fraction
 from typing import Protocol
 
 from reel.core.line.carried import Carried, Fields, Levels, differences, one_eye, stored
-from reel.core.line.device import DeviceSetup
+from reel.core.line.device import Device
 from reel.core.line.links import Connector, link_carries
 from reel.core.line.loss import Cause, Clock, Limit, Loss, LossKind, Weight
 from reel.core.signal import Mode, rate_label
@@ -28,14 +28,13 @@ class HopKind(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Situation:
-    """Where a hop stands: its place in the path, its condition and option, the device, the mode asked of a box.
+    """Where a hop stands: its place in the path, the device, its option, the mode asked of a box.
 
-    "" is how it should be, its first option, and the best mode.
+    "" is its first option, and the best mode.
     """
 
     place: int
-    condition: str
-    device: DeviceSetup
+    device: Device
     option: str = ""
     wanted: str = ""
 
@@ -49,23 +48,20 @@ class Passed:
 
 
 class Hop(Protocol):
-    """One model of hop. `plugs_out` None means as it came in.
-
-    `conditions` are states of the thing that a person changes; the first is how it should be.
-    """
+    """One model of hop. `plugs_out` None means as it came in; `needs_power` means power of its own."""
 
     @property
     def key(self) -> str: ...  # noqa: D102
     @property
-    def label(self) -> str: ...  # noqa: D102
+    def name(self) -> str: ...  # noqa: D102
+    @property
+    def feature(self) -> str: ...  # noqa: D102
     @property
     def kind(self) -> HopKind: ...  # noqa: D102
     @property
     def plugs_in(self) -> tuple[Connector, ...]: ...  # noqa: D102
     @property
     def plugs_out(self) -> Connector | None: ...  # noqa: D102
-    @property
-    def conditions(self) -> tuple[str, ...]: ...  # noqa: D102
     @property
     def needs_power(self) -> bool: ...  # noqa: D102
 
@@ -77,9 +73,14 @@ class Hop(Protocol):
         """Give what comes out of what goes in; the connectors fit."""
 
 
-def name_of(hop: Hop) -> str:
-    """Give a hop's name for the middle of a sentence: its label up to the comma."""
-    return hop.label.partition(",")[0]
+def label_of(hop: Hop) -> str:
+    """Give a hop's name with what tells it from others of that name."""
+    return f"{hop.name}, {hop.feature}" if hop.feature else hop.name
+
+
+def within(name: str) -> str:
+    """Give a name for the middle of a sentence: `the capture card`, but `the HDMI box`."""
+    return name if not name[1].islower() else name[0].lower() + name[1:]
 
 
 def blocked(at: Situation, kind: LossKind, limit: Limit = Cause.HOP) -> Passed:
@@ -107,7 +108,7 @@ class Link:
     """
 
     key: str
-    label: str
+    name: str
     plugs_in: tuple[Connector, ...]
     max_clock_hz: int
     kind: HopKind = HopKind.CABLE
@@ -116,7 +117,7 @@ class Link:
     harm: LossKind | None = None
     weight: float = 0
     plugs_out: Connector | None = None
-    conditions: tuple[str, ...] = ()
+    feature: str = ""
     needs_power: bool = False
 
     @property
@@ -157,19 +158,15 @@ class Adapter:
     """
 
     key: str
-    label: str
+    name: str
     plugs_in: tuple[Connector, ...]
     plugs_out: Connector | None
     does: str
     turn: Callable[[Carried], Carried]
     boxes: bool = False
+    feature: str = ""
     needs_power: bool = False
     kind: HopKind = HopKind.ADAPTER
-
-    @property
-    def conditions(self) -> tuple[str, ...]:
-        """Whether it has power, where it needs some."""
-        return ("powered", "no power") if self.needs_power else ()
 
     @property
     def limit_label(self) -> str:
@@ -177,9 +174,7 @@ class Adapter:
         return self.does
 
     def carry(self, carried: Carried, at: Situation) -> Passed:
-        """Turn it; nothing comes out without power."""
-        if at.condition == "no power":
-            return blocked(at, LossKind.NO_POWER)
+        """Turn it."""
         after = replace(self.turn(carried), connector=self.plugs_out or carried.connector)
         losses = differences(carried, after, hop=at.place)
         if self.boxes:
@@ -201,14 +196,14 @@ class Receiver:
     """Receives wireless mirroring at up to `box_px`, compressed, late, and with some pictures lost."""
 
     key: str
-    label: str
+    name: str
     box_px: tuple[int, int]
     latency_ms: int
     jitter_ms: int
     plugs_in: tuple[Connector, ...] = (Connector.WIRELESS,)
     plugs_out: Connector | None = Connector.HOST
     kind: HopKind = HopKind.RECEIVER
-    conditions: tuple[str, ...] = ()
+    feature: str = ""
     needs_power: bool = False
 
     @property
@@ -240,10 +235,10 @@ class Mirror:
     """A window on this computer that mirrors a headset, and is recorded from the screen at the screen's rate."""
 
     key: str
-    label: str
+    name: str
     max_rate: Fraction
     latency_ms: int
-    conditions: tuple[str, ...] = ("in full view", "covered", "moved", "resized", "minimised", "shows Reel")
+    feature: str = ""
     plugs_in: tuple[Connector, ...] = (Connector.WINDOW,)
     plugs_out: Connector | None = Connector.HOST
     kind: HopKind = HopKind.MIRROR
@@ -255,31 +250,17 @@ class Mirror:
         return f"{rate_label(self.max_rate)} a second"
 
     def carry(self, carried: Carried, at: Situation) -> Passed:
-        """Show one eye or both; what covers, moves or hides the window is recorded, or nothing new is."""
-        shown = one_eye(carried, at.device.eye)
+        """Show one eye or both."""
+        shown = one_eye(carried, at.device.shown_eye)
         rate = shown.signal.mode.rate / -(-shown.signal.mode.rate // self.max_rate)
         mode = replace(shown.signal.mode, rate=rate)
         after = replace(
             stored(shown, mode, "yuv420p"),
             connector=Connector.HOST,
             latency_ms=carried.latency_ms + self.latency_ms,
-            distinct_per_s=Fraction(0) if at.condition == "minimised" else min(rate, shown.distinct_per_s),
         )
-        losses = differences(shown, replace(after, distinct_per_s=min(rate, shown.distinct_per_s)), hop=at.place)
-        return Passed(carried=after, losses=losses + self._troubles(at))
-
-    def _troubles(self, at: Situation) -> tuple[Loss, ...]:
-        kind = _MIRROR_TROUBLES.get(at.condition)
-        return (Loss(kind=kind, stage="path", hop=at.place, weight=Weight.BLACK),) if kind else ()
-
-
-_MIRROR_TROUBLES = {
-    "covered": LossKind.COVERED,
-    "moved": LossKind.MOVED,
-    "resized": LossKind.RESIZED,
-    "minimised": LossKind.MINIMISED,
-    "shows Reel": LossKind.SHOWS_REEL,
-}
+        losses = differences(shown, after, hop=at.place)
+        return Passed(carried=after, losses=losses)
 
 
 def fields_merged(carried: Carried) -> Carried:

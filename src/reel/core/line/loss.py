@@ -18,18 +18,8 @@ class LossKind(StrEnum):
     NO_MODE = "no mode"
     PORT_TOO_SLOW = "port too slow"
     PROTECTED = "protected"
-    NO_POWER = "no power"
-    NOT_PAIRED = "not paired"
-    BUSY = "busy"
-    DENIED = "denied"
-    BLACK_SURFACE = "black surface"
     WILL_SLEEP = "will sleep"
     STOPS = "stops"
-    COVERED = "covered"
-    MOVED = "moved"
-    RESIZED = "resized"
-    MINIMISED = "minimised"
-    SHOWS_REEL = "shows reel"
     SCALED_DOWN = "scaled down"
     SCALED_UP = "scaled up"
     RATE = "rate"
@@ -60,10 +50,6 @@ BLOCKS = frozenset(
         LossKind.NO_MODE,
         LossKind.PORT_TOO_SLOW,
         LossKind.PROTECTED,
-        LossKind.NO_POWER,
-        LossKind.NOT_PAIRED,
-        LossKind.BUSY,
-        LossKind.DENIED,
     }
 )
 

@@ -5,8 +5,8 @@ from fractions import Fraction
 
 from reel.core.file import Container, RateControl, Recipe
 from reel.core.line.carried import Carried, differences, one_eye, stored
-from reel.core.line.device import DeviceKind, Eye
-from reel.core.line.hops import HopKind, Passed, Situation, blocked
+from reel.core.line.device import Eye
+from reel.core.line.hops import HopKind, Passed, Situation
 from reel.core.line.links import Connector
 from reel.core.line.loss import Loss, LossKind, Time, Weight
 from reel.core.signal import Mode
@@ -46,16 +46,18 @@ class RecordOption:
 class OwnRecorder:
     """A device's own recorder. `max_s` is where it stops by itself, None for never.
 
-    `comes_over` says that a file comes to the computer by itself; others stay on the device's storage.
+    `comes_over` says that a file comes to the computer by itself; others stay on the device's storage. `is_paired`
+    says that the device must be paired with the computer.
     """
 
     key: str
-    label: str
+    name: str
     plugs_in: tuple[Connector, ...]
     record_options: tuple[RecordOption, ...]
     max_s: int | None = None
     comes_over: bool = False
-    conditions: tuple[str, ...] = ()
+    is_paired: bool = False
+    feature: str = ""
     plugs_out: Connector | None = Connector.HOST
     kind: HopKind = HopKind.RECORDER
     needs_power: bool = False
@@ -76,10 +78,7 @@ class OwnRecorder:
 
     def carry(self, carried: Carried, at: Situation) -> Passed:
         """Give what its file holds; nothing of it is seen here while it records."""
-        if at.condition == "not paired":
-            return blocked(at, LossKind.NOT_PAIRED)
-        is_headset = at.device.kind is DeviceKind.HEADSET
-        shown = one_eye(carried, Eye.LEFT if at.device.eye is Eye.BOTH else at.device.eye) if is_headset else carried
+        shown = one_eye(carried, Eye.LEFT if at.device.shown_eye is Eye.BOTH else at.device.shown_eye)
         option = self.chosen(at.option)
         before = replace(shown, offers=(), handed=None, taken=None)
         after = stored(before, option.mode_of(shown.signal.mode), "yuv420p", compressed="H.264")

@@ -3,10 +3,9 @@
 from dataclasses import dataclass
 
 from reel.core.errors import BadValueError
-from reel.core.line.boxes import NOT_OPENED
 from reel.core.line.carried import Carried, sent
 from reel.core.line.catalogue import HOPS
-from reel.core.line.device import Access, DeviceSetup, Surface
+from reel.core.line.device import Device
 from reel.core.line.hops import Hop, Situation, blocked
 from reel.core.line.links import Connector
 from reel.core.line.loss import Loss, LossKind, Plug, Time, Weight
@@ -19,21 +18,16 @@ FELT_MS = 60
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HopSetup:
-    """One hop of a path: the key of its model in the catalogue, its condition ("" is as it should be), its option."""
+    """One hop of a path: the key of its model in the catalogue, and its option, "" for the first."""
 
     model: str
-    condition: str = ""
     option: str = ""
 
     def __post_init__(self) -> None:
         if self.model not in HOPS:
             raise BadValueError("Hop", self.model, "the catalogue has no such hop")
-        if self.condition and self.condition not in self.hop.conditions:
-            can_be = ", ".join(self.hop.conditions) or "nothing but as it is"
-            raise BadValueError(self.hop.label, self.condition, f"it is {can_be}")
-
         if self.option and self.option not in dict(self.options):
-            raise BadValueError(self.hop.label, self.option, "it has no such option")
+            raise BadValueError(self.hop.name, self.option, "it has no such option")
 
     @property
     def options(self) -> tuple[tuple[str, str], ...]:
@@ -44,11 +38,6 @@ class HopSetup:
     def hop(self) -> Hop:
         """The model."""
         return HOPS[self.model]
-
-    @property
-    def state(self) -> str:
-        """The condition in words, also when it is as it should be."""
-        return self.condition or (self.hop.conditions[0] if self.hop.conditions else "")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -75,7 +64,7 @@ class Travel:
         return next((loss for loss in self.losses if loss.blocks), None)
 
 
-def travel(device: DeviceSetup, path: tuple[HopSetup, ...], wanted: str = "") -> Travel:
+def travel(device: Device, path: tuple[HopSetup, ...], wanted: str = "") -> Travel:
     """Walk a device's signal through a path; `wanted` is the key of the offer asked for, "" for the best.
 
     A feed has no path: nothing is known of it before it is opened, and nothing is lost on the way.
@@ -83,14 +72,14 @@ def travel(device: DeviceSetup, path: tuple[HopSetup, ...], wanted: str = "") ->
     leaves = sent(device)
     if leaves is None:
         return Travel(sent=None, steps=(), arrives=None, losses=())
-    current: Carried | None = leaves if device.access is Access.FREE else None
+    current: Carried | None = leaves
     steps: list[Step] = []
     before = _device_losses(device)
     for place, setup in enumerate(path):
         if current is None:
             steps.append(Step(setup=setup, passes=None))
             continue
-        at = Situation(place=place, condition=setup.condition, device=device, option=setup.option, wanted=wanted)
+        at = Situation(place=place, device=device, option=setup.option, wanted=wanted)
         if current.connector not in setup.hop.plugs_in:
             plug = Plug(comes=current.connector, takes=setup.hop.plugs_in)
             passed = blocked(at, LossKind.UNCONNECTED, plug)
@@ -112,14 +101,9 @@ def _open_end(carried: Carried, place: int) -> Loss:
     )  # fmt: skip
 
 
-def _device_losses(device: DeviceSetup) -> tuple[Loss, ...]:
+def _device_losses(device: Device) -> tuple[Loss, ...]:
     """Name what the device itself withholds."""
-    losses = []
-    if device.access is not Access.FREE:
-        losses.append(Loss(kind=NOT_OPENED[device.access.value], stage="device", weight=Weight.BLOCK))
-    if device.surface is not Surface.OPEN:
-        losses.append(Loss(kind=LossKind.BLACK_SURFACE, stage="device", weight=Weight.BLACK))
-    if device.sleep_lock:
-        limit = Time(seconds=device.sleep_s)
-        losses.append(Loss(kind=LossKind.WILL_SLEEP, stage="device", limit=limit, weight=Weight.SMALL))
-    return tuple(losses)
+    if device.sleeps_after_s is None:
+        return ()
+    limit = Time(seconds=device.sleeps_after_s)
+    return (Loss(kind=LossKind.WILL_SLEEP, stage="device", limit=limit, weight=Weight.SMALL),)

@@ -9,13 +9,15 @@ from reel.core.errors import ReelError
 from reel.core.file import Recipe
 from reel.core.line.arrival import ArrivalSetup, Deinterlace
 from reel.core.line.catalogue import HOPS
-from reel.core.line.device import DEVICES, DeviceKind, DeviceSetup
-from reel.core.line.hops import HopKind, name_of
+from reel.core.line.device import Device, is_interlaced
+from reel.core.line.devices import DEVICES, DeviceKind
+from reel.core.line.hops import HopKind, label_of
 from reel.core.line.links import Connector
 from reel.core.line.loss import Weight
+from reel.core.line.origin import Plugged
 from reel.core.line.path import HopSetup
 from reel.core.line.rig import RigSetup, chain
-from reel.core.signal import Mode, Scan, Signal
+from reel.core.signal import Mode, Signal
 
 # Hops that a person must own; cables and the computer's ports are taken to be there.
 OWNED_KINDS = (HopKind.BOX, HopKind.ADAPTER, HopKind.SPLITTER, HopKind.RECEIVER)
@@ -68,7 +70,7 @@ def _onwards(at: Connector, path: tuple[HopSetup, ...], have: Collection[str] | 
 
 
 @lru_cache(maxsize=64)
-def best_path(device: DeviceSetup, have: frozenset[str] | None = None) -> tuple[HopSetup, ...]:
+def best_path(device: Device, have: frozenset[str] | None = None) -> tuple[HopSetup, ...]:
     """Give the path by the device's way out that loses least, then the quickest; raises NoPathError."""
     return _best(device, have, (device.way_out,) if device.way_out else ()).setup.path
 
@@ -79,40 +81,45 @@ def propose(kind: DeviceKind, have: Collection[str] | None = None, mode: Mode | 
     `have` are the keys of what is at hand: a path that uses some of it is taken before one that needs none. `mode` is
     what the device sends, its first mode when None. The recorded frame is what arrives.
     """
-    facts = DEVICES[kind]
-    device = DeviceSetup(kind=kind, mode=mode or facts.modes[0])
-    found = _best(device, have, facts.ways_out)
+    made = DEVICES[kind]
+    device = made(mode=mode or made.facts.modes[0])  # type: ignore[call-arg]  # all but feeds have a mode
+    found = _best(device, have, made.facts.ways_out)
     return with_fitting_frame(found.setup)
 
 
-def _best(device: DeviceSetup, have: Collection[str] | None, ways: tuple[Connector, ...]) -> _Found:
+def _best(device: Device, have: Collection[str] | None, ways: tuple[Connector, ...]) -> _Found:
     found = []
     for way in ways:
-        sending = replace(device, out=None if way is DEVICES[device.kind].ways_out[0] else way)
+        sending = device.set(out=None if way is device.facts.ways_out[0] else way)
         for path in paths_to_host(way, have):
-            setup = RigSetup(device=sending, path=path, recipe=Recipe(frame=_USUAL_FRAME), arrival=_arrival(sending))
+            setup = RigSetup(
+                device=sending,
+                origin=Plugged(device=device.facts.label),
+                path=path,
+                recipe=Recipe(frame=_USUAL_FRAME),
+                arrival=_arrival(sending),
+            )
             walked = chain(setup)
             if walked.carried is not None:
                 found.append(_Found(weight=walked.weight, latency_ms=walked.carried.latency_ms, setup=setup))
     if not found:
-        raise NoPathError(DEVICES[device.kind].label, tuple(_needed(device)))
+        raise NoPathError(device.facts.label, tuple(_needed(device)))
     with_it = [one for one in found if have and any(setup.model in have for setup in one.setup.path)]
     # what makes less than a small loss of difference is alike: then the quicker way is the better one
     return min(with_it or found, key=lambda one: (one.weight // Weight.SMALL, one.latency_ms, len(one.setup.path)))
 
 
-def _arrival(device: DeviceSetup) -> ArrivalSetup:
+def _arrival(device: Device) -> ArrivalSetup:
     """Have interlaced signals deinterlaced with all their motion."""
-    has_fields = device.mode is not None and device.mode.scan is Scan.INTERLACED
-    return ArrivalSetup(deinterlace=Deinterlace.FIELD) if has_fields else ArrivalSetup()
+    return ArrivalSetup(deinterlace=Deinterlace.FIELD) if is_interlaced(device) else ArrivalSetup()
 
 
-def _needed(device: DeviceSetup) -> Iterator[str]:
+def _needed(device: Device) -> Iterator[str]:
     """Give the names of owned hops that would do."""
     for key, hop in HOPS.items():
-        ways = DEVICES[device.kind].ways_out
+        ways = device.facts.ways_out
         if hop.kind in OWNED_KINDS and any(next(paths_to_host(way, (key,)), None) for way in ways):
-            yield name_of(hop)
+            yield label_of(hop)
 
 
 def with_fitting_frame(setup: RigSetup) -> RigSetup:

@@ -1,7 +1,6 @@
 """Remedies: single changes to a rig that are found, by walking the changed line, to undo a loss."""
 
 from collections.abc import Iterator
-from contextlib import suppress
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from functools import lru_cache
@@ -10,19 +9,19 @@ from reel.core.errors import BadValueError
 from reel.core.line.arrival import ArrivalSetup, Deinterlace
 from reel.core.line.carried import Carried, Fields, is_squeezed
 from reel.core.line.catalogue import HOPS
-from reel.core.line.device import DEVICES, Access, DeviceKind, Surface
-from reel.core.line.hops import Hop, HopKind, name_of
+from reel.core.line.devices import DeviceKind
+from reel.core.line.hops import Hop, HopKind, label_of, within
 from reel.core.line.links import Connector
 from reel.core.line.loss import Loss, Weight
 from reel.core.line.path import HopSetup
 from reel.core.line.proposal import NoPathError, best_path
 from reel.core.line.rig import Chain, RigSetup, chain
-from reel.core.signal import Mode, Range, pixel_format, rate_label
+from reel.core.signal import rate_label
 
 MOST = 3
 # A remedy may cost a little more than the loss that it undoes, as when smaller pictures come at their full rate.
 _WORTH = 25
-_SET_RIGHT, _SAY_RIGHT, _LAY_ANEW = -500, -100, 30
+_SAY_RIGHT, _LAY_ANEW = -100, 30
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -43,8 +42,7 @@ class Remedy:
 class _Change:
     """A remedy that is being tried; of those with the same `group` only the best is offered.
 
-    `effort` is what doing it weighs: setting right what is simply wrong comes before all, then what is a setting of
-    Reel alone; a new path comes after all.
+    `effort` is what doing it weighs: what is a setting of Reel alone comes first, a new path last.
     """
 
     group: str
@@ -151,10 +149,6 @@ def _changes(setup: RigSetup) -> Iterator[_Change]:
 
 def _hop_changes(setup: RigSetup, place: int, hop_setup: HopSetup) -> Iterator[_Change]:
     hop = hop_setup.hop
-    if hop_setup.condition:
-        label = _CONDITION_LABELS.get(hop_setup.condition, "Set {} right").format(name_of(hop))
-        right = _at(setup, place, f"condition {place}", label, replace(hop_setup, condition=""))
-        yield replace(right, effort=_SET_RIGHT)
     for other in HOPS.values():
         if other.kind is not hop.kind or other is hop or not set(other.plugs_in) & set(hop.plugs_in):
             continue
@@ -171,7 +165,7 @@ def _with_its_port(change: _Change, place: int, box: Hop) -> Iterator[_Change]:
             hops = (*path[: place + 1], HopSetup(model=port.key), *path[place + 2 :])
             remedy = Remedy(
                 key=f"{change.remedy.key} {port.key}",
-                label=f"Use {_article(box)} in a {port.label}",
+                label=f"Use {_article(box)} in a {within(label_of(port))}",
                 setup=replace(change.remedy.setup, path=hops),
             )
             yield replace(change, remedy=remedy, effort=5)
@@ -183,70 +177,19 @@ def _at(setup: RigSetup, place: int, group: str, label: str, hop: HopSetup) -> _
     return _Change(group=group, remedy=remedy)
 
 
-_CONDITION_LABELS = {
-    "no power": "The {} has power now",
-    "busy": "The other program is closed now",
-    "denied": "The operating system allows it now",
-    "covered": "Nothing lies over it now",
-    "moved": "Read the window where it is now",
-    "resized": "Give the window its size again",
-    "minimised": "Bring the window back",
-    "shows Reel": "Read the window alone",
-    "not paired": "It is paired now",
-}
-
-
 def _article(hop: Hop) -> str:
-    """Give a hop as the object of "Use": boxes have names, ports are the computer's, the rest is any such thing."""
-    if hop.kind is HopKind.BOX:
-        return name_of(hop)
+    """Give a hop as the object of "Use": ports are the computer's, the rest is any such thing."""
+    label = within(label_of(hop))
     if hop.kind is HopKind.PORT:
-        return f"the {hop.label}"
-    vowel = hop.label[0] in "AEIOU" or hop.label.startswith(("HDMI", "S-V"))
-    return f"{'an' if vowel else 'a'} {hop.label}"
+        return f"the {label}"
+    vowel = label[0] in "AEIOUaeiou" or label.startswith(("HDMI", "S-V"))
+    return f"{'an' if vowel else 'a'} {label}"
 
 
 def _device_changes(setup: RigSetup) -> Iterator[_Change]:
-    device = setup.device
-    facts = DEVICES[device.kind]
-    the = f"the {facts.label.lower()}"
-
-    def change(group: str, label: str, **settings: object) -> Iterator[_Change]:
-        """Give the change, or nothing where the device can't be set so."""
-        with suppress(BadValueError):
-            changed = replace(setup, device=replace(device, **settings))  # type: ignore[arg-type]
-            key = " ".join((group, *(getattr(value, "key", str(value)) for value in settings.values())))
-            yield _Change(group=group, remedy=Remedy(key=key, label=label, setup=changed))
-
-    for mode in facts.modes:
-        if mode != device.mode and _same_scan(mode, device.mode):
-            yield from change("mode", f"Ask {the} for {mode.label}", mode=mode)
-    for pixels in facts.pixels:
-        if pixels != device.pixels:
-            yield from change("pixels", f"Send {pixel_format(pixels).label}", pixels=pixels)
-    for is_so, group, label, settings in (
-        (device.range is Range.FULL, "range", "Send limited range", {"range": Range.LIMITED}),
-        (device.protected, "protection", "Set it for gameplay: protection off", {"protected": False}),
-        (
-            device.surface is Surface.ACCELERATED,
-            "surface",
-            "Turn the app's acceleration off",
-            {"surface": Surface.OPEN},
-        ),
-        (device.sleep_lock, "sleep", "Turn the sleep lock off", {"sleep_lock": False}),
-        (
-            device.access is not Access.FREE,
-            "access",
-            _CONDITION_LABELS.get(device.access.value, ""),
-            {"access": Access.FREE},
-        ),
-    ):
-        if is_so:
-            yield from change(group, label, **settings)
-
-
-def _same_scan(mode: Mode, other: Mode | None) -> bool:
-    return other is None or mode.scan is other.scan
+    for setting in setup.device.settings():
+        remedy = Remedy(key=setting.key, label=setting.label, setup=replace(setup, device=setting.device))
+        yield _Change(group=setting.key.partition(" ")[0], remedy=remedy)
 
 
 def _arrival_changes(setup: RigSetup) -> Iterator[_Change]:
@@ -284,11 +227,11 @@ def _new_paths(setup: RigSetup) -> Iterator[_Change]:
     if device.kind is DeviceKind.FEED or harm < Weight.SHAPE:
         return
     is_blocked = harm >= Weight.BLOCK
-    for way in DEVICES[device.kind].ways_out:
+    for way in device.facts.ways_out:
         if way is device.way_out and not is_blocked:
             continue
         try:
-            sending = replace(device, out=way)
+            sending = device.set(out=way)
             path = best_path(sending)
         except (NoPathError, BadValueError):
             continue

@@ -1,4 +1,4 @@
-"""A rig's setup: the device and how it is set, the path, the arriving mode, and the recipe."""
+"""A rig's setup: the device and how it is set, where its signal comes in, the path, the arriving mode, the recipe."""
 
 from dataclasses import dataclass, field, replace
 
@@ -6,7 +6,9 @@ from reel.core.errors import BadValueError
 from reel.core.file import Recipe
 from reel.core.line.arrival import ArrivalSetup, arrived, undone
 from reel.core.line.carried import Carried
-from reel.core.line.device import DeviceKind, DeviceSetup
+from reel.core.line.device import Device
+from reel.core.line.devices import DeviceKind
+from reel.core.line.origin import Origin, Plugged
 from reel.core.line.own import OwnRecorder, remote_recipe
 from reel.core.line.path import MAX_HOPS, HopSetup, Travel, travel
 
@@ -15,7 +17,8 @@ from reel.core.line.path import MAX_HOPS, HopSetup, Travel, travel
 class RigSetup:
     """Everything that is chosen for one way of recording."""
 
-    device: DeviceSetup
+    device: Device
+    origin: Origin
     path: tuple[HopSetup, ...] = ()
     arrival: ArrivalSetup = field(default_factory=ArrivalSetup)
     recipe: Recipe
@@ -23,6 +26,9 @@ class RigSetup:
     def __post_init__(self) -> None:
         if len(self.path) > MAX_HOPS:
             raise BadValueError("Path", f"{len(self.path)} hops", f"it has at most {MAX_HOPS}")
+        if (self.device.kind is DeviceKind.FEED) is isinstance(self.origin, Plugged):
+            limit = "a feed is a file or comes from the network, any other device is plugged in"
+            raise BadValueError("Origin", self.origin.kind, limit)
         if self.path and self.device.kind is DeviceKind.FEED:
             raise BadValueError("Path", f"{len(self.path)} hops", "a feed comes straight to the computer")
 

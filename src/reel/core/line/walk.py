@@ -4,8 +4,9 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from reel.core.file import RateControl, forecast
-from reel.core.line.device import DeviceKind, sent_signal
+from reel.core.line.devices import DeviceKind
 from reel.core.line.loss import Figure, Framing, Loss, LossKind, Weight
+from reel.core.line.origin import Network
 from reel.core.line.path import Travel
 from reel.core.line.proposal import fitting_frame
 from reel.core.line.rig import Chain, RigSetup, chain, followed
@@ -39,7 +40,7 @@ def walk(
     """
     planned, setup = chain(setup), followed(setup)
     way = planned.travel
-    sent = sent_signal(setup.device) or arrival
+    sent = setup.device.signal or arrival
     comes = setup.arrival.signal_of(arrival) if arrival else planned.carried.signal if planned.carried else None
     framed = framed_signal(setup)
     if planned.is_remote:
@@ -100,7 +101,7 @@ def _of_stage(way: Travel, stage: str) -> tuple[Loss, ...]:
 def _path_stage(setup: RigSetup, way: Travel, arrival: Signal | None) -> Stage:
     losses = _of_stage(way, "path")
     if setup.device.kind is DeviceKind.FEED:
-        detail = "network, as it comes" if setup.device.is_network else "file, own pace"
+        detail = "network, as it comes" if isinstance(setup.origin, Network) else "file, own pace"
         return Stage(key="path", fact="direct", detail=detail, rate_bps=_rate(arrival))
     hops = f"{len(setup.path)} hop{'' if len(setup.path) == 1 else 's'}"
     if way.arrives is None:

@@ -6,8 +6,7 @@ from fractions import Fraction
 
 from reel.core.line.boxes import Box, Port, bits_label
 from reel.core.line.carried import NoiseRule
-from reel.core.line.device import Surface
-from reel.core.line.hops import Adapter, Hop, HopKind, Link, Mirror, Receiver, mhz_label, name_of
+from reel.core.line.hops import Adapter, Hop, HopKind, Link, Mirror, Receiver, mhz_label, within
 from reel.core.line.links import MJPEG_NOISE_BITS_PER_PIXEL, Transfer, link_clock_hz
 from reel.core.line.loss import BLOCKS, Cause, Clock, Figure, Framing, Loss, LossKind, Plug, Room, Time, Wish
 from reel.core.line.own import OwnRecorder
@@ -18,9 +17,7 @@ WORDS = {
     LossKind.UNCONNECTED: "nothing connected",
     LossKind.BOX_TOO_SLOW: "too much for the box",
     LossKind.NO_MODE: "too much for the box",
-    LossKind.DENIED: "access denied",
     LossKind.STOPS: "stops by itself",
-    LossKind.SHOWS_REEL: "shows Reel",
     LossKind.RATE: "rate reduced",
     LossKind.REPEATED: "pictures repeated",
     LossKind.CHROMA: "chroma reduced",
@@ -61,9 +58,6 @@ def word(loss: Loss) -> str:
 
 def limit_of(loss: Loss, setup: RigSetup) -> str:
     """Say what causes a loss."""
-    if loss.stage == "device":
-        return _device_limit(loss, setup)
-    hop = setup.path[loss.hop].hop if loss.hop is not None else None
     limit = loss.limit
     if isinstance(limit, Framing):
         return _frame_limit(loss, limit)
@@ -71,20 +65,28 @@ def limit_of(loss: Loss, setup: RigSetup) -> str:
         return f"You asked for {limit.offer.label} under Arrival."
     if isinstance(limit, Cause) and limit is not Cause.HOP:
         return _ARRIVAL_LIMITS[limit]
-    if isinstance(limit, Plug) and (hop is None or not limit.takes):
+    if isinstance(limit, Plug) and not limit.takes:
         return f"The path ends with {limit.comes.label}; the computer is not reached."
-    assert hop is not None
+    if isinstance(limit, Time) and loss.hop is None:
+        return f"The screen locks itself after {limit.seconds} s without a touch."
+    assert loss.hop is not None
+    return _hop_limit(loss, setup.path[loss.hop].hop, setup)
+
+
+def _hop_limit(loss: Loss, hop: Hop, setup: RigSetup) -> str:
+    limit = loss.limit
     if isinstance(limit, Plug):
         takes = " or ".join(connector.label for connector in limit.takes)
-        return f"{name_of(hop)} takes {takes}, and {limit.comes.label} comes here."
+        return f"{_the(hop, first=True)} takes {takes}, and {limit.comes.label} comes here."
     if isinstance(limit, Clock):
         return _clock_limit(loss, limit, hop)
     if isinstance(limit, Room):
-        assert isinstance(hop, Port)
         return _room_limit(limit, hop, setup)
     if isinstance(limit, Time):
-        return f"{name_of(hop)} stops by itself after {limit.seconds} s."
-    return _HOP_LIMITS[loss.kind].format(name_of(hop)) if loss.kind in _HOP_LIMITS else _own_limit(hop, loss, setup)
+        return f"{_the(hop, first=True)} stops by itself after {limit.seconds} s."
+    if loss.kind is LossKind.PROTECTED:
+        return f"The signal is copy-protected, and {_the(hop)} hands no such picture on."
+    return _own_limit(hop, loss, setup)
 
 
 _ARRIVAL_LIMITS = {
@@ -92,60 +94,37 @@ _ARRIVAL_LIMITS = {
     Cause.PAIRED: "One picture is made of each pair of fields.",
     Cause.OVERRULED: "Arrival overrules what the signal says of itself.",
 }
-_HOP_LIMITS = {
-    LossKind.PROTECTED: "The signal is copy-protected, and {} hands no such picture on.",
-    LossKind.NO_POWER: "{} needs power of its own.",
-    LossKind.NOT_PAIRED: "{} is not paired: type the code that the headset shows.",
-    LossKind.BUSY: "{} is open in another program, which keeps it for itself.",
-    LossKind.DENIED: "The operating system does not let Reel open {}.",
-    LossKind.COVERED: "Another window lies over the mirror.",
-    LossKind.MOVED: "The mirror was moved from where it is read.",
-    LossKind.RESIZED: "The mirror was made smaller than what is read.",
-    LossKind.MINIMISED: "The mirror is minimised.",
-    LossKind.SHOWS_REEL: "The whole screen is read, and it shows Reel.",
-}
-
-
-def _device_limit(loss: Loss, setup: RigSetup) -> str:
-    if isinstance(loss.limit, Time):
-        return f"The screen locks itself after {loss.limit.seconds} s without a touch."
-    if loss.kind is LossKind.BLACK_SURFACE:
-        forbids = setup.device.surface is Surface.FORBIDDEN
-        return (
-            f"The app shows its picture, but {'the app forbids capture' if forbids else 'its surface is accelerated'}."
-        )
-    said = _HOP_LIMITS[loss.kind].format("the camera")
-    return said[0].upper() + said[1:]
 
 
 def _clock_limit(loss: Loss, limit: Clock, hop: Hop) -> str:
     pixels = pixel_format(limit.signal.pixels)
     what = f"{limit.signal.mode.label} {pixels.chroma} {pixels.depth_bits}"
     if loss.kind is LossKind.NO_MODE:
-        return f"{name_of(hop)} has no mode for {limit.signal.mode.label}."
+        return f"{_the(hop, first=True)} has no mode for {limit.signal.mode.label}."
     needs = f"{what} needs {mhz_label(float(link_clock_hz(limit.signal)))}"
     carries = mhz_label(limit.carries_hz)
-    takes = f"; {name_of(hop)} takes" if loss.kind is LossKind.BOX_TOO_SLOW else f" and {name_of(hop)} carries"
+    takes = f"; {_the(hop)} takes" if loss.kind is LossKind.BOX_TOO_SLOW else f" and {_the(hop)} carries"
     return f"{needs}{takes} {carries}."
 
 
-def _room_limit(limit: Room, port: Port, setup: RigSetup) -> str:
+def _room_limit(limit: Room, port: Hop, setup: RigSetup) -> str:
+    assert isinstance(port, Port)
     box = _box(setup)
-    transfer: Transfer = box.transfer if box else setup.device.transfer
+    transfer: Transfer = box.transfer if box else setup.device.facts.transfer
     by = "" if port.isochronous_bps is None else f" {transfer.value}, as it is sent"
     needs, carries = bits_label(limit.asked.link_bps), bits_label(limit.carries_bps)
-    shortage = f"{limit.asked.label} needs {needs}; {name_of(port)} carries about {carries}{by}."
+    shortage = f"{limit.asked.label} needs {needs}; {_the(port)} carries about {carries}{by}."
     if limit.given is None:
         return shortage
-    sender = name_of(box) if box else f"The {setup.device.kind.label.lower()}"
+    sender = _the(box, first=True) if box else f"The {setup.device.facts.label.lower()}"
     return f"{shortage} {sender} falls back to {limit.given.label}."
 
 
 def _own_limit(hop: Hop, loss: Loss, setup: RigSetup) -> str:
     """Say what a hop does by itself."""
-    name = name_of(hop)
+    name = _the(hop, first=True)
     if isinstance(hop, Adapter):
-        return f"{name}: {hop.does}."
+        return f"{name} {hop.does}."
     if isinstance(hop, Receiver):
         return f"{name} takes pictures {hop.limit_label} through the air."
     if isinstance(hop, Mirror):
@@ -215,14 +194,8 @@ def _says(sentence: str) -> Callable[[Loss, RigSetup], str]:
 
 
 _COSTS: dict[LossKind, Callable[[Loss, RigSetup], str]] = {
-    LossKind.BLACK_SURFACE: _says("The recording is black."),
     LossKind.WILL_SLEEP: _says("From then on a recording shows a locked screen."),
     LossKind.STOPS: _says("What happens later is not recorded; roll again in time."),
-    LossKind.COVERED: _says("A part of the picture is that window."),
-    LossKind.MOVED: _says("A part of the picture is the desk behind it."),
-    LossKind.RESIZED: _says("The picture is small, and the desk lies beside it."),
-    LossKind.MINIMISED: _says("No new picture comes; the last one stands."),
-    LossKind.SHOWS_REEL: _says("The picture holds itself without end."),
     LossKind.SCALED_DOWN: _scaled,
     LossKind.SCALED_UP: _scaled,
     LossKind.RATE: _rated,
@@ -249,6 +222,11 @@ _COSTS: dict[LossKind, Callable[[Loss, RigSetup], str]] = {
     LossKind.NOISE: _says("Snow and dots that crawl lie over the picture."),
     LossKind.CONVERTED: _says("It is rounded to 8 bits once more."),
 }
+
+
+def _the(hop: Hop, *, first: bool = False) -> str:
+    """Give a hop's name with its article: `the USB 2 port`, `The mirror window`."""
+    return f"{'The' if first else 'the'} {within(hop.name)}"
 
 
 def _box(setup: RigSetup) -> Box | None:

@@ -1,6 +1,7 @@
 """Measuring: the live signal and its alarms, the field test, the proof."""
 
-from reel.core.measure.alarm import Alarm, AlarmKind, Condition, alarm_remedy, alarms, causes
+from reel.core.line import AlarmKind
+from reel.core.measure.alarm import Alarm, Condition, alarm_remedy, alarms, causes
 from reel.core.measure.contradiction import contradictions
 from reel.core.measure.counts import Counts, LossCause, Stretch, Tally
 from reel.core.measure.examine import Appearance, Spans, examine

@@ -1,9 +1,9 @@
 """Alarms: what is wrong with a live signal just now, and what it likely comes from with this device."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
-from enum import StrEnum
 
-from reel.core.line import HANDHELD, DeviceKind, HopKind, LossKind, Remedy, RigSetup, Turn, chain, remedies, told
+from reel.core.line import AlarmKind, HopKind, LossKind, Remedy, RigSetup, Turn, chain, remedies, told
 from reel.core.measure.watch import Watched
 from reel.core.signal import Signal
 from reel.core.sound import Level
@@ -11,26 +11,13 @@ from reel.core.sound import Level
 BLACK_S = 2.0
 FROZEN_S = 2.0
 SNOW_S = 2.0
+# So much of a mirrored picture stands still only where something else is seen; a flat sky comes to a tenth.
+STILL_PART = 0.25
 SILENT_S = 3.0
 SILENT_DB = -70.0
 CLIPPED_DB = -0.1
 # How long a change of the mode is told.
 CHANGE_S = 8.0
-
-
-class AlarmKind(StrEnum):
-    """What is wrong."""
-
-    HELD = "held"
-    NO_SIGNAL = "no signal"
-    BLACK = "black"
-    FROZEN = "frozen"
-    ENDLESS = "endless"
-    SILENT = "silent"
-    CLIPPED = "sound clipped"
-    MODE_CHANGED = "mode changed"
-    TURNED = "turned"
-    SNOW = "snow"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -70,16 +57,7 @@ def alarms(setup: RigSetup, condition: Condition) -> tuple[Alarm, ...]:
         return (_alarm(AlarmKind.HELD, condition.problem, setup),)
     if condition.problem is not None:
         return (_alarm(AlarmKind.NO_SIGNAL, condition.problem, setup),)
-    watched = condition.watched
-    found = []
-    if watched.black_s > BLACK_S:
-        found.append(_alarm(AlarmKind.BLACK, f"The picture has been black for {watched.black_s:.0f} s.", setup))
-    elif watched.snow_s > SNOW_S:
-        found.append(_alarm(AlarmKind.SNOW, f"Nothing but snow for {watched.snow_s:.0f} s.", setup))
-    elif watched.still_s > FROZEN_S:
-        found.append(_alarm(AlarmKind.FROZEN, f"The picture has not changed for {watched.still_s:.0f} s.", setup))
-    if watched.is_endless:
-        found.append(_alarm(AlarmKind.ENDLESS, "The picture shows itself without end.", setup))
+    found = _picture_alarms(setup, condition.watched)
     if condition.silent_s > SILENT_S:
         found.append(_alarm(AlarmKind.SILENT, f"No sound for {condition.silent_s:.0f} s.", setup))
     if any(level.held_db > CLIPPED_DB for level in condition.levels):
@@ -87,6 +65,22 @@ def alarms(setup: RigSetup, condition: Condition) -> tuple[Alarm, ...]:
     if (changed := _change(setup, condition)) is not None:
         found.append(changed)
     return tuple(found)
+
+
+def _picture_alarms(setup: RigSetup, watched: Watched) -> list[Alarm]:
+    found = []
+    if watched.black_s > BLACK_S:
+        found.append(_alarm(AlarmKind.BLACK, f"The picture has been black for {watched.black_s:.0f} s.", setup))
+    elif watched.snow_s > SNOW_S:
+        found.append(_alarm(AlarmKind.SNOW, f"Nothing but snow for {watched.snow_s:.0f} s.", setup))
+    elif watched.still_s > FROZEN_S:
+        found.append(_alarm(AlarmKind.FROZEN, f"The picture has not changed for {watched.still_s:.0f} s.", setup))
+    elif watched.still_part > STILL_PART and any(hop.hop.kind is HopKind.MIRROR for hop in setup.path):
+        words = f"{watched.still_part:.0%} of the picture has stood still while the rest moved."
+        found.append(_alarm(AlarmKind.PARTLY_STILL, words, setup))
+    if watched.is_endless:
+        found.append(_alarm(AlarmKind.ENDLESS, "The picture shows itself without end.", setup))
+    return found
 
 
 def _change(setup: RigSetup, condition: Condition) -> Alarm | None:
@@ -106,11 +100,7 @@ def _alarm(kind: AlarmKind, words: str, setup: RigSetup) -> Alarm:
 
 
 # The losses that an alarm may come from.
-_COMES_FROM = {
-    AlarmKind.BLACK: (LossKind.BLACK_SURFACE,),
-    AlarmKind.FROZEN: (LossKind.MINIMISED, LossKind.WILL_SLEEP),
-    AlarmKind.ENDLESS: (LossKind.SHOWS_REEL,),
-}
+_COMES_FROM = {AlarmKind.FROZEN: (LossKind.WILL_SLEEP,)}
 
 
 def alarm_remedy(kind: AlarmKind, setup: RigSetup) -> Remedy | None:
@@ -127,44 +117,37 @@ def alarm_remedy(kind: AlarmKind, setup: RigSetup) -> Remedy | None:
 
 
 def causes(kind: AlarmKind, setup: RigSetup) -> tuple[str, ...]:
-    """Give the likely causes of an alarm: what the line says, or else what the kind of device is known for."""
-    device = setup.device.kind
-    known = _CAUSES.get((kind, device), _CAUSES.get((kind, None), ()))
-    walked = chain(setup).travel
-    if kind is AlarmKind.NO_SIGNAL and walked.block is not None:
+    """Give the likely causes of an alarm: what the line says, or else what the device and the hops are known for."""
+    way = chain(setup).travel
+    if kind is AlarmKind.NO_SIGNAL and way.block is not None:
         return ("Path shows where it is blocked, and what mends it.",)
-    if kind is AlarmKind.NO_SIGNAL and any(hop.hop.kind is HopKind.BOX for hop in setup.path):
-        known = (*known, "A cable has come loose between the device and the box.")
-    return tuple(told(loss, setup).limit for loss in walked.losses if loss.kind in _COMES_FROM.get(kind, ())) or known
+    said = tuple(told(loss, setup).limit for loss in way.losses if loss.kind in _COMES_FROM.get(kind, ()))
+    known = setup.device.facts.causes.get(kind, _CAUSES.get(kind, ()))
+    return said or (*known, *_hop_causes(kind, setup))
 
 
-# What practice says of each kind of device; None is for any other.
-_CAUSES: dict[tuple[AlarmKind, DeviceKind | None], tuple[str, ...]] = {
-    (AlarmKind.HELD, None): ("A page of that rig is open, or it rolls. Close its page or cut it.",),
-    (AlarmKind.BLACK, DeviceKind.CONSOLE): ("A film or a protected scene plays.", "The game is loading."),
-    **{
-        (AlarmKind.BLACK, kind): ("The app forbids capture.", "The screen is off.", "A lens or sensor is covered.")
-        for kind in HANDHELD
-    },
-    (AlarmKind.BLACK, DeviceKind.HEADSET): ("The headset is off the head and has gone dark.",),
-    (AlarmKind.BLACK, DeviceKind.DECK): ("The tape is blank here.", "The wrong input of the box is chosen."),
-    (AlarmKind.BLACK, DeviceKind.CAMERA): ("The lens cap is on.", "The privacy shutter is closed."),
-    (AlarmKind.BLACK, None): ("The sender sends black.",),
-    **{(AlarmKind.FROZEN, kind): ("The screen has locked itself.", "Nothing moves on it.") for kind in HANDHELD},
-    (AlarmKind.FROZEN, DeviceKind.CONSOLE): ("The game is paused.", "A menu without movement is open."),
-    (AlarmKind.FROZEN, DeviceKind.HEADSET): ("The mirror window is minimised.", "The headset sleeps."),
-    (AlarmKind.FROZEN, DeviceKind.DECK): ("The tape is on pause.",),
-    (AlarmKind.SNOW, DeviceKind.DECK): ("The tape is blank here.", "The tuner is on another channel."),
-    (AlarmKind.SNOW, None): ("Nothing is connected to the input.", "The input is tuned to no station."),
-    (AlarmKind.FROZEN, None): ("The sender has stalled.", "Nothing moves in front of it."),
-    (AlarmKind.NO_SIGNAL, DeviceKind.DECK): ("The tape has ended or stands still.",),
-    (AlarmKind.NO_SIGNAL, DeviceKind.HEADSET): ("The mirror window is closed.",),
-    (AlarmKind.NO_SIGNAL, DeviceKind.FEED): ("The sender is off or its address has changed.",),
-    (AlarmKind.NO_SIGNAL, None): ("The device is off or asleep.",),
-    (AlarmKind.ENDLESS, None): ("The screen that is read shows Reel. Read the mirror window alone.",),
-    (AlarmKind.SILENT, DeviceKind.DECK): ("The tape is blank here.", "The sound cable is not plugged in."),
-    (AlarmKind.SILENT, None): ("The device is muted.", "Its sound goes to headphones or to another output."),
-    (AlarmKind.CLIPPED, None): ("The device's volume or the input's gain is too high.",),
-    (AlarmKind.TURNED, None): ("It is held differently.",),
-    (AlarmKind.MODE_CHANGED, None): ("The device switched its output.", "Another input was chosen on the way."),
+def _hop_causes(kind: AlarmKind, setup: RigSetup) -> Iterator[str]:
+    """Give what the hops of a path are known for."""
+    if kind is AlarmKind.NO_SIGNAL:
+        yield from (f"{hop.hop.name} has no power." for hop in setup.path if hop.hop.needs_power)
+        if any(hop.hop.kind is HopKind.BOX for hop in setup.path):
+            yield "A cable has come loose between the device and the box."
+
+
+# What practice says of any device; what a kind is known for stands with it.
+_CAUSES: dict[AlarmKind, tuple[str, ...]] = {
+    AlarmKind.HELD: ("A page of that rig is open, or it rolls. Close its page or cut it.",),
+    AlarmKind.BLACK: ("The sender sends black.",),
+    AlarmKind.SNOW: ("Nothing is connected to the input.", "The input is tuned to no station."),
+    AlarmKind.FROZEN: ("The sender has stalled.", "Nothing moves in front of it."),
+    AlarmKind.PARTLY_STILL: (
+        "Another window lies over the mirror.",
+        "The mirror was moved from where it is read, or made smaller.",
+    ),
+    AlarmKind.NO_SIGNAL: ("The device is off or asleep.",),
+    AlarmKind.ENDLESS: ("The screen that is read shows Reel. Read the mirror window alone.",),
+    AlarmKind.SILENT: ("The device is muted.", "Its sound goes to headphones or to another output."),
+    AlarmKind.CLIPPED: ("The device's volume or the input's gain is too high.",),
+    AlarmKind.TURNED: ("It is held differently.",),
+    AlarmKind.MODE_CHANGED: ("The device switched its output.", "Another input was chosen on the way."),
 }

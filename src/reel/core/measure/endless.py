@@ -7,7 +7,7 @@ Plane = npt.NDArray[np.float32]
 
 LINES = 60
 SCALES = (0.5, 0.6, 0.7, 0.8)
-# Measured on the stand-ins: scenes come to 0.2 to 0.6, colour bars to 0.8, a picture that holds itself to 0.9 and more.
+# Measured: drawn scenes come to 0.2 to 0.6, colour bars to 0.8, a picture that holds itself to 0.9 and more.
 ALIKE = 0.85
 # What is wider than this on the coarse grid says nothing: the sky is bright above in every picture.
 _WIDE = 4

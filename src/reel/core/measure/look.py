@@ -75,6 +75,32 @@ class Movement:
         return is_new, moved
 
 
+class Stillness:
+    """Follows which tiles of a picture stand still while others move.
+
+    It is for what is read from a screen, where there is no noise: what stands still is the same to the last bit.
+    """
+
+    def __init__(self) -> None:
+        self._before: Means | None = None
+        self._moved_ns: npt.NDArray[np.int64] | None = None
+
+    def follow(self, lines: Luma, at_ns: int) -> None:
+        """Take the picture of an instant, in the order of time."""
+        means, before = _means(lines.astype(np.int16)), self._before
+        if before is None or before.shape != means.shape:
+            self._moved_ns = np.full(means.shape, at_ns, dtype=np.int64)
+        elif self._moved_ns is not None:
+            self._moved_ns[means != before] = at_ns
+        self._before = means
+
+    def still_part(self, now_ns: int, since_ns: int) -> float:
+        """Give the part of the picture that has not moved for `since_ns`, while others just have; 0 when all stands."""
+        if self._moved_ns is None or self._moved_ns.max() < now_ns - since_ns // 2:
+            return 0.0
+        return float((self._moved_ns < now_ns - since_ns).mean())
+
+
 def is_black(lines: Luma) -> bool:
     """Say whether a picture is black: dark, and flat but for noise. A small lamp in the dark is not black."""
     values = lines.astype(np.int16)

@@ -7,7 +7,7 @@ import numpy as np
 
 from reel.core.measure.endless import holds_itself
 from reel.core.measure.fields import AROUND, field_lines, field_phase
-from reel.core.measure.look import Luma, Movement, is_black, is_snow, lines_of
+from reel.core.measure.look import Luma, Movement, Stillness, is_black, is_snow, lines_of
 from reel.core.media.planes import luma_of
 from reel.core.signal import NS, Picture
 
@@ -19,6 +19,8 @@ FIELDS_EVERY, FIELDS_PART = 8, 0.3
 SNOW_NS = NS // 2
 # Where a screen is read, the picture is sought in itself this often; found so many times in a row, it is endless.
 SEEK_NS, ALIKE_TIMES = 2 * NS, 2
+# Where a screen is read, what stands still is looked for this often, and stands still after so long.
+LOOK_OVER_NS, STILL_NS = NS // 4, 3 * NS
 # The grid on which it is sought.
 GRID_LINES = 180
 
@@ -30,7 +32,8 @@ class Watched:
     `per_s` and `distinct_per_s` count pictures and new ones; `jitter_ms` is the standard deviation of the time between
     two. `black_s`, `still_s` and `snow_s` say for how long it has been black, has not changed, or was nothing but
     noise; 0 when it is not. `has_fields` says whether two moments lie in a picture; None before enough has moved to
-    tell. `is_endless` says that the picture shows itself, smaller.
+    tell. Where a screen is read, `is_endless` says that the picture shows itself, smaller, and `still_part` how much of
+    it has stood still while the rest moved.
     """
 
     per_s: float = 0.0
@@ -41,6 +44,7 @@ class Watched:
     snow_s: float = 0.0
     has_fields: bool | None = None
     is_endless: bool = False
+    still_part: float = 0.0
 
 
 class Watch:
@@ -52,7 +56,7 @@ class Watch:
     def __init__(self, *, reads_screen: bool = False) -> None:
         self._reads_screen = reads_screen
         self._arrivals: deque[tuple[int, bool | None]] = deque()
-        self._movement = Movement()
+        self._movement, self._stillness = Movement(), Stillness()
         self._field_lines: Luma | None = None
         self._sequence = 0
         self._phases: deque[float] = deque(maxlen=12)
@@ -61,7 +65,7 @@ class Watch:
         self._snow_ns: int | None = None
         self._snow_looked_ns = 0
         self._seen = 0
-        self._sought_ns = 0
+        self._sought_ns = self._looked_over_ns = 0
         self._alike = 0
 
     def note(self, at_ns: int) -> None:
@@ -85,6 +89,9 @@ class Watch:
         self._arrivals.append((at_ns, is_new))
         if picture.sequence != self._sequence + 1:
             self._field_lines = None  # one between them was lost
+        if self._reads_screen and at_ns - self._looked_over_ns >= LOOK_OVER_NS:
+            self._looked_over_ns = at_ns
+            self._stillness.follow(lines, at_ns)
         self._look_at_fields(luma, top_first)
         self._seen, self._sequence = self._seen + 1, picture.sequence
 
@@ -131,6 +138,7 @@ class Watch:
             snow_s=self._since(self._snow_ns, now_ns),
             has_fields=self._has_fields(),
             is_endless=self._alike >= ALIKE_TIMES,
+            still_part=round(self._stillness.still_part(now_ns, STILL_NS), 2) if self._reads_screen else 0.0,
         )
 
     def _has_fields(self) -> bool | None:

@@ -90,7 +90,7 @@ Arrived: TypeAlias = Picture | Samples
 
 
 class Input(Protocol):
-    """A live source, real or a stand-in. It is opened by its constructor and used from one thread."""
+    """A live source. It is opened by its constructor and used from one thread."""
 
     @property
     def signal(self) -> Signal | None:

@@ -3,12 +3,13 @@ from fractions import Fraction
 
 from reel.core.errors import BadValueError
 from reel.core.file import Recipe
-from reel.core.line import DeviceKind, DeviceSetup, RigSetup
+from reel.core.line import Console, Plugged, RigSetup
 from reel.core.signal import Mode
 from reel.core.wire import from_json, from_plain, to_json, to_plain
 
 SETUP = RigSetup(
-    device=DeviceSetup(kind=DeviceKind.CONSOLE, mode=Mode.parse("1920x1080p60"), drift_ppm=-12.5),
+    device=Console(mode=Mode.parse("1920x1080p60")),
+    origin=Plugged(device="Console"),
     recipe=Recipe(frame=Mode.parse("1280x720p30000/1001"), keyframe_s=Fraction(1, 2)),
 )
 
@@ -24,7 +25,10 @@ class WireTests(unittest.TestCase):
             (b'"quality_crf":20', b'"quality_crf":99'),
             (b'"quality_crf":20', b'"quality_crf":"x"'),
             (b'"30000/1001"', b'"1/0"'),
-            (b'"drift_ppm":-12.5', b'"drift_ppm":1e309'),
+            (b'"protected":false', b'"protected":1e309'),
+            (b'"device":"Console"', b'"device":""'),
+            (b'"kind":"console"', b'"kind":"phone"'),
+            (b'"kind":"plugged"', b'"kind":7'),
             (b'"console"', b'"toaster"'),
             (b"}", b""),
         ):

@@ -12,7 +12,7 @@ from urllib.parse import urlsplit
 import av
 
 from reel.core.errors import ReelError
-from reel.core.line.device import FEED_PROTOCOLS
+from reel.core.line.origin import FEED_PROTOCOLS
 from reel.core.media.decoding import Decoded, Decoder, complete_ns, frame_signal, open_options, sound_format
 from reel.core.media.errors import BROKEN, reason_of
 from reel.core.signal import NS, Arrived, InputError, Picture, Samples, Signal, SoundFormat

@@ -8,12 +8,13 @@ from pathlib import Path
 import av
 
 from reel.core.file import Recipe
-from reel.core.line import DeviceKind, HopSetup, Shows, propose
+from reel.core.line import DeviceKind, HopSetup, propose
 from reel.core.media import Shelf
 from reel.core.signal import Matrix, Mode, Range
 from reel.recorder.clock import VirtualClock
 from reel.recorder.opening import opener_for
 from reel.recorder.virtual import record
+from reel.standins import Play, Shows
 
 # R'G'B' of the card's patches, and where their middles lie in a picture of 640×360.
 BARS = [(1, 1, 1), (1, 1, 0), (0, 1, 1), (0, 1, 0), (1, 0, 1), (1, 0, 0), (0, 0, 1), (0, 0, 0)]
@@ -33,22 +34,22 @@ class ColourTests(unittest.TestCase):
         for matrix in (Matrix.BT601, Matrix.BT709):
             for value_range in Range:
                 for pixels, path in (
-                    ("yuv444p", ("hdmi-2.0", "fennel", "usb-3")),
-                    ("yuv444p", ("hdmi-2.1", "teasel", "pcie-4")),
-                    ("yuv422p10le", ("hdmi-2.1", "teasel", "pcie-4")),
+                    ("yuv444p", ("hdmi-2.0", "hdmi-box", "usb-3")),
+                    ("yuv444p", ("hdmi-2.1", "capture-card", "pcie-4")),
+                    ("yuv422p10le", ("hdmi-2.1", "capture-card", "pcie-4")),
                 ):
                     with self.subTest(f"{matrix} {value_range} {pixels} {path[1]}"):
                         self.check(matrix, value_range, pixels, path)
 
     def check(self, matrix, value_range, pixels, path):
         setup = propose(DeviceKind.CONSOLE)
-        device = replace(setup.device, matrix=matrix, range=value_range, pixels=pixels, shows=Shows.BARS)
+        device = replace(setup.device, matrix=matrix, range=value_range, pixels=pixels)
         hops = tuple(HopSetup(model=model) for model in path)
         recipe = Recipe(frame=Mode.parse("640x360p30"), quality_crf=1, effort="ultrafast")
         setup = replace(setup, device=device, path=hops, recipe=recipe)
         with tempfile.TemporaryDirectory() as folder:
             shelf = Shelf(Path(folder))
-            opener = opener_for(setup, shelf.root, VirtualClock().now_ns)
+            opener = opener_for(setup, Play(shows=Shows.BARS), shelf.root, VirtualClock().now_ns)
             take = record(setup, opener, shelf, rig_name="bars", rolled_s=[(0.1, 0.2)])
             with av.open(str(take.path)) as container:
                 frame = list(container.decode(video=0))[-1]

@@ -8,7 +8,7 @@ import av
 import numpy as np
 
 from reel.core.file import Container, Recipe
-from reel.core.line import DeviceKind, DeviceSetup, RigSetup
+from reel.core.line.tests.rigs import feed
 from reel.core.measure import prove
 from reel.core.media import Shelf, probe
 from reel.core.media.tests.clips import FRAME, write_clip
@@ -18,6 +18,7 @@ from reel.recorder.clock import VirtualClock
 from reel.recorder.inputs import FileFeed
 from reel.recorder.opening import opener_for
 from reel.recorder.virtual import record
+from reel.standins import Play
 
 
 def read_until(feed, until_ns):
@@ -131,10 +132,9 @@ class ForeignFeedTests(FolderTestCase):
         return path
 
     def roll(self, name, seconds=1.0, frame="96x64p20"):
-        device = DeviceSetup(kind=DeviceKind.FEED, feed=name, loop=False)
-        setup = RigSetup(device=device, recipe=Recipe(frame=Mode.parse(frame), effort="ultrafast", quality_crf=4))
+        setup = feed(name, Recipe(frame=Mode.parse(frame), effort="ultrafast", quality_crf=4), loop=False)
         clock = VirtualClock()
-        opener = opener_for(setup, self.folder, clock.now_ns)
+        opener = opener_for(setup, Play(), self.folder, clock.now_ns)
         shelf = Shelf(self.folder / "shelf")
         shelf.make()
         return record(setup, opener, shelf, rig_name="feed", rolled_s=[(0, seconds)], clock=clock)

@@ -9,7 +9,8 @@ from pathlib import Path
 import av
 
 from reel.core.file import Recipe
-from reel.core.line import ArrivalSetup, Deinterlace, DeviceKind, DeviceSetup, RigSetup
+from reel.core.line import ArrivalSetup, Console, Deck, Deinterlace
+from reel.core.line.tests.rigs import rig
 from reel.core.measure import LossCause, prove
 from reel.core.media import PartWriter, Shelf, probe
 from reel.core.signal import NS, InputError, Mode
@@ -18,17 +19,18 @@ from reel.recorder.lane import Lane
 from reel.recorder.roll import Roll
 from reel.recorder.source import Source
 from reel.recorder.virtual import record
-from reel.standins import assemble, read_stamp
+from reel.standins import Play, assemble, read_stamp
 
-PAL = DeviceSetup(kind=DeviceKind.DECK, mode=Mode.parse("720x576i25"))
-CONSOLE = DeviceSetup(kind=DeviceKind.CONSOLE, mode=Mode.parse("1280x720p30"))
+PLAIN = Play()
+PAL = Deck(mode=Mode.parse("720x576i25"))
+CONSOLE = Console(mode=Mode.parse("1280x720p30"))
 # square pixels, so that each line of a field is found again where it was
 BY_FIELD = ArrivalSetup(deinterlace=Deinterlace.FIELD, shape=Fraction(5, 4))
 
 
 def deck_setup(recorded="720x576p50", arrival=BY_FIELD, **device):
     recipe = Recipe(frame=Mode.parse(recorded), effort="ultrafast", quality_crf=8)
-    return RigSetup(device=replace(PAL, **device), recipe=recipe, arrival=arrival)
+    return rig(replace(PAL, **device), recipe=recipe, arrival=arrival)
 
 
 class Troubled:
@@ -62,9 +64,9 @@ class LossTests(unittest.TestCase):
         self.shelf = Shelf(Path(folder.name))
         self.clock = VirtualClock()
 
-    def record(self, setup, rolled_s, open_=None):
+    def record(self, setup, rolled_s, open_=None, play=PLAIN):
         self.setup_ = setup
-        open_ = open_ or (lambda start_ns: assemble(setup.device, start_ns=start_ns))
+        open_ = open_ or (lambda start_ns: assemble(setup, play, start_ns=start_ns))
         return record(setup, open_, self.shelf, rig_name="test", rolled_s=rolled_s, clock=self.clock)
 
     def stamps(self, path, lines=None):
@@ -107,7 +109,7 @@ class LossTests(unittest.TestCase):
                 clock, shown, turn = VirtualClock(), [], iter(range(10**6))
                 setup = self.setup_ = deck_setup()
                 source = Source(
-                    setup, lambda start_ns, setup=setup: assemble(setup.device, start_ns=start_ns), clock,
+                    setup, lambda start_ns, setup=setup: assemble(setup, Play(), start_ns=start_ns), clock,
                     watched=lambda: watched, wanted=lambda: watched and next(turn) % 3 == 0, show=shown.append,  # noqa: B023
                 )  # fmt: skip
                 source.run_until(9 * NS)
@@ -130,7 +132,7 @@ class LossTests(unittest.TestCase):
                 self.assertIn(shown[0], (450, 452), "nothing from before the roll")
 
     def test_a_tape_that_ends_is_lost_from_there_on_and_not_before(self):
-        take = self.record(deck_setup(tape_s=2), [(0, 3)])
+        take = self.record(deck_setup(), [(0, 3)], play=Play(tape_s=2))
         self.assertEqual((take.counts.ticks, take.counts.lost_before), (150, 50))
         (stretch,) = take.counts.stretches
         self.assertEqual((stretch.first_tick, stretch.ticks, stretch.cause), (100, 50, LossCause.NO_SIGNAL))
@@ -140,23 +142,23 @@ class LossTests(unittest.TestCase):
 
     def test_a_reader_that_stalls_loses_nothing_that_waits_for_it(self):
         for setup, frames in (
-            (RigSetup(device=CONSOLE, recipe=Recipe(frame=Mode.parse("640x360p30"), effort="ultrafast")), 60),
+            (rig(CONSOLE, recipe=Recipe(frame=Mode.parse("640x360p30"), effort="ultrafast")), 60),
             (deck_setup(), 100),
         ):
             with self.subTest(setup.device.kind):
                 self.clock = VirtualClock()
 
                 def open_(start_ns, setup=setup):
-                    inner = assemble(setup.device, start_ns=start_ns)
+                    inner = assemble(setup, Play(), start_ns=start_ns)
                     return Troubled(inner, self.clock, busy=[(0.7, 0.2)])
 
                 self.assert_whole(self.record(setup, [(0, 2)], open_), frames)
 
     def test_what_the_driver_overwrote_meanwhile_is_counted_with_its_place(self):
-        setup = RigSetup(device=CONSOLE, recipe=Recipe(frame=Mode.parse("640x360p30"), effort="ultrafast"))
+        setup = rig(CONSOLE, recipe=Recipe(frame=Mode.parse("640x360p30"), effort="ultrafast"))
 
         def open_(start_ns):
-            return Troubled(assemble(CONSOLE, start_ns=start_ns), self.clock, busy=[(1, 0.8)])
+            return Troubled(assemble(setup, Play(), start_ns=start_ns), self.clock, busy=[(1, 0.8)])
 
         take = self.record(setup, [(0, 3)], open_)
         shown = self.stamps(take.path)
@@ -176,8 +178,8 @@ class LossTests(unittest.TestCase):
                 return None if getattr(arrived, "sequence", None) in (20, 31, 40) else arrived
 
         recipe = Recipe(frame=Mode.parse("640x360p30"), effort="ultrafast")
-        setup = RigSetup(device=replace(CONSOLE, mode=Mode.parse("1280x720p60")), recipe=recipe)
-        take = self.record(setup, [(0, 1)], lambda start_ns: Skipping(assemble(setup.device, start_ns=start_ns), None))
+        setup = rig(replace(CONSOLE, mode=Mode.parse("1280x720p60")), recipe=recipe)
+        take = self.record(setup, [(0, 1)], lambda start_ns: Skipping(assemble(setup, Play(), start_ns=start_ns), None))
         stamps = self.stamps(take.path)
         uneven = [tick for tick, stamp in enumerate(stamps) if stamp != stamps[0] + 2 * tick]
         self.assertEqual(len(uneven), 2, stamps)
@@ -185,12 +187,14 @@ class LossTests(unittest.TestCase):
                          [(tick, 1, LossCause.SKIPPED) for tick in uneven])  # fmt: skip
 
     def test_a_signal_that_goes_away_is_lost_for_as_long_as_it_is_gone(self):
-        setup = RigSetup(device=CONSOLE, recipe=Recipe(frame=Mode.parse("640x360p30"), effort="ultrafast"))
+        setup = rig(CONSOLE, recipe=Recipe(frame=Mode.parse("640x360p30"), effort="ultrafast"))
         opened = []
 
         def open_(start_ns):
             opened.append(start_ns)
-            return Troubled(assemble(CONSOLE, start_ns=start_ns), self.clock, fails=[1.5] if len(opened) == 1 else [])
+            return Troubled(
+                assemble(setup, Play(), start_ns=start_ns), self.clock, fails=[1.5] if len(opened) == 1 else []
+            )
 
         take = self.record(setup, [(0, 4)], open_)
         self.assertEqual(len(opened), 2)
@@ -207,10 +211,11 @@ class LossTests(unittest.TestCase):
             ("1280x720p30", "640x360p60"),
         ):
             recipe = Recipe(frame=Mode.parse(recorded), effort="ultrafast")
-            setup = RigSetup(device=replace(CONSOLE, mode=Mode.parse(sent), drift_ppm=60), recipe=recipe)
+            setup = rig(replace(CONSOLE, mode=Mode.parse(sent)), recipe=recipe)
             with self.subTest(sent, recorded=recorded):
                 self.clock = VirtualClock()
-                take = self.record(setup, [(0, 2)])
+                fast = Play(drift_ppm=60)
+                take = self.record(setup, [(0, 2)], lambda start_ns, s=setup, p=fast: assemble(s, p, start_ns=start_ns))
                 self.assertEqual(take.counts.lost, 0)
                 expected = float(recipe.frame.rate - setup.device.mode.rate) * 2
                 self.assertAlmostEqual(take.counts.repeated, expected, delta=2)
@@ -225,9 +230,8 @@ class LossTests(unittest.TestCase):
                 self.turn()
 
             def turn(self):
-                self.inner = assemble(
-                    replace(PAL, mode=Mode.parse(next(self.modes))), start_ns=self.start_ns + self.clock.now_ns()
-                )
+                deck = rig(replace(PAL, mode=Mode.parse(next(self.modes))))
+                self.inner = assemble(deck, Play(), start_ns=self.start_ns + self.clock.now_ns())
                 self.until_ns = self.clock.now_ns() + NS
 
             def read(self, now_ns):

@@ -10,7 +10,8 @@ from pathlib import Path
 import zmq
 
 from reel.core.file import Recipe
-from reel.core.line import Connector, DeviceKind, DeviceSetup, HopSetup, RigSetup, propose
+from reel.core.line import Connector, DeviceKind, HopSetup, propose
+from reel.core.line.tests.rigs import feed
 from reel.core.measure import AlarmKind
 from reel.core.media import probe
 from reel.core.signal import Mode
@@ -33,7 +34,7 @@ from reel.recorder.server import serve
 CONSOLE = replace(propose(DeviceKind.CONSOLE), recipe=Recipe(frame=Mode.parse("640x360p30"), effort="ultrafast"))
 # A small picture that is drawn and encoded with little work, and so is there at once.
 LIGHT = replace(propose(DeviceKind.CAMERA, mode=Mode.parse("640x480p30")), recipe=CONSOLE.recipe)
-FEED = RigSetup(device=DeviceSetup(kind=DeviceKind.FEED, feed="gone.mp4"), recipe=CONSOLE.recipe)
+FEED = feed("gone.mp4", CONSOLE.recipe)
 
 
 class MemoryJournal:
@@ -189,7 +190,9 @@ class ServiceTests(ServerTestCase):
         """Rounds of opening and closing: memory within a tenth of that after the third, threads the same."""
 
         def once():
-            for rig_id, setup in enumerate((LIGHT, propose(DeviceKind.DECK, {"sorrel"}), propose(DeviceKind.PHONE)), 1):
+            for rig_id, setup in enumerate(
+                (LIGHT, propose(DeviceKind.DECK, {"analogue-box"}), propose(DeviceKind.PHONE)), 1
+            ):
                 self.client.ask(Open(rig_id=rig_id, setup=setup, viewer="page"))
                 self.wait_for(
                     lambda status, rig_id=rig_id: [r for r in status.rigs if r.rig_id == rig_id and r.watched.per_s]

@@ -15,7 +15,8 @@ from pathlib import Path
 
 from reel.core.errors import BadValueError
 from reel.core.file import Container, Recipe
-from reel.core.line import DeviceKind, DeviceSetup, RigSetup
+from reel.core.line import Network
+from reel.core.line.tests import rigs
 from reel.core.media import PartWriter, Shelf, probe
 from reel.core.media.tests.clips import FRAME, write_clip
 from reel.core.signal import InputError, Picture
@@ -26,6 +27,7 @@ from reel.recorder.lane import Lane
 from reel.recorder.opening import opener_for
 from reel.recorder.roll import Roll, RollState
 from reel.recorder.source import Source
+from reel.standins import Play
 
 
 def free_port():
@@ -200,9 +202,8 @@ class StreamTests(unittest.TestCase):
         self.addCleanup((self.folder.parent / f"{self.folder.name}.mp4").unlink)
         (self.folder / "sub").mkdir()
         (self.folder / "sub" / "link.mp4").symlink_to(clip)
-        device = DeviceSetup(kind=DeviceKind.FEED, feed="link.mp4")
         with self.assertRaises(InputError) as raised:
-            opener_for(RigSetup(device=device, recipe=Recipe(frame=FRAME)), self.folder / "sub", time.monotonic_ns)(0)
+            opener_for(rigs.feed("link.mp4"), Play(), self.folder / "sub", time.monotonic_ns)(0)
         self.assertIn("outside the feeds folder", str(raised.exception))
 
     def test_addresses(self):
@@ -211,18 +212,17 @@ class StreamTests(unittest.TestCase):
             "http://ho st/", "http://host/\n", "tcp://h:1/../x", "http://" + "x" * 500, "rtmp://h\x00",
         ):  # fmt: skip
             with self.subTest(address[:30]), self.assertRaises(BadValueError):
-                DeviceSetup(kind=DeviceKind.FEED, feed=address)
+                Network(address=address)
         with self.assertRaises(BadValueError):
-            DeviceSetup(kind=DeviceKind.FEED, feed="tcp://127.0.0.1:80", listen=True)
+            Network(address="tcp://127.0.0.1:80", listen=True)
 
     def test_a_roll_keeps_its_time_while_the_sender_is_gone_and_changes_its_mode(self):
         """The sender stops, comes back with another size; the take is as long as the time that passed."""
         port = free_port()
         address = f"tcp://127.0.0.1:{port}"
-        device = DeviceSetup(kind=DeviceKind.FEED, feed=address)
-        setup = RigSetup(device=device, recipe=Recipe(frame=FRAME, effort="ultrafast"))
+        setup = rigs.feed(address, Recipe(frame=FRAME, effort="ultrafast"))
         clock, shelf = RealClock(), Shelf(self.folder)
-        source = Source(setup, opener_for(setup, self.folder, clock.now_ns), clock)
+        source = Source(setup, opener_for(setup, Play(), self.folder, clock.now_ns), clock)
         thread = threading.Thread(target=source.run_until)
         self.send(f"{address}?listen=1", 4)
         time.sleep(2)

@@ -10,12 +10,13 @@ import av
 import numpy as np
 
 from reel.core.file import Container, Recipe
-from reel.core.line import DeviceKind, DeviceSetup, RigSetup
+from reel.core.line import Console
+from reel.core.line.tests.rigs import rig
 from reel.core.measure import prove
 from reel.core.media import MediaError, PartWriter, Shelf, probe
 from reel.core.signal import Mode
 from reel.recorder.virtual import record
-from reel.standins import assemble, read_beacon, read_stamp
+from reel.standins import Play, assemble, read_beacon, read_stamp
 
 
 class VirtualTests(unittest.TestCase):
@@ -25,12 +26,12 @@ class VirtualTests(unittest.TestCase):
         self.shelf = Shelf(Path(folder.name))
 
     def roll(self, sent, recorded, rolled_s, *, drift_ppm=0.0, container=Container.MKV, as_it_comes=False, **more):
-        device = DeviceSetup(kind=DeviceKind.CONSOLE, mode=Mode.parse(sent), drift_ppm=drift_ppm)
         recipe = Recipe(frame=Mode.parse(recorded), container=container, effort="ultrafast", as_it_comes=as_it_comes)
-        self.setup_ = RigSetup(device=device, recipe=recipe)
+        self.setup_ = rig(Console(mode=Mode.parse(sent)), recipe=recipe)
+        play = Play(drift_ppm=drift_ppm)
         return record(
             self.setup_,
-            lambda start_ns: assemble(device, start_ns=start_ns),
+            lambda start_ns: assemble(self.setup_, play, start_ns=start_ns),
             self.shelf,
             rig_name="test",
             rolled_s=rolled_s,

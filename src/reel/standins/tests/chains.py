@@ -5,47 +5,26 @@ from fractions import Fraction
 
 import numpy as np
 
-from reel.core.file import Recipe
 from reel.core.frame import fit
-from reel.core.line import (
-    DEVICES,
-    Access,
-    Connector,
-    DeviceKind,
-    DeviceSetup,
-    Eye,
-    Fields,
-    HopSetup,
-    Levels,
-    RigSetup,
-    Shows,
-    chain,
-)
+from reel.core.line import DEVICES, Connector, DeviceKind, Eye, Fields, Levels, chain
+from reel.core.line.tests import rigs as making
 from reel.core.media import luma_of, planes_of
 from reel.core.media.framing import frame_matrix, frame_range
 from reel.core.signal import NS, InputError, Matrix, Mode, Picture, Range, pixel_format
-from reel.standins import assemble, read_stamp
+from reel.standins import Play, Shows, assemble, read_stamp
 from reel.standins.card import BARS, GREYS, KR_KB, PERIODS, STRIPE, patch_slice, row_slice
 
-RECIPE = Recipe(frame=Mode.parse("1280x720p30"))
 PLANAR = {"yuyv422": "yuv422p", "nv12": "yuv420p", "p010le": "yuv420p10le"}
 
 
-def hops(*models):
-    """Give a path; "model:condition" sets a condition."""
-    split = (model.partition(":") for model in models)
-    return tuple(HopSetup(model=model, condition=condition) for model, _, condition in split)
-
-
 def rig(kind, mode, path, **settings):
-    device = DeviceSetup(kind=kind, mode=Mode.parse(mode), shows=Shows.BARS, **settings)
-    return RigSetup(device=device, path=hops(*path), recipe=RECIPE)
+    return making.rig(DEVICES[kind](mode=Mode.parse(mode), **settings), *path)
 
 
-FENNEL = ("hdmi-2.0", "fennel", "usb-3")
-TEASEL = ("hdmi-2.1", "teasel", "pcie-4")
-BURDOCK = ("hdmi-1.4", "burdock", "usb-2")
-MALLOW = ("component-cable", "mallow", "usb-3")
+BOX = ("hdmi-2.0", "hdmi-box", "usb-3")
+CARD = ("hdmi-2.1", "capture-card", "pcie-4")
+STICK = ("hdmi-1.4", "hdmi-stick", "usb-2")
+COMPONENT = ("component-cable", "component-box", "usb-3")
 
 
 def table():
@@ -65,63 +44,64 @@ def table():
 
 def _consoles(add):
     console = DeviceKind.CONSOLE
-    for mode in (mode.key for mode in DEVICES[console].modes):
-        add(console, mode, FENNEL)
-        add(console, mode, ("hdmi-2.0", "fennel", "usb-2"))
-        add(console, mode, ("hdmi-2.0", "yarrow", "usb-3"))
-        add(console, mode, BURDOCK)
-        add(console, mode, MALLOW, out=Connector.COMPONENT)
+    for mode in (mode.key for mode in DEVICES[console].facts.modes):
+        add(console, mode, BOX)
+        add(console, mode, ("hdmi-2.0", "hdmi-box", "usb-2"))
+        add(console, mode, ("hdmi-2.0", "hdmi-scaler", "usb-3"))
+        add(console, mode, STICK)
+        add(console, mode, COMPONENT, out=Connector.COMPONENT)
     for mode in ("1280x720p60", "1920x1080p120", "3840x2160p60"):
-        add(console, mode, TEASEL, pixels="yuv444p10le")
-        add(console, mode, ("hdmi-2.1", "teasel", "pcie-1"), pixels="yuv422p10le")
-        add(console, mode, ("hdmi-2.1", "splitter-60", *TEASEL))
-        add(console, mode, ("hdmi-2.0", "splitter-1080", *FENNEL))
+        add(console, mode, CARD, pixels="yuv444p10le")
+        add(console, mode, ("hdmi-2.1", "capture-card", "pcie-1"), pixels="yuv422p10le")
+        add(console, mode, ("hdmi-2.1", "splitter-60", *CARD))
+        add(console, mode, ("hdmi-2.0", "splitter-1080", *BOX))
     for pixels in ("yuv444p", "yuv422p", "yuv444p10le", "yuv422p10le"):
-        for path in (FENNEL, TEASEL, BURDOCK):
+        for path in (BOX, CARD, STICK):
             add(console, "1280x720p30", path, pixels=pixels)
-        add(console, "1280x720p30", MALLOW, pixels=pixels, out=Connector.COMPONENT)
+        add(console, "1280x720p30", COMPONENT, pixels=pixels, out=Connector.COMPONENT)
     for pixels in ("yuv420p", "yuv420p10le"):  # what HDMI has at this mode alone, and from version 2.0 on
-        add(console, "3840x2160p60", ("hdmi-2.0", "teasel", "pcie-4"), pixels=pixels)
-        add(console, "3840x2160p60", ("hdmi-1.4", "teasel", "pcie-4"), pixels=pixels)
-        add(console, "3840x2160p60", ("hdmi-2.0", "burdock", "usb-3"), pixels=pixels)
+        add(console, "3840x2160p60", ("hdmi-2.0", "capture-card", "pcie-4"), pixels=pixels)
+        add(console, "3840x2160p60", ("hdmi-1.4", "capture-card", "pcie-4"), pixels=pixels)
+        add(console, "3840x2160p60", ("hdmi-2.0", "hdmi-stick", "usb-3"), pixels=pixels)
     for value_range in Range:
         for matrix in (Matrix.BT601, Matrix.BT709):
-            for path in (FENNEL, TEASEL, BURDOCK):
+            for path in (BOX, CARD, STICK):
                 add(console, "1280x720p60", path, matrix=matrix, range=value_range)
-    add(console, "1280x720p60", FENNEL, protected=True)
-    add(console, "1280x720p60", MALLOW, out=Connector.COMPONENT, protected=True)
-    add(console, "3840x2160p60", ("hdmi-1.4", "teasel", "pcie-4"), pixels="yuv444p10le")
-    add(console, "1280x720p60", ("hdmi-2.0", "fennel:busy", "usb-3"))
-    add(console, "1280x720p60", ("component-cable", "mallow", "usb-3"))
-    add(console, "1280x720p60", ("hdmi-2.0", "fennel"))
+    add(console, "1280x720p60", BOX, protected=True)
+    add(console, "1280x720p60", COMPONENT, out=Connector.COMPONENT, protected=True)
+    add(console, "3840x2160p60", ("hdmi-1.4", "capture-card", "pcie-4"), pixels="yuv444p10le")
+    add(console, "1280x720p60", ("component-cable", "component-box", "usb-3"))
+    add(console, "1280x720p60", ("hdmi-2.0", "hdmi-box"))
 
 
 def _others(add):
-    for mode in (mode.key for mode in DEVICES[DeviceKind.DECK].modes):
-        add(DeviceKind.DECK, mode, ("scart-cable", "sorrel", "usb-2"))
-        add(DeviceKind.DECK, mode, ("s-video-cable", "comfrey", "usb-2"), out=Connector.SVIDEO)
-        add(DeviceKind.DECK, mode, ("composite-cable", "sorrel", "usb-2"), out=Connector.COMPOSITE)
-        add(DeviceKind.DECK, mode, ("aerial-cable", "tuner", "composite-cable", "comfrey", "usb-2"), out=Connector.RF)
-        add(DeviceKind.DECK, mode, ("scart-cable", "scart-hdmi", "hdmi-1.4", "fennel", "usb-3"))
-        add(DeviceKind.DECK, mode, ("scart-cable", "scart-hdmi:no power", "hdmi-1.4", "fennel", "usb-3"))
+    for mode in (mode.key for mode in DEVICES[DeviceKind.DECK].facts.modes):
+        add(DeviceKind.DECK, mode, ("scart-cable", "analogue-box", "usb-2"))
+        add(DeviceKind.DECK, mode, ("s-video-cable", "analogue-stick", "usb-2"), out=Connector.SVIDEO)
+        add(DeviceKind.DECK, mode, ("composite-cable", "analogue-box", "usb-2"), out=Connector.COMPOSITE)
+        add(
+            DeviceKind.DECK,
+            mode,
+            ("aerial-cable", "tuner", "composite-cable", "analogue-stick", "usb-2"),
+            out=Connector.RF,
+        )
+        add(DeviceKind.DECK, mode, ("scart-cable", "scart-hdmi", "hdmi-1.4", "hdmi-box", "usb-3"))
     for kind in (DeviceKind.PHONE, DeviceKind.TABLET):
-        for mode in (mode.key for mode in DEVICES[kind].modes):
+        for mode in (mode.key for mode in DEVICES[kind].facts.modes):
             add(kind, mode, ("usb-3",))
             add(kind, mode, ("usb-2",))
-            add(kind, mode, ("usb-hdmi", *FENNEL))
+            add(kind, mode, ("usb-hdmi", *BOX))
     for value_range in Range:
         for matrix in (Matrix.BT601, Matrix.BT709):
             add(DeviceKind.PHONE, "720x1560p30", ("usb-3",), matrix=matrix, range=value_range)
             add(DeviceKind.CAMERA, "640x480p30", ("usb-3",), matrix=matrix, range=value_range)
             add(DeviceKind.CAMERA, "1920x1080p30", ("usb-2",), matrix=matrix, range=value_range)
-    for mode in (mode.key for mode in DEVICES[DeviceKind.CAMERA].modes):
+    for mode in (mode.key for mode in DEVICES[DeviceKind.CAMERA].facts.modes):
         add(DeviceKind.CAMERA, mode, ("usb-3",))
         add(DeviceKind.CAMERA, mode, ("usb-2",))
-    add(DeviceKind.CAMERA, "1280x720p30", ("usb-3",), access=Access.DENIED)
-    for mode in (mode.key for mode in DEVICES[DeviceKind.HEADSET].modes):
+    for mode in (mode.key for mode in DEVICES[DeviceKind.HEADSET].facts.modes):
         for eye in Eye:
             add(DeviceKind.HEADSET, mode, ("mirror-window",), eye=eye)
-    add(DeviceKind.HEADSET, "1920x1000p36", ("mirror-window:minimised",), eye=Eye.BOTH)
 
 
 @dataclass(frozen=True)
@@ -181,7 +161,7 @@ def received(setup, count):
     handed = way.arrives.handed if way.arrives else next(iter(_any_offer(setup)), None)
     pictures = []
     try:
-        source = assemble(setup.device, setup.path, handed, start_ns=0)
+        source = assemble(setup, Play(shows=Shows.BARS), handed, start_ns=0)
         while len(pictures) < count and (due_ns := source.due_ns()) is not None and due_ns < 3 * NS:
             if isinstance(item := source.read(due_ns), Picture):
                 pictures.append(item)
@@ -192,12 +172,13 @@ def received(setup, count):
 
 def _any_offer(setup):
     """Give what to ask a box for whose chain is said to be blocked: what it would do for a signal that it takes."""
-    freed = replace(setup, device=replace(setup.device, protected=False, pixels=None))
+    freed = setup
     if setup.device.kind is DeviceKind.CONSOLE:
-        small = replace(freed.device, mode=DEVICES[DeviceKind.CONSOLE].modes[0])
+        freed = replace(setup, device=replace(setup.device, protected=False, pixels=None))
+        small = replace(freed.device, mode=DEVICES[DeviceKind.CONSOLE].facts.modes[0])
         if (arrives := chain(replace(freed, device=small)).travel.arrives) is not None and arrives.handed:
             yield arrives.handed
-    for path in (setup.path, hops(*FENNEL), hops(*MALLOW)):
+    for path in (setup.path, making.path(*BOX), making.path(*COMPONENT)):
         if (arrives := chain(replace(freed, path=path)).travel.arrives) is not None and arrives.handed:
             yield arrives.handed
 

@@ -4,10 +4,11 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from reel.core.line import DeviceKind, DeviceSetup
+from reel.core.line import Console
+from reel.core.line.tests.rigs import rig
 from reel.core.media import Framer, luma_of
 from reel.core.signal import NS, InputError, Mode, Picture, Samples, Signal
-from reel.standins import assemble, read_beacon, read_stamp
+from reel.standins import Play, assemble, read_beacon, read_stamp
 from reel.standins.ambience import ambience
 from reel.standins.stamp import draw_stamp
 
@@ -15,7 +16,7 @@ SMALL = Mode.parse("1280x720p30")
 
 
 def switched_on(start_ns=0, **settings):
-    return assemble(DeviceSetup(kind=DeviceKind.CONSOLE, mode=SMALL, **settings), start_ns=start_ns)
+    return assemble(rig(Console(mode=SMALL)), Play(**settings), start_ns=start_ns)
 
 
 def luma(frame):

@@ -3,20 +3,21 @@
 import itertools
 import tempfile
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 import av
 import numpy as np
 
 from reel.core.file import Recipe
-from reel.core.line import DeviceKind, DeviceSetup, Eye
+from reel.core.line import Eye, Headset
 from reel.core.line.own import RecordOption, remote_recipe
 from reel.core.media import planes_of
-from reel.core.signal import NS, Mode
-from reel.standins import OwnRecorder, read_stamp
+from reel.core.signal import NS, InputError, Mode
+from reel.standins import Fault, Play, RecordingDevice, read_stamp
 
 PLAIN = RecordOption(longer_px=1000, rate=36, bitrate_bps=10_000_000)
-HEADSET = DeviceSetup(kind=DeviceKind.HEADSET, mode=Mode.parse("1920x1000p36"))
+HEADSET = Headset(mode=Mode.parse("1920x1000p36"))
 
 
 class FastClock:
@@ -40,8 +41,9 @@ class OwnRecorderTests(unittest.TestCase):
         self.addCleanup(folder.cleanup)
         path = Path(folder.name) / "own.mp4"
         clock = FastClock()
-        setup = DeviceSetup(**{"kind": HEADSET.kind, "mode": HEADSET.mode, **device})
-        own = OwnRecorder(setup, option, path, recipe, now_ns=clock.now_ns, wait=clock.wait, max_s=2)
+        own = RecordingDevice(
+            replace(HEADSET, **device), Play(), option, path, recipe, now_ns=clock.now_ns, wait=clock.wait, max_s=2
+        )
         own.start()
         own._thread.join(60)
         self.assertTrue(own.has_stopped)
@@ -58,6 +60,13 @@ class OwnRecorderTests(unittest.TestCase):
             self.assertGreater(len(set(stamps)), 60)
         differing = np.abs(planes_of(left[9])[0][:800].astype(int) - planes_of(right[9])[0][:800]).mean()
         self.assertGreater(differing, 2, "the eyes see differently")
+
+    def test_one_that_is_not_paired_says_so(self):
+        recipe = Recipe(frame=Mode.parse("960x1000p36"))
+        own = RecordingDevice(HEADSET, Play(fault=Fault.NOT_PAIRED), PLAIN, Path("x"), recipe, now_ns=lambda: 0)
+        with self.assertRaises(InputError) as raised:
+            own.check()
+        self.assertIn("is not paired", str(raised.exception))
 
     def test_steadying_takes_the_jitter_out_and_costs_the_edges(self):
         steady = RecordOption(longer_px=1000, rate=36, bitrate_bps=10_000_000, steadied=True)

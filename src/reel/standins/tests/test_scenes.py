@@ -5,24 +5,26 @@ from dataclasses import replace
 
 import numpy as np
 
-from reel.core.line import DEVICES, DeviceKind, DeviceSetup, Eye, HopSetup, Surface, Turn, chain, propose
+from reel.core.line import DEVICES, Deck, DeviceKind, Eye, Headset, Phone, Tablet, Turn, chain, propose
+from reel.core.line.tests.rigs import rig
 from reel.core.media import luma_of, planes_of
 from reel.core.signal import NS, InputError, Mode, Picture, Samples
-from reel.standins import assemble, read_stamp
+from reel.standins import Fault, Play, assemble, read_stamp
 from reel.standins.card import BarsPainter
 from reel.standins.device import black
 from reel.standins.devices import stand_in
 from reel.standins.handheld import TURN_EVERY_S
 
-PHONE = DeviceSetup(kind=DeviceKind.PHONE, mode=Mode.parse("720x1560p30"))
-DECK = DeviceSetup(kind=DeviceKind.DECK, mode=Mode.parse("720x576i25"))
-HEADSET = DeviceSetup(kind=DeviceKind.HEADSET, mode=Mode.parse("1920x1000p36"))
+PHONE = Phone(mode=Mode.parse("720x1560p30"))
+DECK = Deck(mode=Mode.parse("720x576i25"))
+PLAIN = Play()
+HEADSET = Headset(mode=Mode.parse("1920x1000p36"))
 
 
-def pictures(device, count, path=(), start_s=0.0):
-    setup = replace(propose(device.kind, mode=device.mode), device=device)
-    handed = chain(replace(setup, path=path)).travel.arrives.handed if path else None
-    source, found = assemble(device, path, handed, start_ns=0), []
+def pictures(device, count, *models, start_s=0.0, play=PLAIN):
+    setup = rig(device, *models)
+    handed = chain(setup).travel.arrives.handed if models else None
+    source, found = assemble(setup, play, handed, start_ns=0), []
     while len(found) < count:
         item = source.read(source.due_ns())
         if isinstance(item, Picture) and item.at_ns >= start_s * NS:
@@ -32,7 +34,7 @@ def pictures(device, count, path=(), start_s=0.0):
 
 class HandheldTests(unittest.TestCase):
     def test_it_turns_by_its_script_and_its_number_goes_on(self):
-        source = assemble(replace(PHONE, turns=True), start_ns=0)
+        source = assemble(rig(PHONE), Play(turns=True), start_ns=0)
         sizes = {}
         while (due_ns := source.due_ns()) < (2 * TURN_EVERY_S + 1) * NS:
             item = source.read(due_ns)
@@ -48,9 +50,8 @@ class HandheldTests(unittest.TestCase):
         self.assertGreater(np.count_nonzero(touched != bare), 500)
 
     def test_what_an_app_does_not_let_out_is_black(self):
-        for surface in (Surface.FORBIDDEN, Surface.ACCELERATED):
-            luma = luma_of(pictures(replace(PHONE, surface=surface), 1)[0].frame)
-            self.assertEqual((int(luma.min()), int(luma.max())), (16, 16))
+        luma = luma_of(pictures(PHONE, 1, play=Play(fault=Fault.FORBIDDEN))[0].frame)
+        self.assertEqual((int(luma.min()), int(luma.max())), (16, 16))
 
     def test_it_locks_itself(self):
         before, after = (pictures(replace(PHONE, sleep_lock=True, sleep_s=5), 2, start_s=s) for s in (4.5, 5.5))
@@ -71,22 +72,21 @@ class HeadsetTests(unittest.TestCase):
             self.assertGreater(np.count_nonzero(before[:800] != after[:800]), 10_000)
 
     def test_the_mirror_shows_what_is_done_to_it(self):
-        def mirrored(condition, **settings):
+        def mirrored(fault=None, **settings):
             device = replace(HEADSET, **settings)
-            path = (HopSetup(model="mirror-window", condition=condition),)
-            return [luma_of(picture.frame) for picture in pictures(device, 3, path)]
+            return [luma_of(one.frame) for one in pictures(device, 3, "mirror-window", play=Play(fault=fault))]
 
-        whole = mirrored("")
+        whole = mirrored()
         self.assertEqual(whole[0].shape, (1000, 960))
-        self.assertEqual(mirrored("", eye=Eye.BOTH)[0].shape, (1000, 1920))
-        self.assertTrue((mirrored("covered")[0][300:, 500:] == 205).all())
-        self.assertTrue((mirrored("moved")[0][:, :300] == 90).all())
-        small = mirrored("resized")[0]
+        self.assertEqual(mirrored(eye=Eye.BOTH)[0].shape, (1000, 1920))
+        self.assertTrue((mirrored(Fault.COVERED)[0][300:, 500:] == 205).all())
+        self.assertTrue((mirrored(Fault.MOVED)[0][:, :300] == 90).all())
+        small = mirrored(Fault.RESIZED)[0]
         self.assertTrue((small[510:] == 90).all() and (small[:, 490:] == 90).all())
         self.assertLess(np.abs(small[:496:2, :476:2].astype(int) - whole[0][:992:4, :952:4]).mean(), 12)
-        frozen = mirrored("minimised")
+        frozen = mirrored(Fault.MINIMISED)
         self.assertTrue(np.array_equal(frozen[1], frozen[2]))
-        pointed = mirrored("", pointer=True)[0]
+        pointed = mirrored(pointer=True)[0]
         self.assertGreater(np.count_nonzero(pointed == 235), np.count_nonzero(whole[0] == 235) + 500)
 
 
@@ -106,13 +106,13 @@ class DeckTests(unittest.TestCase):
         self.assertGreater(np.abs(np.diff(flat, axis=1)).mean(), 0.5)
         sharp = np.abs(np.diff(luma[:500].astype(int), axis=1)).max()
         self.assertGreater(sharp, 3 * np.abs(np.diff(blue[:500].astype(int), axis=1)).max(), "colour is smeared")
-        source = assemble(replace(DECK, tape_s=2), start_ns=0)
+        source = assemble(rig(DECK), Play(tape_s=2), start_ns=0)
         while (due_ns := source.due_ns()) is not None:
             self.assertLess(due_ns, 2 * NS + NS // 10)
             source.read(due_ns)
 
     def test_its_sound_drifts_against_its_picture(self):
-        source, blocks, shown = stand_in(DECK, start_ns=0), [], []
+        source, blocks, shown = stand_in(DECK, PLAIN, start_ns=0), [], []
         while len(blocks) < 3000:  # nothing is drawn, since nobody looks
             item = source.take()
             (blocks if isinstance(item, Samples) else shown).append(item.at_ns)
@@ -123,29 +123,25 @@ class DeckTests(unittest.TestCase):
 
 class ChainTests(unittest.TestCase):
     def test_what_does_not_fit_or_is_held_is_refused(self):
-        console = propose(DeviceKind.CONSOLE).device
-        for path, reason in (
-            (("scart-cable",), "has no place for HDMI"),
-            (("hdmi-2.0",), "is not connected"),
-            (("hdmi-2.0", "fennel:busy", "usb-3"), "in another program"),
-            (("hdmi-2.0", "fennel:denied", "usb-3"), "may not be opened"),
-            (("hdmi-2.0", "fennel", "usb-3"), "was not asked for a mode"),
+        console, box = propose(DeviceKind.CONSOLE).device, ("hdmi-2.0", "hdmi-box", "usb-3")
+        for path, fault, reason in (
+            (("scart-cable",), None, "has no place for HDMI"),
+            (("hdmi-2.0",), None, "is not connected"),
+            (box, Fault.BUSY, "in another program"),
+            (box, Fault.DENIED, "may not be opened"),
+            (box, None, "was not asked for a mode"),
         ):
-            split = (model.partition(":") for model in path)
-            hops = tuple(HopSetup(model=model, condition=condition) for model, _, condition in split)
-            with self.subTest(path), self.assertRaises(InputError) as raised:
-                assemble(console, hops, start_ns=0)
+            with self.subTest(path, fault=fault), self.assertRaises(InputError) as raised:
+                assemble(rig(console, *path), Play(fault=fault), start_ns=0)
             self.assertIn(reason, str(raised.exception))
 
     def test_a_wireless_link_loses_what_is_said(self):
-        tablet = DeviceSetup(kind=DeviceKind.TABLET, mode=Mode.parse("1024x1366p60"))
         from reel.core.line.catalogue import HOPS
-        from reel.core.line.device import sent_signal
         from reel.core.line.hops import wireless_loss
         from reel.standins.device import Shown
         from reel.standins.wires import Air
 
-        signal = sent_signal(tablet)
+        signal = Tablet(mode=Mode.parse("1024x1366p60")).signal
         for key in ("receiver-720", "receiver-1080"):
             air, came, times = Air(HOPS[key], signal), 0, []
             for number in range(20_000):
@@ -160,7 +156,7 @@ class ChainTests(unittest.TestCase):
             self.assertLess(late_ms.max(), HOPS[key].latency_ms + HOPS[key].jitter_ms + 17)
 
     def test_black_and_bars_in_every_coding(self):
-        for pixels in DEVICES[DeviceKind.CONSOLE].pixels:
+        for pixels in DEVICES[DeviceKind.CONSOLE].facts.pixels:
             signal = replace(chain(propose(DeviceKind.CONSOLE)).travel.sent.signal, pixels=pixels)
             self.assertEqual(set(np.unique(luma_of(black(signal)))), {16})
             frame = BarsPainter(signal).paint(0)

@@ -7,8 +7,10 @@ from django.db import IntegrityError, transaction
 from reel.core.file import Recipe
 from reel.core.line import (
     ArrivalSetup,
-    DeviceSetup,
+    Device,
     Loss,
+    Network,
+    Origin,
     Remedy,
     RigSetup,
     Told,
@@ -17,20 +19,24 @@ from reel.core.line import (
     remedies,
     told,
     with_fitting_frame,
+    write_rig,
 )
 from reel.core.line.edit import Path, with_device
 from reel.core.line.loss import Limit
 from reel.core.measure import AlarmKind, alarm_remedy
+from reel.core.wire import from_plain, to_plain
 from reel.recorder.messages import RefusedError, Status
+from reel.standins.play import Play
 from reel.web.rigs.forms.new import free_name
 from reel.web.rigs.models import MAX_NAME, Rig
+from reel.web.rigs.versions import from_1
 from reel.web.takes.actions import clean_name
 
 
-def make_rig(name: str, plan: RigSetup, *, is_asked: bool = True) -> Rig:
+def make_rig(name: str, plan: RigSetup, *, play: Play | None = None, is_asked: bool = True) -> Rig:
     """Store a new rig; raises RefusedError when another one has the name meanwhile."""
     rig = Rig(name=name, is_asked=is_asked)
-    rig.plan = plan
+    rig.plan, rig.played = plan, play or Play()
     try:
         with transaction.atomic():
             rig.save()
@@ -39,16 +45,24 @@ def make_rig(name: str, plan: RigSetup, *, is_asked: bool = True) -> Rig:
     return rig
 
 
-def make_copy(wanted: str, plan: RigSetup, *, is_asked: bool = True) -> Rig:
+def make_copy(wanted: str, plan: RigSetup, *, play: Play, is_asked: bool = True) -> Rig:
     """Store a new rig under a name, with a number added where that is taken."""
     with transaction.atomic():  # an immediate transaction: nobody takes the name in between
-        return make_rig(free_name(wanted), plan, is_asked=is_asked)
+        return make_rig(free_name(wanted), plan, play=play, is_asked=is_asked)
 
 
-def set_device(rig: Rig, device: DeviceSetup, status: Status | None) -> None:
-    """Change the device, and the path when the signal leaves by another way; refused while the rig rolls."""
-    _store(rig, with_device(rig.plan, device), status)
+def set_device(rig: Rig, wanted: tuple[Device, Origin], status: Status | None) -> None:
+    """Change the device and its origin, and the path when the signal leaves by another way; refused while it rolls."""
+    device, origin = wanted
+    _store(rig, with_device(replace(rig.plan, origin=origin), device), status)
     allow_feed(rig)
+
+
+def set_play(rig: Rig, play: Play, status: Status | None) -> None:
+    """Change how the simulated device behaves; refused while the rig rolls."""
+    _refuse_rolling(rig, status)
+    rig.played = play
+    rig.save(update_fields=["play"])
 
 
 def set_path(rig: Rig, path: Path, status: Status | None) -> None:
@@ -107,7 +121,7 @@ def _remedies_of(plan: RigSetup, ordered: list[Loss]) -> list[Remedy]:
 
 def duplicate(rig: Rig) -> Rig:
     """Store a second rig that is set like this one."""
-    return make_copy(f"{rig.name} copy", rig.plan, is_asked=rig.is_asked)
+    return make_copy(f"{rig.name} copy", rig.plan, play=rig.played, is_asked=rig.is_asked)
 
 
 def delete(rig: Rig, status: Status | None) -> None:
@@ -121,17 +135,23 @@ def import_rig(data: bytes) -> Rig:
 
     One that comes from the network does not connect before somebody has said that it may.
     """
-    found = read_rig(data)
+    found = read_rig(data, older={1: from_1}, parts=("play",))
     name = clean_name("Name", found.name, MAX_NAME)
-    return make_copy(name, found.setup, is_asked=not found.setup.device.is_network)
+    play = from_plain(found.parts.get("play", {}), Play)
+    return make_copy(name, found.setup, play=play, is_asked=not isinstance(found.setup.origin, Network))
+
+
+def export_rig(rig: Rig) -> bytes:
+    """Give a rig as the content of a file."""
+    return write_rig(rig.name, rig.plan, {"play": to_plain(rig.played)})
 
 
 def refuse_unasked(rig: Rig) -> None:
     """Raise RefusedError for a rig whose address nobody has allowed yet."""
     if not rig.is_asked:
-        raise RefusedError(
-            f"{rig.name} came from a file, and connects to {rig.plan.device.feed}. Allow that under Device."
-        )
+        origin = rig.plan.origin
+        address = origin.address if isinstance(origin, Network) else ""
+        raise RefusedError(f"{rig.name} came from a file, and connects to {address}. Allow that under Device.")
 
 
 def allow_feed(rig: Rig) -> None:

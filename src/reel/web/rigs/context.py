@@ -13,23 +13,25 @@ from reel.core.line import (
     Chain,
     DeviceKind,
     HopKind,
+    Plugged,
     RigSetup,
     Seen,
     chain,
+    checks_after,
+    checks_before,
     followed,
     framed_signal,
-    sent_signal,
+    label_of,
     told,
     walk,
 )
-from reel.core.line import after as checks_after
-from reel.core.line import before as checks_before
 from reel.core.line.edit import alternatives
 from reel.core.measure import contradictions
 from reel.core.measure.alarm import SILENT_DB
 from reel.core.signal import SoundFormat
 from reel.recorder.messages import RigStatus
 from reel.web.rigs.actions import grouped_losses
+from reel.web.rigs.forms import PlayForm
 from reel.web.rigs.line import draw_line
 from reel.web.rigs.models import Rig
 from reel.web.roll.live import rig_facts
@@ -57,7 +59,7 @@ def stage_context(request: HttpRequest, rig: Rig, stage: str) -> dict[str, objec
         "frame_losses": [told(loss, plan) for loss in stages[3].losses],
         "chain": planned,
         "is_unasked": not rig.is_asked,
-        "sent": sent_signal(plan.device) or signal,
+        "sent": plan.device.signal or signal,
         "arrives": signal,
         "expected": expected,
         "goes_on": plan.arrival.signal_of(comes) if comes else None,
@@ -83,7 +85,9 @@ def extra_context(rig: Rig, plan: RigSetup, planned: Chain, live: RigStatus | No
         warnings = contradictions(plan, signal, live.watched) if live and signal else ()
         return {"warnings": warnings, "groups": grouped_losses(plan, stage)}
     if stage == "device":
-        return {"groups": grouped_losses(plan, stage)}
+        simulated = isinstance(plan.origin, Plugged)
+        play_form = PlayForm(setup=plan, play=rig.played) if simulated else None
+        return {"groups": grouped_losses(plan, stage), "play_form": play_form}
     if stage == "roll":
         return {"checks": check_rows(rig, plan, live), "shelf_problem": shelf_problem()}
     return {}
@@ -97,13 +101,13 @@ def path_context(plan: RigSetup, planned: Chain) -> dict[str, object]:
             "place": place,
             "setup": step.setup,
             "hop": step.setup.hop,
-            "others": [(key, HOPS[key].label) for key in alternatives(step.setup.model)],
+            "others": [(key, label_of(HOPS[key])) for key in alternatives(step.setup.model)],
             "passes": step.passes,
             "harms": step.losses,
         }
         for place, step in enumerate(way.steps)
     ]
-    kinds = {kind: [(hop.key, hop.label) for hop in HOPS.values() if hop.kind is kind] for kind in HopKind}
+    kinds = {kind: [(hop.key, label_of(hop)) for hop in HOPS.values() if hop.kind is kind] for kind in HopKind}
     late = planned.carried.latency_ms if planned.carried else 0
     return {
         "hop_rows": rows,

@@ -18,6 +18,7 @@ urlpatterns = [
     path("<number:rig_id>/delete/", views.delete, name="delete"),
     path("<number:rig_id>/change/", views.change, name="change"),
     path("<number:rig_id>/tick/", views.tick, name="tick"),
+    path("<number:rig_id>/play/", views.play, name="play"),
     path("<number:rig_id>/fit-frame/", views.fit_frame, name="fit-frame"),
     path("<number:rig_id>/line/<slug:stage>/", views.line, name="line"),
     path("<number:rig_id>/mend/<slug:stage>/", views.mend, name="mend"),

@@ -33,7 +33,7 @@ def start(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Roll a rig; the page stays where it is."""
     rig = get_object_or_404(Rig, pk=rig_id)
     refuse_unasked(rig)
-    client().ask(StartRoll(rig_id=rig.pk, rig_name=rig.name, setup=rig.plan))
+    client().ask(StartRoll(rig_id=rig.pk, rig_name=rig.name, setup=rig.plan, play=rig.played))
     return _done(request, reverse("rigs:stage", args=[rig.pk, "roll"]))
 
 
@@ -133,7 +133,7 @@ class Lease:
     async def _renew(self) -> None:
         rig = await Rig.objects.filter(pk=self._rig_id).afirst()
         if rig is not None and rig.is_asked:
-            opening = Open(rig_id=rig.pk, setup=rig.plan, rig_name=rig.name, viewer=self._viewer)
+            opening = Open(rig_id=rig.pk, setup=rig.plan, play=rig.played, rig_name=rig.name, viewer=self._viewer)
             await asyncio.to_thread(client().ask, opening)
 
 

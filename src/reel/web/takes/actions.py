@@ -7,12 +7,13 @@ from pathlib import Path
 from django.db import Error, transaction
 
 from reel.core.errors import BadValueError, ReelError
-from reel.core.line import RigSetup, after
+from reel.core.line import RigSetup, checks_after
 from reel.core.wire import to_plain
 from reel.recorder.messages import RefusedError
 from reel.web.jobs.actions import ask_for
 from reel.web.jobs.models import OPEN_STATES
 from reel.web.rigs.models import Rig
+from reel.web.rigs.versions import stored
 from reel.web.takes.models import MAX_NAME, ProofState, Take, TakeState
 from reel.web.takes.proving import copy_path, poster_path, shelf_of
 
@@ -75,11 +76,11 @@ def begin(*, rig_id: int, rig_name: str, name: str, file_name: str, setup: RigSe
     """Store a take that has begun to roll; what was put back after the one before must be put back again."""
     rig = Rig.objects.filter(pk=rig_id).first()
     if rig is not None:
-        put_back = {check.key for check in after(setup)}
+        put_back = {check.key for check in checks_after(setup)}
         rig.ticked = [key for key in rig.ticked if key not in put_back]
         rig.save(update_fields=["ticked"])
     return Take.objects.create(
-        rig_id=rig_id, rig_name=rig_name, name=name, file_name=file_name, asked=to_plain(setup), **facts
+        rig_id=rig_id, rig_name=rig_name, name=name, file_name=file_name, asked=stored(setup), **facts
     )
 
 

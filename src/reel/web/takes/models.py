@@ -10,6 +10,7 @@ from reel.core.measure import Counts, Proof
 from reel.core.signal import timecode
 from reel.core.wire import from_plain
 from reel.web.rigs.models import Rig
+from reel.web.rigs.versions import plan_of
 
 MAX_NAME = 80
 
@@ -74,7 +75,7 @@ class Take(models.Model):
     @property
     def setup(self) -> RigSetup:
         """What was asked."""
-        return from_plain(self.asked, RigSetup)
+        return plan_of(self.asked)
 
     @property
     def counted(self) -> Counts:

@@ -85,7 +85,7 @@ class RigTests(StackTestCase):
         page.get_by_label("Output", exact=True).select_option("composite")
         page.get_by_role("button", name="Save").click()
         page.locator(".stage-title", has_text="Path").click()
-        page.get_by_label("Model of hop 2").select_option(label="Comfrey, analogue, merges fields")
+        page.get_by_label("Model of hop 2").select_option(label="Analogue stick, merges fields")
         expect(page.locator("#path")).to_contain_text("Fields merged")
         page.locator(".stage-title", has_text="Arrival").click()
         self.wait_for_picture()

@@ -123,7 +123,7 @@ class WalkTests(StackTestCase):
     def test_rename_and_delete(self):
         page = self.page
         page.goto(f"{self.url}/takes/")
-        page.locator("li", has_text="console 001").get_by_role("link", name="Rename").click()
+        page.locator("li", has_text="console 001").last.get_by_role("link", name="Rename").click()
         page.get_by_label("Name").fill("Stone path, <b>good</b>")
         page.get_by_role("button", name="Rename").click()
         expect(page.locator("h1")).to_have_text("Stone path, <b>good</b>")

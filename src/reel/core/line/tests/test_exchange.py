@@ -8,18 +8,17 @@ from reel.core.line import (
     Check,
     CheckState,
     DeviceKind,
-    DeviceSetup,
-    RigSetup,
     Seen,
-    after,
-    before,
+    checks_after,
+    checks_before,
     propose,
     read_rig,
     write_rig,
 )
+from reel.core.line.tests.rigs import feed
 from reel.core.line.tests.test_path import any_rig
 
-RIG = propose(DeviceKind.CONSOLE, {"fennel"})
+RIG = propose(DeviceKind.CONSOLE, {"hdmi-box"})
 
 
 class RigFileTests(unittest.TestCase):
@@ -38,14 +37,15 @@ class RigFileTests(unittest.TestCase):
 
         for old, new, line, reason in (
             ('"reel-rig"', '"song"', 1, "kind"),
-            ('"version": 1', '"version": 7', line_of("version"), "version 7"),
+            ('"version": 2', '"version": 7', line_of("version"), "version 7"),
             ('"Moss & Stone"', '""', line_of('"name"'), "name"),
-            ('"fennel"', '"garden hose"', line_of("fennel") - 1, "catalogue"),
+            ('"hdmi-box"', '"garden hose"', line_of("hdmi-box") - 1, "catalogue"),
             ('"width_px": 1280', '"width_px": "wide"', line_of("width_px"), "Expected"),
-            ('"drift_ppm": 0.0', '"drift_ppm": 9000', line_of('"device"'), "parts per million"),
-            ('"drift_ppm"', '"drift_pmm"', line_of("drift_ppm"), "drift_pmm"),
-            ('"kind": "console"', '"kind": "toaster"', line_of('"kind": "console"'), "toaster"),
-            ('"model": "fennel"', '"modell": "fennel"', line_of("fennel"), "modell"),
+            ('"protected": false', '"protected": 3', line_of('"protected"'), "Expected"),
+            ('"protected"', '"proteced"', line_of("protected"), "proteced"),
+            ('"kind": "console"', '"kind": "toaster"', line_of('"device"'), "one of console"),
+            ('"device": "Console"', '"device": ""', line_of('"origin"'), "printable"),
+            ('"model": "hdmi-box"', '"modell": "hdmi-box"', line_of("hdmi-box"), "modell"),
             ('"height_px"', '"hight_px"', line_of("height_px"), "hight_px"),
             ('"name"', '"nmae": 1, "name"', line_of('"name"'), "nmae"),
             ('"rate": "30"', '"rate": "1e99999999"', None, "reads like 30000/1001"),
@@ -62,10 +62,10 @@ class RigFileTests(unittest.TestCase):
                 self.assertEqual(raised.exception.line, line, str(raised.exception))
 
     def test_a_feed_that_can_not_be_written_down_is_refused(self):
-        feed = RigSetup(device=DeviceSetup(kind=DeviceKind.FEED, feed="leaf.mp4"), recipe=RIG.recipe)
+        leaf = feed("leaf.mp4")
         for name in ('"\\ud800"', '"a\\u0000b"', '"\\u202eleft"', '"../x"'):
             with self.subTest(name), self.assertRaises(BadRigFileError):
-                read_rig(write_rig("Feed", feed).decode().replace('"leaf.mp4"', name).encode())
+                read_rig(write_rig("Feed", leaf).decode().replace('"leaf.mp4"', name).encode())
 
     def test_rubbish_is_refused(self):
         for data in (b"", b"\xff\xfe\x00", b"[]", b"null", b"{" * 50_000, b"x" * 200_000, b'{"kind": "reel-rig"}'):
@@ -79,23 +79,25 @@ class CheckTests(unittest.TestCase):
 
     def test_what_reel_can_measure_is_measured(self):
         seen = Seen(has_room=True, is_heard=False)
-        self.assertEqual(self.state(before(RIG, seen), "protection"), CheckState.FINE)
+        self.assertEqual(self.state(checks_before(RIG, seen), "protection"), CheckState.FINE)
         guarded = replace(RIG, device=replace(RIG.device, protected=True))
-        self.assertEqual(self.state(before(guarded, seen), "protection"), CheckState.WRONG)
-        self.assertEqual(self.state(before(guarded, seen), "arrives"), CheckState.WRONG)
-        self.assertEqual(self.state(before(RIG, seen), "sound"), CheckState.WRONG)
+        self.assertEqual(self.state(checks_before(guarded, seen), "protection"), CheckState.WRONG)
+        self.assertEqual(self.state(checks_before(guarded, seen), "arrives"), CheckState.WRONG)
+        self.assertEqual(self.state(checks_before(RIG, seen), "sound"), CheckState.WRONG)
         phone = propose(DeviceKind.PHONE)
         sleepy = replace(phone, device=replace(phone.device, sleep_lock=True))
-        self.assertEqual(self.state(before(sleepy, Seen()), "sleep-off"), CheckState.WRONG)
+        self.assertEqual(self.state(checks_before(sleepy, Seen()), "sleep-off"), CheckState.WRONG)
 
     def test_the_rest_is_ticked_by_hand(self):
-        headset = before(propose(DeviceKind.HEADSET), Seen())
+        headset = checks_before(propose(DeviceKind.HEADSET), Seen())
         self.assertEqual(self.state(headset, "eye"), CheckState.OPEN)
         self.assertEqual(self.state(headset, "eye", ["eye"]), CheckState.TICKED)
         self.assertEqual(self.state(headset, "sound"), CheckState.OPEN)
 
     def test_what_must_be_put_back(self):
-        keys = {kind: [check.key for check in after(propose(kind))] for kind in (DeviceKind.PHONE, DeviceKind.DECK)}
+        keys = {
+            kind: [check.key for check in checks_after(propose(kind))] for kind in (DeviceKind.PHONE, DeviceKind.DECK)
+        }
         self.assertEqual(keys[DeviceKind.PHONE], ["sleep-on"])
         self.assertIn("rewound", keys[DeviceKind.DECK])
-        self.assertIsInstance(after(RIG)[0], Check)
+        self.assertIsInstance(checks_after(RIG)[0], Check)

@@ -4,7 +4,8 @@ from fractions import Fraction
 
 from reel.core.errors import BadValueError
 from reel.core.file import RateControl, Recipe
-from reel.core.line import Connector, DeviceKind, DeviceSetup, HopSetup, LossKind, RigSetup, propose, walk
+from reel.core.line import Connector, Console, Deck, DeviceKind, HopSetup, LossKind, MediaFile, Phone, propose, walk
+from reel.core.line.tests.rigs import feed
 from reel.core.signal import Mode, Range, Signal, SoundFormat
 
 
@@ -28,17 +29,15 @@ class WalkTests(unittest.TestCase):
         self.assertEqual(found[:3], ["chroma", "scaled up", "repeated"])
 
     def test_feed_is_unknown_until_it_arrives(self):
-        feed = RigSetup(
-            device=DeviceSetup(kind=DeviceKind.FEED, feed="a.mp4"), recipe=Recipe(frame=Mode.parse("1280x720p25"))
-        )
-        self.assertIsNone(walk(feed, None, None)[0].rate_bps)
+        sent = feed("a.mp4", Recipe(frame=Mode.parse("1280x720p25")))
+        self.assertIsNone(walk(sent, None, None)[0].rate_bps)
         arrives = Signal(mode=Mode.parse("1280x720p25"), pixels="yuv422p10le", range=Range.FULL)
-        stages = walk(feed, arrives, SoundFormat())
+        stages = walk(sent, arrives, SoundFormat())
         self.assertEqual(kinds(stages), ["chroma", "depth", "converted"])
         self.assertEqual(stages[4].fact, "1 track")
 
     def test_fields_and_oblong_pixels_are_framed_without_loss(self):
-        tape = propose(DeviceKind.DECK, {"sorrel"})
+        tape = propose(DeviceKind.DECK, {"analogue-box"})
         arrives = Signal(mode=Mode.parse("720x576i25"), pixels="yuyv422", pixel_aspect=Fraction(16, 15))
         for arrival in (None, arrives):
             frame = walk(tape, arrival, None)[3]
@@ -56,14 +55,18 @@ class WalkTests(unittest.TestCase):
         self.assertEqual(walk(setup, None, SoundFormat())[5].rate_bps, 8_192_000)
 
     def test_devices_refuse_what_they_cannot_be(self):
-        for settings in (
-            {"kind": DeviceKind.CONSOLE, "mode": Mode.parse("640x480p60")},
-            {"kind": DeviceKind.CONSOLE, "mode": Mode.parse("1280x720p30"), "drift_ppm": float("nan")},
-            {"kind": DeviceKind.CONSOLE, "mode": Mode.parse("1280x720p30"), "pixels": "rgb24"},
-            {"kind": DeviceKind.DECK, "mode": Mode.parse("720x576i25"), "tape_s": 0},
-            {"kind": DeviceKind.FEED, "feed": "../secret.mp4"},
-            {"kind": DeviceKind.FEED, "feed": ".."},
-            {"kind": DeviceKind.FEED},
+        hd, pal = Mode.parse("1280x720p30"), Mode.parse("720x576i25")
+        for make in (
+            lambda: Console(mode=Mode.parse("640x480p60")),
+            lambda: Console(mode=hd, pixels="rgb24"),
+            lambda: Console(mode=hd, out=Connector.SCART),
+            lambda: Console(mode=hd, kind=DeviceKind.PHONE),
+            lambda: Deck(mode=hd),
+            lambda: Deck(mode=pal, out=Connector.HDMI),
+            lambda: Phone(mode=Mode.parse("720x1560p30"), sleep_s=1),
+            lambda: MediaFile(name="../secret.mp4"),
+            lambda: MediaFile(name=".."),
+            lambda: MediaFile(name=""),
         ):
-            with self.subTest(settings), self.assertRaises(BadValueError):
-                DeviceSetup(**settings)
+            with self.assertRaises(BadValueError):
+                make()

@@ -5,7 +5,7 @@ from typing import Any
 
 from django import forms
 
-from reel.core.line import HANDHELD, ArrivalSetup, Deinterlace, LineReading, Offer, RigSetup, Turn, chain
+from reel.core.line import ArrivalSetup, Deinterlace, LineReading, Offer, RigSetup, Turn, chain
 from reel.core.line.arrival import INNER_PART
 from reel.core.line.boxes import Port
 from reel.core.signal import Matrix, Range, Scan, Signal
@@ -83,7 +83,7 @@ class ArrivalForm(StageForm):
             del self.fields["deinterlace"]
         if comes is None or comes.mode.width_px != 720 or comes.mode.height_px not in INNER_PART:
             del self.fields["reading"]
-        if setup.device.kind not in HANDHELD:
+        if not setup.device.facts.is_handheld:
             del self.fields["turn"]
         if len(choices) == 1:
             del self.fields["offer"]

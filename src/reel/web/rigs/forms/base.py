@@ -25,3 +25,8 @@ class StageForm(forms.Form):
     def build(self, cleaned: dict[str, Any]) -> Any:
         """Make the value; raises a ReelError when that can't be."""
         raise NotImplementedError
+
+
+def choices_of(kind: type[Any], words: dict[str, str]) -> list[tuple[str, str]]:
+    """Give the choices of an enum, in words where its values are none."""
+    return [(member.value, words.get(member.value, member.value)) for member in kind]

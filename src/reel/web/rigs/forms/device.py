@@ -1,24 +1,26 @@
-"""The forms of the Device stage: for each kind the settings that it has."""
+"""The forms of the Device stage: for each kind the settings that such a device has."""
 
-from dataclasses import replace
+from dataclasses import fields
 from typing import Any
 
 from django import forms
 
-from reel.core.line import DEVICES, Access, Connector, DeviceKind, DeviceSetup, Eye, Shows, Surface, Turn
-from reel.core.line.device import MAX_DRIFT_PPM, SLEEP_S, TAPE_S
+from reel.core.line import Connector, Device, DeviceKind, Eye, Origin, Plugged, RigSetup, Turn
+from reel.core.line.devices import SLEEP_S
+from reel.core.line.origin import MAX_DEVICE
 from reel.core.signal import Matrix, Mode, Range, pixel_format
-from reel.web.rigs.forms.base import StageForm
+from reel.web.rigs.forms.base import StageForm, choices_of
 from reel.web.rigs.forms.feed import FeedForm
 
 
-def _choices(kind: type[Any], words: dict[str, str]) -> list[tuple[str, str]]:
-    return [(member.value, words.get(member.value, member.value)) for member in kind]
-
-
 class DeviceForm(StageForm):
-    """How a stand-in device is set; `FIELDS` says which of the settings a kind has."""
+    """How a device that is plugged in is set; a kind has the fields that its class has."""
 
+    name = forms.CharField(
+        label="Which one",
+        max_length=MAX_DEVICE,
+        help_text="The device's name. Rigs that name the same one share it: one of them has it at a time.",
+    )
     mode = forms.ChoiceField(label="Output mode", help_text="What it sends. More pixels cost encoding work and disk.")
     out = forms.ChoiceField(
         label="Output", help_text="By what its signal leaves. Another output lays another path to the computer."
@@ -28,12 +30,12 @@ class DeviceForm(StageForm):
     )
     matrix = forms.ChoiceField(
         label="Colour matrix",
-        choices=_choices(Matrix, {"601": "601, standard definition", "709": "709, HD", "2020": "2020, wide gamut"}),
+        choices=choices_of(Matrix, {"601": "601, standard definition", "709": "709, HD", "2020": "2020, wide gamut"}),
         help_text="How colours are coded. HD is 709; read wrongly, reds and greens shift.",
     )
     range = forms.ChoiceField(
         label="Range",
-        choices=_choices(Range, {"limited": "limited, 16 to 235", "full": "full, 0 to 255"}),
+        choices=choices_of(Range, {"limited": "limited, 16 to 235", "full": "full, 0 to 255"}),
         help_text="Where black and white lie. Video is limited; a box that expects that clips full.",
     )
     protected = forms.BooleanField(
@@ -43,19 +45,8 @@ class DeviceForm(StageForm):
     )
     turn = forms.ChoiceField(
         label="Held",
-        choices=_choices(Turn, {"left": "turned left", "right": "turned right"}),
+        choices=choices_of(Turn, {"left": "turned left", "right": "turned right"}),
         help_text="How it is held when it is switched on.",
-    )
-    turns = forms.BooleanField(
-        label="Turn by script", required=False, help_text="This stand-in is turned every eight seconds."
-    )
-    surface = forms.ChoiceField(
-        label="App's surface",
-        choices=_choices(
-            Surface,
-            {"open": "open to capture", "forbidden": "capture forbidden", "accelerated": "accelerated, records black"},
-        ),
-        help_text="What an app lets out. Some forbid capture; some draw past what is captured.",
     )
     sleep_lock = forms.BooleanField(
         label="Sleep lock", required=False, help_text="The screen locks itself without a touch. Off while you record."
@@ -66,49 +57,19 @@ class DeviceForm(StageForm):
     touches = forms.BooleanField(
         label="Show touches", required=False, help_text="Marks where fingers touch, in the picture and so in the file."
     )
-    access = forms.ChoiceField(
-        label="Access",
-        choices=_choices(Access, {"busy": "open in another program", "denied": "denied by the operating system"}),
-        help_text="A camera is opened by one program at a time, and only where the operating system allows it.",
-    )
     eye = forms.ChoiceField(
-        label="Eye", choices=_choices(Eye, {"both": "both, side by side"}), help_text="Which eye the mirror shows."
+        label="Eye", choices=choices_of(Eye, {"both": "both, side by side"}), help_text="Which eye the mirror shows."
     )
     pointer = forms.BooleanField(
         label="Pointer", required=False, help_text="The hand's pointer lies in the picture, and so in the file."
     )
-    tape_s = forms.IntegerField(
-        label="Tape length", min_value=TAPE_S[0], max_value=TAPE_S[1], help_text="Seconds until the tape ends."
-    )
-    shows = forms.ChoiceField(
-        label="Picture",
-        choices=_choices(Shows, {"scene": "its own", "bars": "colour bars and patches"}),
-        help_text="Bars show what a path does to colour, depth and range.",
-    )
-    drift_ppm = forms.FloatField(
-        label="Clock drift",
-        min_value=-MAX_DRIFT_PPM,
-        max_value=MAX_DRIFT_PPM,
-        help_text="How fast this stand-in's clock runs, in parts per million. 0 keeps exact time; real devices differ.",
-    )
 
-    _SHARED = ("shows", "drift_ppm")
-    _HANDHELD = ("mode", "out", "matrix", "range", "turn", "turns", "surface", "sleep_lock", "sleep_s", "touches")
-    FIELDS = {
-        DeviceKind.CONSOLE: ("mode", "out", "pixels", "matrix", "range", "protected"),
-        DeviceKind.PHONE: _HANDHELD,
-        DeviceKind.TABLET: _HANDHELD,
-        DeviceKind.HEADSET: ("mode", "out", "eye", "pointer"),
-        DeviceKind.DECK: ("mode", "out", "tape_s"),
-        DeviceKind.CAMERA: ("mode", "matrix", "range", "access"),
-    }
-
-    def __init__(self, data: Any = None, *, device: DeviceSetup) -> None:
+    def __init__(self, data: Any = None, *, device: Device, origin: Plugged) -> None:
         self._device = device
-        super().__init__(data, initial=_initial(device))
-        facts = DEVICES[device.kind]
-        kept = (*self.FIELDS[device.kind], *self._SHARED)
-        self.fields = {name: self.fields[name] for name in kept}
+        super().__init__(data, initial=_initial(device) | {"name": origin.device})
+        facts = device.facts
+        has = {field.name for field in fields(device)}  # type: ignore[arg-type]  # every kind is a dataclass
+        self.fields = {name: field for name, field in self.fields.items() if name in has or name == "name"}
         choices = {
             "mode": [(mode.key, _mode_label(device.kind, mode)) for mode in facts.modes],
             "out": [(way.value, way.label) for way in facts.ways_out],
@@ -117,15 +78,18 @@ class DeviceForm(StageForm):
         for name, offered in choices.items():
             if name in self.fields:
                 self.fields[name].choices = offered  # type: ignore[attr-defined]
+        if len(facts.ways_out) == 1:
+            del self.fields["out"]
 
-    def build(self, cleaned: dict[str, Any]) -> DeviceSetup:
-        """Make the device; what the kind has no setting for stays."""
+    def build(self, cleaned: dict[str, Any]) -> tuple[Device, Origin]:
+        """Make the device, and say which one it is."""
+        origin = Plugged(device=cleaned.pop("name").strip())
         settings = {name: _READ.get(name, lambda value: value)(value) for name, value in cleaned.items()}
-        facts = DEVICES[self._device.kind]
+        facts = self._device.facts
         for name, first in (("pixels", facts.pixels[0]), ("out", facts.ways_out[0])):
             if settings.get(name) == first:
                 settings[name] = None  # the kind's first is what it does by itself
-        return replace(self._device, **settings)
+        return self._device.set(**settings), origin
 
 
 def _mode_label(kind: DeviceKind, mode: Mode) -> str:
@@ -140,28 +104,22 @@ _READ: dict[str, Any] = {
     "matrix": Matrix,
     "range": Range,
     "turn": Turn,
-    "access": Access,
-    "surface": Surface,
     "eye": Eye,
-    "shows": Shows,
-    "drift_ppm": lambda value: value + 0.0,
 }
 
 
-def _initial(device: DeviceSetup) -> dict[str, object]:
-    fields = {name: getattr(device, name) for name in (*DeviceForm.base_fields,)}
-    facts = DEVICES[device.kind]
-    words = {name: getattr(value, "value", value) for name, value in fields.items()}
+def _initial(device: Device) -> dict[str, object]:
+    values = {name: getattr(device, name, None) for name in DeviceForm.base_fields}
+    words = {name: getattr(value, "value", value) for name, value in values.items()}
     return words | {
-        "mode": device.mode.key if device.mode else "",
+        "mode": device.mode.key,
         "out": device.way_out.value if device.way_out else "",
-        "pixels": device.pixels or facts.pixels[0],
-        "drift_ppm": f"{device.drift_ppm:g}",
+        "pixels": device.pixels or device.facts.pixels[0],
     }
 
 
-def device_form(data: Any, device: DeviceSetup) -> DeviceForm | FeedForm:
+def device_form(data: Any, setup: RigSetup) -> DeviceForm | FeedForm:
     """Give the form of a device's kind."""
-    if device.kind is DeviceKind.FEED:
-        return FeedForm(data, initial=FeedForm.initial_of(device))
-    return DeviceForm(data, device=device)
+    if isinstance(setup.origin, Plugged):
+        return DeviceForm(data, device=setup.device, origin=setup.origin)
+    return FeedForm(data, initial=FeedForm.initial_of(setup.origin))

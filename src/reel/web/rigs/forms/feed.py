@@ -7,8 +7,8 @@ from django import forms
 from django.conf import settings
 
 from reel.core.errors import BadValueError
-from reel.core.line import FEED_PROTOCOLS, DeviceKind, DeviceSetup
-from reel.core.line.device import MAX_ADDRESS
+from reel.core.line import FEED_PROTOCOLS, Device, Feed, MediaFile, Network, Origin
+from reel.core.line.origin import MAX_ADDRESS
 from reel.web.rigs.forms.base import StageForm
 
 
@@ -54,18 +54,20 @@ class FeedForm(StageForm):
         self.fields["feed"].choices = choices  # type: ignore[attr-defined]
 
     @classmethod
-    def initial_of(cls, device: DeviceSetup) -> dict[str, object]:
-        """Give the fields of a device."""
-        place = {"address": device.feed, "feed": ""} if device.is_network else {"address": "", "feed": device.feed}
-        return place | {"loop": device.loop, "listen": device.listen}
+    def initial_of(cls, origin: Origin) -> dict[str, object]:
+        """Give the fields of an origin."""
+        if isinstance(origin, Network):
+            return {"address": origin.address, "feed": "", "loop": True, "listen": origin.listen}
+        name, loop = (origin.name, origin.loop) if isinstance(origin, MediaFile) else ("", True)
+        return {"address": "", "feed": name, "loop": loop, "listen": False}
 
-    def build(self, cleaned: dict[str, Any]) -> DeviceSetup:
-        """Make the device."""
-        return feed_device(cleaned, loop=cleaned["loop"], listen=cleaned["listen"])
+    def build(self, cleaned: dict[str, Any]) -> tuple[Device, Origin]:
+        """Make the device, and say where it comes from."""
+        return Feed(), feed_origin(cleaned, loop=cleaned["loop"], listen=cleaned["listen"])
 
 
-def feed_device(cleaned: dict[str, Any], *, loop: bool = True, listen: bool = False) -> DeviceSetup:
-    """Make a feed from either a file or an address; raises BadValueError for neither and for both."""
+def feed_origin(cleaned: dict[str, Any], *, loop: bool = True, listen: bool = False) -> Origin:
+    """Make an origin of either a file or an address; raises BadValueError for neither and for both."""
     name, address = cleaned["feed"], cleaned["address"].strip()
     if name and address:
         raise BadValueError("Feed", address, f"a file is chosen too; choose “{BY_ADDRESS}”, or leave the address empty")
@@ -73,4 +75,4 @@ def feed_device(cleaned: dict[str, Any], *, loop: bool = True, listen: bool = Fa
         raise BadValueError(
             "Feed address", address, "it begins with one of " + ", ".join(f"{s}://" for s in FEED_PROTOCOLS)
         )
-    return DeviceSetup(kind=DeviceKind.FEED, feed=address or name, loop=loop, listen=listen)
+    return Network(address=address, listen=listen) if address else MediaFile(name=name, loop=loop)

@@ -9,13 +9,13 @@ from django.http import QueryDict
 
 from reel.core.errors import BadValueError
 from reel.core.file import Recipe
-from reel.core.line import DEVICES, HOPS, DeviceKind, RigSetup, propose
-from reel.core.line.device import MAX_ADDRESS
+from reel.core.line import DEVICES, HOPS, DeviceKind, Feed, Network, RigSetup, label_of, propose
 from reel.core.line.edit import hops_for
+from reel.core.line.origin import MAX_ADDRESS
 from reel.core.media import feed_signal
 from reel.core.signal import Mode, Scan
 from reel.web.rigs.forms.base import StageForm
-from reel.web.rigs.forms.feed import ADDRESS_HELP, BY_ADDRESS, feed_device, feed_names
+from reel.web.rigs.forms.feed import ADDRESS_HELP, BY_ADDRESS, feed_names, feed_origin
 from reel.web.rigs.models import MAX_NAME, Rig
 from reel.web.takes.actions import clean_name
 
@@ -35,13 +35,13 @@ class NewRigForm(StageForm):
 
     kind = forms.ChoiceField(
         label="What are you recording?",
-        choices=[(kind.value, facts.label) for kind, facts in DEVICES.items()],
+        choices=[(kind.value, device.facts.label) for kind, device in DEVICES.items()],
         widget=forms.RadioSelect,
     )
     have = forms.MultipleChoiceField(
         label="What have you got?",
         required=False,
-        choices=[(key, hop.label) for key, hop in HOPS.items()],
+        choices=[(key, label_of(hop)) for key, hop in HOPS.items()],
         widget=forms.CheckboxSelectMultiple,
         help_text="Tick what lies on the desk; with nothing ticked Reel proposes the best that there is.",
     )
@@ -58,7 +58,7 @@ class NewRigForm(StageForm):
         super().__init__(*args, **kwargs)
         self.fields["feed"].choices = [("", BY_ADDRESS), *((name, name) for name in feed_names())]  # type: ignore[attr-defined]
         chosen = self.chosen_kind
-        offered = [] if chosen is DeviceKind.FEED else [(key, HOPS[key].label) for key in hops_for(chosen)]
+        offered = [] if chosen is DeviceKind.FEED else [(key, label_of(HOPS[key])) for key in hops_for(chosen)]
         self.fields["have"].choices = offered  # type: ignore[attr-defined]
         if isinstance(self.data, QueryDict):  # what was ticked for another kind is not for this one
             self.data = self.data.copy()
@@ -102,7 +102,7 @@ class NewRigForm(StageForm):
         kind = DeviceKind(cleaned["kind"])
         if kind is not DeviceKind.FEED:
             return propose(kind, cleaned["have"] or None)
-        device, frame = feed_device(cleaned), _USUAL
-        if not device.is_network:
+        origin, frame = feed_origin(cleaned), _USUAL
+        if not isinstance(origin, Network):
             frame = replace(feed_signal(settings.HOME.feeds / cleaned["feed"]).mode, scan=Scan.PROGRESSIVE)
-        return RigSetup(device=device, recipe=Recipe(frame=frame))
+        return RigSetup(device=Feed(), origin=origin, recipe=Recipe(frame=frame))

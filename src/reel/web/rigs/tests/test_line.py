@@ -11,16 +11,15 @@ from reel.core.line import (
     STAGES,
     Connector,
     DeviceKind,
-    DeviceSetup,
     HopSetup,
-    RigSetup,
     propose,
     walk,
 )
+from reel.core.line.tests.rigs import feed
 from reel.core.signal import Mode, SoundFormat
 from reel.web.rigs.line import THICKEST, THINNEST, draw_line, thickness
 
-CONSOLE_MODES = DEVICES[DeviceKind.CONSOLE].modes
+CONSOLE_MODES = DEVICES[DeviceKind.CONSOLE].facts.modes
 
 
 def setup(mode, frame="1280x720p30"):
@@ -51,7 +50,7 @@ class LineTests(SimpleTestCase):
         self.assertEqual([piece.split()[0] for piece in line.fallen], ["M92", f"M{STAGES.index('frame') * 100 - 8}"])
 
     def test_the_strand_never_gets_thicker_and_what_is_unpacked_is_an_outline(self):
-        console = propose(DeviceKind.CONSOLE, {"burdock"})
+        console = propose(DeviceKind.CONSOLE, {"hdmi-stick"})
         headset = propose(DeviceKind.HEADSET)
         remote = replace(headset.device, out=Connector.PAIRED)
         own = replace(headset, device=remote, path=(HopSetup(model="developer-link"),))
@@ -63,6 +62,5 @@ class LineTests(SimpleTestCase):
         self.assertEqual([stage.fact for stage in walk(own, None, None)[2:5]], ["960×1000p 36", "960×1000", "1 track"])
 
     def test_what_is_not_known_is_dashed(self):
-        feed = DeviceSetup(kind=DeviceKind.FEED, feed="a.mp4")
-        line = draw_line(walk(RigSetup(device=feed, recipe=Recipe(frame=CONSOLE_MODES[0])), None, None), "")
+        line = draw_line(walk(feed("a.mp4"), None, None), "")
         self.assertEqual((line.unknown, line.sound), ("M0 34 L300 34", ""))

@@ -8,9 +8,11 @@ from django.urls import reverse
 from django.utils import timezone
 
 from reel.core.file import Recipe
-from reel.core.line import DeviceKind, DeviceSetup, RigSetup, Turn, propose, write_rig
+from reel.core.line import DeviceKind, Turn, propose, write_rig
+from reel.core.line.tests.rigs import feed
 from reel.core.measure import AlarmKind, Condition, alarms
 from reel.core.signal import Mode, Signal
+from reel.standins.play import Fault, Play, Shows
 from reel.web.rigs.actions import import_rig, make_rig
 from reel.web.rigs.models import Rig
 from reel.web.takes.actions import begin
@@ -18,8 +20,7 @@ from reel.web.takes.actions import begin
 FRAME = Mode.parse("1280x720p30")
 CONSOLE = replace(propose(DeviceKind.CONSOLE), recipe=Recipe(frame=FRAME))
 DEVICE = {
-    "mode": "1920x1080p60", "out": "hdmi", "pixels": "yuv444p", "matrix": "709", "range": "limited",
-    "shows": "scene", "drift_ppm": "12.5",
+    "name": "Console", "mode": "1920x1080p60", "out": "hdmi", "pixels": "yuv444p", "matrix": "709", "range": "limited",
 }  # fmt: skip
 FILE = {
     "size": "1280x720", "rate": "30", "timing": "fixed",
@@ -47,7 +48,34 @@ class StageTests(TestCase):
         response = self.client.post(self.address("device"), DEVICE)
         self.assertRedirects(response, self.address("device"))
         device = Rig.objects.get().plan.device
-        self.assertEqual((device.mode.label, device.drift_ppm), ("1080p 60", 12.5))
+        self.assertEqual((device.mode.label, device.protected), ("1080p 60", False))
+
+    def test_how_it_is_simulated_is_kept_apart(self):
+        play = reverse("rigs:play", args=[self.rig.pk])
+        fields = {"shows": "bars", "drift_ppm": "12.5", "fault": "pulled", "from_s": "3"}
+        before = Rig.objects.get().setup
+        self.assertRedirects(self.client.post(play, fields), self.address("device"))
+        wanted = Play(shows=Shows.BARS, drift_ppm=12.5, fault=Fault.PULLED, from_s=3)
+        self.assertEqual((Rig.objects.get().played, Rig.objects.get().setup), (wanted, before))
+        for field, values in (("drift_ppm", HOSTILE), ("from_s", HOSTILE), ("fault", ("minimised", "<b>"))):
+            for value in values:
+                if value not in ("-0", "") or (field == "from_s" and value == ""):
+                    refused = self.client.post(play, fields | {field: value})
+                    self.assertContains(refused, "Simulated: how it behaves", status_code=422)
+        self.assertEqual(Rig.objects.get().played, wanted)
+        net = make_rig("Feed", feed("leaf.mp4"))
+        page = self.client.get(reverse("rigs:stage", args=[net.pk, "device"]))
+        self.assertNotContains(page, "Simulated")
+
+    def test_a_rig_that_can_not_be_read_is_shown_as_such(self):
+        Rig.objects.filter(pk=self.rig.pk).update(setup={"version": 9})
+        make_rig("Whole", CONSOLE)
+        page = self.client.get(reverse("rigs:index"))
+        self.assertContains(page, "be read")
+        self.assertContains(page, "Whole")
+        self.assertEqual(self.client.get(self.address("device")).status_code, 409)
+        self.client.post(reverse("rigs:delete", args=[self.rig.pk]))
+        self.assertEqual(Rig.objects.count(), 1)
 
     def test_file_is_kept(self):
         self.client.post(
@@ -72,9 +100,8 @@ class StageTests(TestCase):
         self.assertContains(response, 'value="77"', status_code=422)
         self.assertContains(response, 'value="3.5"', status_code=422)
         for value in HOSTILE:
-            response = self.client.post(self.address("device"), DEVICE | {"mode": "1280x720p30", "drift_ppm": value})
-            if value != "-0":
-                self.assertEqual(response.status_code, 422, value[:20])
+            response = self.client.post(self.address("device"), DEVICE | {"mode": value})
+            self.assertEqual(response.status_code, 422, value[:20])
         self.assertEqual(Rig.objects.get().setup, before)
 
     def test_cost_follows_the_form(self):
@@ -112,7 +139,7 @@ class StageTests(TestCase):
         self.assertEqual(self.client.get(reverse("rigs:index"), headers={"host": "evil.example"}).status_code, 400)
         strict = type(self.client)(enforce_csrf_checks=True)
         for address in (self.address("device"), reverse("roll:cut"), reverse("roll:start", args=[self.rig.pk])):
-            response = strict.post(address, {"mode": "1920x1080p60", "drift_ppm": "0"})
+            response = strict.post(address, DEVICE)
             self.assertContains(response, "token is missing", status_code=403)
         for address in (reverse("roll:cut"), reverse("roll:hold"), reverse("roll:start", args=[self.rig.pk])):
             self.assertEqual(self.client.get(address).status_code, 405)
@@ -155,8 +182,7 @@ class StageTests(TestCase):
         self.assertEqual(refused.status_code, 403)
 
     def test_an_imported_feed_from_the_network_asks_first(self):
-        device = DeviceSetup(kind=DeviceKind.FEED, feed="rtsp://camera.invalid:554/garden")
-        content = write_rig("Far camera", RigSetup(device=device, recipe=CONSOLE.recipe))
+        content = write_rig("Far camera", feed("rtsp://camera.invalid:554/garden"))
         rig = import_rig(content)
         self.assertFalse(rig.is_asked)
         page = reverse("rigs:stage", args=[rig.pk, "roll"])
@@ -201,7 +227,7 @@ class StageTests(TestCase):
             self.assertContains(response, "Nothing was changed", status_code=400)
         for name in ("../../etc", "x" * 10_000, "a\u202eb", "\x1b[31m", "<script>", "a\nb"):
             self.client.post(reverse("rigs:new"), {"name": name, "kind": "feed", "feed": name, "address": name})
-            self.client.post(self.address("device"), DEVICE | {"mode": name, "drift_ppm": name})
+            self.client.post(self.address("device"), DEVICE | {"mode": name, "name": name})
             response = self.client.post(reverse("roll:mark"), {"label": name})
             self.assertIn(response.status_code, (409, 503))
         for address in (
@@ -237,8 +263,8 @@ class StageTests(TestCase):
         stage = reverse("rigs:stage", args=[rig.pk, "device"])
         fields = {"feed": "", "loop": "on", "address": "rtmp://127.0.0.1:1936/live/garden", "listen": "on"}
         self.assertEqual(self.client.post(stage, fields).status_code, 302)
-        device = Rig.objects.get(name="Net").plan.device
-        self.assertEqual((device.feed, device.listen), (fields["address"], True))
+        origin = Rig.objects.get(name="Net").plan.origin
+        self.assertEqual((origin.address, origin.listen), (fields["address"], True))
         self.assertEqual(self.client.post(stage, fields | {"address": "tcp://127.0.0.1:1"}).status_code, 422)
         self.assertEqual(self.client.post(stage, fields | {"address": "garden"}).status_code, 422)
 

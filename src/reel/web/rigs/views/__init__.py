@@ -2,7 +2,7 @@
 
 from reel.web.rigs.views.path import change, mend, tick
 from reel.web.rigs.views.rigs import allow, delete, duplicate, export, import_rig, index, new, proposal
-from reel.web.rigs.views.stages import cost, fit_frame, line, stage
+from reel.web.rigs.views.stages import cost, fit_frame, line, play, stage
 
 __all__ = [
     "allow",
@@ -17,6 +17,7 @@ __all__ = [
     "line",
     "mend",
     "new",
+    "play",
     "proposal",
     "stage",
     "tick",

@@ -8,7 +8,7 @@ from django.views.decorators.http import require_POST
 
 from reel.core.errors import BadValueError
 from reel.core.line import STAGES
-from reel.core.line.edit import Path, add_hop, move_hop, remove_hop, set_condition, set_option, swap_hop
+from reel.core.line.edit import Path, add_hop, move_hop, remove_hop, set_option, swap_hop
 from reel.web.rigs import actions
 from reel.web.rigs.context import check_rows, rows_after, stage_context
 from reel.web.rigs.models import Rig
@@ -19,7 +19,7 @@ _MAX_PLACE = 99
 
 @require_POST
 def change(request: HttpRequest, rig_id: int) -> HttpResponse:
-    """Do one change to the path: add, remove, up, down, swap or condition, as the button or field says."""
+    """Do one change to the path: add, remove, up, down, swap or option, as the button or field says."""
     rig = get_object_or_404(Rig, pk=rig_id)
     edit = _EDITS.get(request.POST.get("do", ""))
     if edit is None:
@@ -70,5 +70,4 @@ _EDITS: dict[str, Callable[[Path, QueryDict], Path]] = {
     "down": lambda path, post: move_hop(path, _place(post), 1),
     "swap": lambda path, post: swap_hop(path, _place(post), post.get("model", "")),
     "option": lambda path, post: set_option(path, _place(post), post.get("option", "")),
-    "condition": lambda path, post: set_condition(path, _place(post), post.get("condition", "")),
 }

@@ -8,7 +8,7 @@ from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from reel.core.errors import ReelError
-from reel.core.line import DeviceKind, chain, propose, told, walk, word, write_rig
+from reel.core.line import DeviceKind, chain, propose, told, walk, word
 from reel.recorder.messages import Status
 from reel.web.rigs import actions
 from reel.web.rigs.forms import NewRigForm
@@ -29,8 +29,12 @@ def index(request: HttpRequest) -> HttpResponse:
 
 
 def _row(rig: Rig, status: Status | None) -> dict[str, object]:
+    """Give a rig's row; one that can't be read is shown as such."""
     live = rig_status(status, rig.pk)
-    plan = rig.plan
+    try:
+        plan = rig.plan
+    except ReelError as error:
+        return {"rig": rig, "kind": "can't be read", "state": "unreadable", "problem": str(error)}
     stages = walk(plan, live.signal if live else None, live.sound if live else None)
     block = chain(plan).travel.block
     rolling = bool(status and status.roll and status.roll.rig_id == rig.pk)
@@ -123,7 +127,7 @@ def export(request: HttpRequest, rig_id: int) -> HttpResponse:
     rig = get_object_or_404(Rig, pk=rig_id)
     name = f"{slugify(rig.name) or 'rig'}.rig.json"
     headers = {"Content-Disposition": f'attachment; filename="{name}"'}
-    return HttpResponse(write_rig(rig.name, rig.plan), content_type="application/json", headers=headers)
+    return HttpResponse(actions.export_rig(rig), content_type="application/json", headers=headers)
 
 
 @require_POST

@@ -12,7 +12,7 @@ from reel.core.line import STAGES, chain
 from reel.recorder.messages import Status
 from reel.web.rigs import actions
 from reel.web.rigs.context import measured_rate, room_bytes, stage_context
-from reel.web.rigs.forms import ArrivalForm, FileForm, device_form
+from reel.web.rigs.forms import ArrivalForm, FileForm, PlayForm, device_form
 from reel.web.rigs.models import Rig
 from reel.web.roll.recorder import glance, rig_status
 
@@ -57,6 +57,19 @@ def cost(request: HttpRequest, rig_id: int) -> HttpResponse:
 
 
 @require_POST
+def play(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Change how the simulated device behaves; a refused form stays as it was typed."""
+    rig = get_object_or_404(Rig, pk=rig_id)
+    form = PlayForm(request.POST, setup=rig.plan, play=rig.played)
+    if form.is_valid():
+        actions.set_play(rig, form.value, glance(request))
+        return redirect("rigs:stage", rig_id=rig.pk, stage="device")
+    context = stage_context(request, rig, "device")
+    context |= {"form": stage_form(request, rig, "device", None), "play_form": form}
+    return render(request, "rigs/device.html", context, status=422)
+
+
+@require_POST
 def fit_frame(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Record the picture as it arrives."""
     rig = get_object_or_404(Rig, pk=rig_id)
@@ -69,7 +82,7 @@ def stage_form(request: HttpRequest, rig: Rig, stage: str, data: Any) -> Any:
     live = rig_status(glance(request), rig.pk)
     signal = live.signal if live else None
     if stage == "device":
-        return device_form(data, rig.plan.device)
+        return device_form(data, rig.plan)
     if stage == "arrival":
         return ArrivalForm(data, setup=rig.plan, signal=signal)
     if stage == "file":

@@ -4,7 +4,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from reel.core.file import Recipe
-from reel.core.line import DeviceKind, DeviceSetup, RigSetup
+from reel.core.line import Console, Plugged, RigSetup
 from reel.core.measure import Counts
 from reel.core.media.tests.clips import FRAME, write_clip
 from reel.core.signal import Mode
@@ -16,7 +16,7 @@ from reel.web.takes.proving import copy_path, poster_path, prove_take
 from reel.web.takes.tests.home import HomeMixin
 
 SETUP = RigSetup(
-    device=DeviceSetup(kind=DeviceKind.CONSOLE, mode=Mode.parse("1280x720p30")), recipe=Recipe(frame=FRAME)
+    device=Console(mode=Mode.parse("1280x720p30")), origin=Plugged(device="Console"), recipe=Recipe(frame=FRAME)
 )
 
 

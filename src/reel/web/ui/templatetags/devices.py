@@ -1,13 +1,20 @@
-"""What is said of devices on more than one page."""
+"""Devices and hops in words."""
 
 from django import template
 
-from reel.core.line import DEVICES, DeviceKind
+from reel.core.line import DEVICES, DeviceKind, Hop, label_of
 
 register = template.Library()
 
 
 @register.filter
-def plays(kind: str) -> str:
-    """Say what Fernhollow's device of a kind plays."""
-    return DEVICES[DeviceKind(kind)].plays
+def ways_out(kind: str) -> str:
+    """Say by what a kind of device sends its picture."""
+    ways = [way.label for way in DEVICES[DeviceKind(kind)].facts.ways_out]
+    return "by " + ", ".join(ways) if ways else "a media file, or a stream from the network"
+
+
+@register.filter
+def hop_label(hop: Hop) -> str:
+    """Give a hop's name with what tells it from others."""
+    return label_of(hop)

@@ -11,13 +11,13 @@ from django.db import transaction
 from django.utils import timezone
 
 from reel.core.file import Container, Recipe
-from reel.core.line import DeviceKind, DeviceSetup, HopSetup, RigSetup, propose
+from reel.core.line import DeviceKind, Feed, HopSetup, MediaFile, RigSetup, propose
 from reel.core.media import Shelf
 from reel.core.signal import Mode
 from reel.recorder.clock import VirtualClock
 from reel.recorder.opening import opener_for
 from reel.recorder.virtual import record
-from reel.standins import Chain, greenhouse_camera
+from reel.standins import Assembled, Play, greenhouse_camera
 from reel.web.rigs.actions import make_rig
 from reel.web.rigs.models import Rig
 from reel.web.takes import actions as takes
@@ -29,12 +29,12 @@ FEED_NAME = "greenhouse.mp4"
 
 def _other_rigs() -> Iterator[tuple[str, RigSetup]]:
     """Give the other devices of the media room, some of them as a newcomer would plug them in."""
-    slow = propose(DeviceKind.CONSOLE, {"fennel"}, Mode.parse("1920x1080p60"))
+    slow = propose(DeviceKind.CONSOLE, {"hdmi-box"}, Mode.parse("1920x1080p60"))
     yield "Moss & Stone at 60, too much", replace(slow, path=(*slow.path[:-1], HopSetup(model="usb-2")))
     yield "Leafkey, phone", propose(DeviceKind.PHONE)
     yield "Pollen Atlas, tablet", propose(DeviceKind.TABLET, {"receiver-720"})
     yield "Canopy, headset", propose(DeviceKind.HEADSET)
-    yield "Opening Day, tape", propose(DeviceKind.DECK, {"sorrel"})
+    yield "Opening Day, tape", propose(DeviceKind.DECK, {"analogue-box"})
     yield "Potting bench, camera", propose(DeviceKind.CAMERA)
 
 
@@ -56,9 +56,10 @@ class Command(BaseCommand):
     @transaction.atomic
     def _fill(self) -> None:
         home = settings.HOME
-        rig = make_rig("Moss & Stone, console", propose(DeviceKind.CONSOLE, {"fennel"}))
+        rig = make_rig("Moss & Stone, console", propose(DeviceKind.CONSOLE, {"hdmi-box"}))
         feed = RigSetup(
-            device=DeviceSetup(kind=DeviceKind.FEED, feed=FEED_NAME),
+            device=Feed(),
+            origin=MediaFile(name=FEED_NAME),
             recipe=Recipe(frame=Mode.parse("1280x720p25"), container=Container.MP4),
         )
         make_rig("Greenhouse camera, feed", feed)
@@ -73,12 +74,13 @@ class Command(BaseCommand):
             return
         frame = Mode.parse("960x540p25")
         setup = RigSetup(
-            device=DeviceSetup(kind=DeviceKind.FEED, feed=FEED_NAME),
+            device=Feed(),
+            origin=MediaFile(name=FEED_NAME),
             recipe=Recipe(frame=frame, container=Container.MP4, name_pattern="making_{number}"),
         )
         taken = record(
             setup,
-            lambda start_ns: Chain(greenhouse_camera(frame, start_ns=start_ns)),
+            lambda start_ns: Assembled(greenhouse_camera(frame, start_ns=start_ns)),
             Shelf(feeds),
             rig_name="greenhouse",
             rolled_s=[(0, 6)],
@@ -92,7 +94,7 @@ class Command(BaseCommand):
         clock = VirtualClock(timezone.localtime(started))
         taken = record(
             setup,
-            opener_for(setup, settings.HOME.feeds, clock.now_ns),
+            opener_for(setup, Play(), settings.HOME.feeds, clock.now_ns),
             Shelf(settings.HOME.shelf),
             rig_name=rig.name,
             rolled_s=[(0, 6)],

@@ -48,7 +48,8 @@ class Command(BaseCommand):
         found = _find(rig)
         refuse_unasked(found)
         with _recorder() as is_own:
-            take_id = client().ask(StartRoll(rig_id=found.pk, rig_name=found.name, setup=found.plan)).take_id
+            rolled = StartRoll(rig_id=found.pk, rig_name=found.name, setup=found.plan, play=found.played)
+            take_id = client().ask(rolled).take_id
             assert take_id is not None
             try:
                 _wait(take_id, length_s)

@@ -1,0 +1,91 @@
+"""A play: how a simulated device and its room behave, beside what a creator sets on a real one."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from enum import StrEnum
+
+from reel.core.errors import BadValueError
+from reel.core.line import DeviceKind, HopKind, RigSetup
+from reel.core.line.own import OwnRecorder
+from reel.core.signal import NS
+
+MAX_DRIFT_PPM = 500
+TAPE_S = (2, 14_400)
+FROM_S = (0, 14_400)
+
+
+class Shows(StrEnum):
+    """What is on a stand-in's picture: its own scene, or colour bars with patches that betray every loss."""
+
+    SCENE = "scene"
+    BARS = "bars"
+
+
+class Fault(StrEnum):
+    """What goes wrong in the room. Reel is not told: it finds what there is to see of it."""
+
+    PULLED = "pulled"
+    NO_POWER = "no power"
+    NOT_PAIRED = "not paired"
+    BUSY = "busy"
+    DENIED = "denied"
+    FORBIDDEN = "forbidden"
+    COVERED = "covered"
+    MOVED = "moved"
+    RESIZED = "resized"
+    MINIMISED = "minimised"
+    SHOWS_REEL = "shows reel"
+
+
+_OF_A_MIRROR = (Fault.COVERED, Fault.MOVED, Fault.RESIZED, Fault.MINIMISED, Fault.SHOWS_REEL)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Play:
+    """How a stand-in behaves: what it shows, its clock's drift, and what fails `from_s` seconds after it was opened.
+
+    The clock runs `drift_ppm` parts per million fast. A handheld `turns` every few seconds. A tape ends after `tape_s`.
+    """
+
+    shows: Shows = Shows.SCENE
+    drift_ppm: float = 0.0
+    turns: bool = False
+    tape_s: int = 1800
+    fault: Fault | None = None
+    from_s: int = 0
+
+    def __post_init__(self) -> None:
+        if not abs(self.drift_ppm) <= MAX_DRIFT_PPM:
+            raise BadValueError("Clock drift", self.drift_ppm, f"it must be within ±{MAX_DRIFT_PPM} parts per million")
+        for thing, value, limits in (("Tape length", self.tape_s, TAPE_S), ("From", self.from_s, FROM_S)):
+            if not limits[0] <= value <= limits[1]:
+                raise BadValueError(thing, value, f"it must be from {limits[0]} to {limits[1]} seconds")
+
+    def fails(self, fault: Fault, seconds: float) -> bool:
+        """Say whether something fails, so long after it was opened."""
+        return self.fault is fault and seconds >= self.from_s
+
+    def fails_ns(self, fault: Fault, begun_ns: int) -> int | None:
+        """Give the instant from which something fails that was opened at `begun_ns`; None for never."""
+        return begun_ns + self.from_s * NS if self.fault is fault else None
+
+
+def faults_of(setup: RigSetup) -> tuple[Fault, ...]:
+    """Give what can go wrong with a rig's device and path."""
+    return tuple(_faults(setup))
+
+
+def _faults(setup: RigSetup) -> Iterator[Fault]:
+    kinds = {hop.hop.kind for hop in setup.path}
+    if kinds - {HopKind.RECORDER, HopKind.MIRROR, HopKind.RECEIVER}:
+        yield Fault.PULLED
+    if any(hop.hop.needs_power for hop in setup.path):
+        yield Fault.NO_POWER
+    if any(isinstance(hop.hop, OwnRecorder) and hop.hop.is_paired for hop in setup.path):
+        yield Fault.NOT_PAIRED
+    if HopKind.BOX in kinds or setup.device.kind is DeviceKind.CAMERA:
+        yield from (Fault.BUSY, Fault.DENIED)
+    if setup.device.facts.is_handheld:
+        yield Fault.FORBIDDEN
+    if HopKind.MIRROR in kinds:
+        yield from _OF_A_MIRROR

@@ -1,0 +1,84 @@
+"""Rigs and homes of version 1: what was written then is read now, and gives the same line."""
+
+import json
+import os
+import sqlite3
+import subprocess
+import sys
+import tempfile
+from contextlib import closing
+from pathlib import Path
+
+from django.test import SimpleTestCase, TestCase
+
+from reel.core.errors import ReelError
+from reel.core.line import read_rig, walk
+from reel.core.wire import from_plain
+from reel.standins.play import Play
+from reel.web.rigs.actions import export_rig, import_rig
+from reel.web.rigs.versions import from_1, plan_of
+
+KEPT = Path(__file__).parent / "version_1"
+RIGS = json.loads((KEPT / "rigs.json").read_text())
+
+
+class RigFileTests(TestCase):
+    def file(self, rig, **changes):
+        content = {"kind": "reel-rig", "version": 1, "name": rig["name"], "setup": rig["setup"], **changes}
+        return json.dumps(content, indent=1).encode()
+
+    def test_every_rig_of_version_1_gives_the_same_line(self):
+        for rig in RIGS:
+            with self.subTest(rig["name"]):
+                kept = import_rig(self.file(rig))
+                stages = walk(kept.plan, None, None)
+                line = [
+                    [s.key, s.fact if s.key != "roll" else "", s.rate_bps, sorted(loss.kind for loss in s.losses)]
+                    for s in stages
+                ]
+                self.assertEqual(line, rig["line"])
+                self.assertEqual(kept.played, from_plain(rig.get("play", {}), Play))
+                again = import_rig(export_rig(kept))
+                self.assertEqual((again.plan, again.played), (kept.plan, kept.played))
+
+    def test_what_is_misspelt_in_an_old_file_is_refused_with_its_line(self):
+        good = self.file(RIGS[0])
+        for old, new in (
+            (b'"drift_ppm"', b'"drift_pmm"'),
+            (b'"model"', b'"modell"'),
+            (b'"kind": "console"', b'"kind": "toaster"'),
+            (b'"device": {', b'"device": 3, "x": {'),
+        ):
+            with self.subTest(new), self.assertRaises(ReelError) as raised:
+                import_rig(good.replace(old, new, 1))
+            self.assertRegex(str(raised.exception), r"line \d+: ")
+        for setup in (
+            None,
+            [],
+            {"device": {"kind": "console"}, "path": [7]},
+            {"device": {"kind": "console"}, "path": {}},
+        ):
+            with self.subTest(setup), self.assertRaises(ReelError):
+                read_rig(self.file(RIGS[0], setup=setup), older={1: from_1}, parts=("play",))
+
+
+class HomeTests(SimpleTestCase):
+    def test_a_home_of_version_1_starts_with_its_rigs_and_takes(self):
+        """The database of a demo home as version 1 left it, brought up as at a start."""
+        home = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        with closing(sqlite3.connect(home / "reel.sqlite3")) as database:
+            database.executescript((KEPT / "home.sql").read_text())
+
+        def run(*command):
+            environment = os.environ | {"REEL_HOME": str(home), "DJANGO_SETTINGS_MODULE": "reel.web.settings"}
+            return subprocess.run(
+                [sys.executable, "-m", "django", *command], env=environment, capture_output=True, text=True, check=True
+            ).stdout
+
+        run("prepare")
+        rigs = {rig["name"]: plan_of(rig["setup"]) for rig in json.loads(run("list_rigs", "--json"))}
+        self.assertEqual(len(rigs), 8)
+        self.assertEqual(rigs["Moss & Stone, console"].path[1].model, "hdmi-box")
+        self.assertTrue(all(walk(plan, None, None) for plan in rigs.values()))
+        (take,) = json.loads(run("list_takes", "--json"))
+        self.assertEqual((take["rig"], take["proof"]["summary"]), ("Moss & Stone, console", "All 22 as asked."))

@@ -1,0 +1,109 @@
+"""Stored setups and rig files of earlier versions, brought to the one of today."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from reel.core.errors import BadValueError
+from reel.core.line import RigSetup
+from reel.core.wire import from_plain, to_plain
+
+VERSION = 2
+
+# Version 1 had one class of device with every setting that any kind has, and the faults of the room among the settings.
+_SETTINGS_1 = {
+    "console": ("mode", "pixels", "matrix", "range", "out", "protected"),
+    "phone": ("mode", "matrix", "range", "out", "turn", "touches", "sleep_lock", "sleep_s"),
+    "tablet": ("mode", "matrix", "range", "out", "turn", "touches", "sleep_lock", "sleep_s"),
+    "headset": ("mode", "out", "eye", "pointer"),
+    "deck": ("mode", "out"),
+    "camera": ("mode", "matrix", "range", "out"),
+    "feed": (),
+}
+_PLAY_1 = ("shows", "drift_ppm", "turns", "tape_s")
+_DEVICE_1 = {"kind", *_SETTINGS_1["console"], *_SETTINGS_1["phone"], *_SETTINGS_1["headset"], *_PLAY_1}
+_DEVICE_1 |= {"surface", "access", "feed", "loop", "listen"}
+_NAMES_1 = {
+    "console": "Console", "phone": "Phone", "tablet": "Tablet", "headset": "Headset", "deck": "Tape deck",
+    "camera": "Camera",
+}  # fmt: skip
+_MODELS_1 = {
+    "fennel": "hdmi-box", "teasel": "capture-card", "burdock": "hdmi-stick", "yarrow": "hdmi-scaler",
+    "mallow": "component-box", "sorrel": "analogue-box", "comfrey": "analogue-stick",
+}  # fmt: skip
+_USUAL_1 = ("", "ready", "powered", "in full view", "paired", "free", "open")
+_FAULTS_1 = {
+    **{fault: fault for fault in ("busy", "denied", "no power", "not paired", "covered", "moved", "resized")},
+    "minimised": "minimised", "shows Reel": "shows reel", "forbidden": "forbidden", "accelerated": "forbidden",
+}  # fmt: skip
+
+
+def from_1(content: dict[str, Any]) -> dict[str, Any]:
+    """Bring a rig file's content from version 1 to 2; raises BadValueError that names the key that is wrong."""
+    setup, play = setup_from_1(content.get("setup"))
+    return content | {"version": 2, "setup": setup, "play": play}
+
+
+def setup_from_1(setup: Any) -> tuple[dict[str, Any], dict[str, Any]]:
+    """Give what was chosen, and how the stand-ins play, of a setup of version 1; raises BadValueError."""
+    device, path = _part(setup, "device", dict), _part(setup, "path", list, [])
+    kind = device.get("kind")
+    if kind not in _SETTINGS_1:
+        raise BadValueError("device", kind, f"its kind is one of {', '.join(_SETTINGS_1)}")
+    _refuse_unknown(device, _DEVICE_1)
+    faults = [device.get("surface", ""), device.get("access", "")]
+    hops = []
+    for hop in path:
+        _refuse_unknown(hop, {"model", "condition", "option"})
+        faults.append(hop.get("condition", ""))
+        model = hop.get("model")
+        hops.append({**hop, "model": _MODELS_1.get(model, model) if isinstance(model, str) else model})
+        hops[-1].pop("condition", None)
+    play = {key: device[key] for key in _PLAY_1 if key in device}
+    found = [fault for fault in faults if fault not in _USUAL_1]
+    if found:
+        if found[0] not in _FAULTS_1:
+            raise BadValueError("condition", found[0], "no such condition is known")
+        play["fault"] = _FAULTS_1[found[0]]
+    kept = {key: device[key] for key in _SETTINGS_1[kind] if key in device}
+    chosen = {**setup, "device": {"kind": kind, **kept}, "origin": _origin(kind, device), "path": hops}
+    return chosen, play
+
+
+def _origin(kind: str, device: dict[str, Any]) -> dict[str, Any]:
+    feed = device.get("feed") or ""
+    if kind != "feed":
+        return {"kind": "plugged", "device": _NAMES_1[kind]}
+    if isinstance(feed, str) and "://" in feed:
+        return {"kind": "network", "address": feed, "listen": device.get("listen", False)}
+    return {"kind": "file", "name": feed, "loop": device.get("loop", True)}
+
+
+def _part(setup: Any, key: str, kind: type, usual: Any = None) -> Any:
+    part = setup.get(key, usual) if isinstance(setup, dict) else None
+    if not isinstance(part, kind):
+        raise BadValueError(key, part, "it is not written as a rig has it")
+    return part
+
+
+def _refuse_unknown(part: Any, known: set[str]) -> None:
+    if not isinstance(part, dict):
+        raise BadValueError("path", part, "it is not written as a rig has it")
+    for key in part:
+        if key not in known:
+            raise BadValueError(key, part[key], "it is not part of a rig")
+
+
+def stored(plan: RigSetup) -> dict[str, Any]:
+    """Give a setup as the database keeps it, with its version."""
+    return {"version": VERSION, **to_plain(plan)}
+
+
+def plan_of(kept: Mapping[str, Any]) -> RigSetup:
+    """Read a setup that the database kept; raises BadValueError for one that can't be read."""
+    data = dict(kept)
+    version = data.pop("version", 1)
+    if version == 1:
+        data, _ = setup_from_1(data)
+    elif version != VERSION:
+        raise BadValueError("Version", version, f"this Reel reads setups up to version {VERSION}")
+    return from_plain(data, RigSetup)
