@@ -12,8 +12,8 @@ from reel.core.sound import Level
 class Reading:
     """What an open rig shows at a moment: the input's own facts, levels per channel, what was measured of the picture.
 
-    `problem` is a sentence that says why there is no signal; None while pictures arrive. `field_test` is the last
-    field test's result, `is_testing` says that one runs.
+    `contradictions` say where what is measured disagrees with the line. `problem` is a sentence that says why there is
+    no signal; None while pictures arrive. `field_test` is the last one's result, `is_testing` says that one runs.
     """
 
     signal: Signal | None = None
@@ -22,6 +22,7 @@ class Reading:
     watched: Watched = field(default_factory=Watched)
     problem: str | None = "The signal is being opened."
     alarms: tuple[Alarm, ...] = ()
+    contradictions: tuple[str, ...] = ()
     field_test: FieldTest | None = None
     is_testing: bool = False
 

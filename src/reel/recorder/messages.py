@@ -142,6 +142,7 @@ class RigStatus:
     watched: Watched
     problem: str | None
     alarms: tuple[Alarm, ...] = ()
+    contradictions: tuple[str, ...] = ()
     field_test: FieldTest | None = None
     is_testing: bool = False
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from reel.core.errors import ReelError
-from reel.core.line import RigSetup, chain, followed, told
+from reel.core.line import RigSetup, chain, setup_of_the_file, told
 from reel.core.line.own import OwnRecorder
 from reel.core.measure import Counts
 from reel.core.media import MediaError, Reserved, Shelf
@@ -34,7 +34,7 @@ def remote_setup(setup: RigSetup) -> RigSetup:
     if walked.carried is None:
         block = walked.travel.block
         raise RefusedError(told(block, setup).sentence if block else "The device can't record like this.")
-    return followed(setup)
+    return setup_of_the_file(setup)
 
 
 @dataclass(slots=True, kw_only=True)

@@ -181,6 +181,7 @@ class OpenRigs:
                     watched=reading.watched,
                     problem=reading.problem,
                     alarms=reading.alarms,
+                    contradictions=reading.contradictions,
                     field_test=reading.field_test,
                     is_testing=reading.is_testing,
                 )

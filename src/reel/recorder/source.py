@@ -9,7 +9,7 @@ import av
 
 from reel.core.errors import ReelError
 from reel.core.line import HopKind, RigSetup, framed_signal
-from reel.core.measure import Watch, alarms
+from reel.core.measure import Condition, Watch, alarms, contradictions
 from reel.core.media import Arriving, Framer
 from reel.core.signal import NS, HeldError, Input, InputError, Picture, Samples, Signal, SoundFormat
 from reel.core.sound import Meter
@@ -289,11 +289,17 @@ class Source:
             watched=condition.watched,
             problem=problem,
             alarms=alarms(self.setup, told),
+            contradictions=self._contradictions(condition),
             field_test=self._instruments.field_test,
             is_testing=self._instruments.is_testing,
         )
         if self._failures or (opened is not None and opened.signal is not None):
             self.tried.set()
+
+    def _contradictions(self, condition: Condition) -> tuple[str, ...]:
+        if condition.signal is None:
+            return ()
+        return contradictions(self.setup, condition.signal, condition.watched)
 
     def _open(self, now_ns: int) -> None:
         try:

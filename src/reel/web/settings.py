@@ -26,7 +26,7 @@ INSTALLED_APPS = [
     "reel.web.ui",
     "reel.web.rigs",
     "reel.web.roll",
-    "reel.web.takes",
+    "reel.web.takes.apps.TakesConfig",
     "reel.web.jobs",
 ]
 MIDDLEWARE = [
@@ -49,7 +49,7 @@ TEMPLATES = [
             "context_processors": [
                 "django.template.context_processors.request",
                 "django.contrib.messages.context_processors.messages",
-                "reel.web.roll.context.roll",
+                "reel.web.live.context.roll",
             ],
             "builtins": ["reel.web.ui.templatetags.units", "reel.web.ui.templatetags.devices"],
         },

@@ -16,7 +16,7 @@ from reel.core.line.origin import FEED_PROTOCOLS, MediaFile, Network, Origin, Pl
 from reel.core.line.path import FELT_MS, HopSetup, Step, Travel, travel
 from reel.core.line.proposal import NoPathError, best_path, fitting_frame, propose, with_fitting_frame
 from reel.core.line.remedy import Remedy, remedies
-from reel.core.line.rig import Chain, RigSetup, chain, followed
+from reel.core.line.rig import Chain, RigSetup, chain, setup_of_the_file
 from reel.core.line.walk import STAGES, Stage, framed_signal, walk
 from reel.core.line.words import Told, told, word
 
@@ -73,12 +73,12 @@ __all__ = [
     "checks_after",
     "checks_before",
     "fitting_frame",
-    "followed",
     "framed_signal",
     "label_of",
     "propose",
     "read_rig",
     "remedies",
+    "setup_of_the_file",
     "told",
     "travel",
     "walk",

@@ -82,7 +82,7 @@ class ArrivalSetup:
         return stands is not (self.turn is Turn.UPRIGHT)
 
 
-def arrived(carried: Carried, arrival: ArrivalSetup) -> tuple[Carried, tuple[Loss, ...]]:
+def after_arrival(carried: Carried, arrival: ArrivalSetup) -> tuple[Carried, tuple[Loss, ...]]:
     """Give what goes on to the frame of what came in, and what that takes away."""
     signal = arrival.signal_of(carried.signal)
     is_turned = arrival.is_turned(carried.signal)
@@ -108,7 +108,7 @@ def arrived(carried: Carried, arrival: ArrivalSetup) -> tuple[Carried, tuple[Los
     return after, tuple(losses)
 
 
-def undone(arrival: ArrivalSetup, after: Carried) -> set[LossKind]:
+def kinds_undone(arrival: ArrivalSetup, after: Carried) -> set[LossKind]:
     """Give the kinds of losses on the path that Arrival's settings undo."""
     kinds = set()
     if arrival.matrix is not None and after.signal.matrix is after.matrix:

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from fractions import Fraction
 
-from reel.core.line.carried import Carried, NoiseRule, chroma_weight, differences, stored
+from reel.core.line.carried import Carried, NoiseRule, brought_to, chroma_weight, differences
 from reel.core.line.hops import HopKind, Passed, Situation, blocked, clipped, fields_merged
 from reel.core.line.links import Connector, Transfer, link_carries
 from reel.core.line.loss import Cause, Clock, Limit, LossKind, Room, Weight, Wish
@@ -98,7 +98,7 @@ class Box:
             latency_ms=carried.latency_ms + self.latency_ms,
             transfer=self.transfer,
         )
-        after = offered(taken, offers[0], offers)
+        after = handed_over(taken, offers[0], offers)
         return Passed(carried=after, losses=differences(carried, after, hop=at.place))
 
     def _taken(self, carried: Carried) -> Carried:
@@ -128,9 +128,9 @@ class Box:
                     yield from (Offer(mode=mode, pixels=capture.pixels, mjpeg=capture.mjpeg) for capture in fitting)
 
 
-def offered(carried: Carried, offer: Offer, offers: tuple[Offer, ...]) -> Carried:
+def handed_over(carried: Carried, offer: Offer, offers: tuple[Offer, ...]) -> Carried:
     """Give a signal handed over as an offer. Motion JPEG is BT.601 in full range (JFIF 1.02), even where it is not."""
-    after = replace(stored(carried, offer.mode, offer.pixels), offers=offers, handed=offer, taken=carried)
+    after = replace(brought_to(carried, offer.mode, offer.pixels), offers=offers, handed=offer, taken=carried)
     if not offer.mjpeg:
         return after
     true = Matrix.BT601 if carried.signal.matrix is carried.matrix else carried.matrix
@@ -201,7 +201,7 @@ class Port:
             return blocked(at, LossKind.PORT_TOO_SLOW, Room(asked=wanted or whole, carries_bps=limit_bps))
         chosen = fitting[0]
         taken = replace(carried.taken or carried, connector=Connector.HOST, latency_ms=latency_ms)
-        after = offered(taken, chosen, carried.offers)
+        after = handed_over(taken, chosen, carried.offers)
         limit: Limit = Wish(offer=chosen) if wanted else Cause.HOP
         if not wanted and chosen is not whole:
             limit = Room(asked=whole, carries_bps=limit_bps, given=chosen)

@@ -84,7 +84,7 @@ class Carried:
 _COMPRESSED_BITS_PER_PIXEL = {"MJPEG": MJPEG_BITS_PER_PIXEL, "H.264": Fraction(1, 5)}
 
 
-def sent(device: Device) -> Carried | None:
+def leaving(device: Device) -> Carried | None:
     """Say what leaves a device by its settings; None for a feed."""
     signal, way = device.signal, device.way_out
     if signal is None or way is None:
@@ -122,7 +122,7 @@ def _own_offers(signal: Signal) -> Iterator[Offer]:
         yield Offer(mode=mode, pixels="yuvj422p", mjpeg=True)
 
 
-def stored(carried: Carried, mode: Mode, pixels: str, *, compressed: str = "") -> Carried:
+def brought_to(carried: Carried, mode: Mode, pixels: str, *, compressed: str = "") -> Carried:
     """Give what is left after a signal has been brought to another size, rate and pixel format."""
     held = pixel_format(pixels)
     across, down = held.subsampling

@@ -4,7 +4,7 @@ from dataclasses import replace
 from fractions import Fraction
 
 from reel.core.line.boxes import Box, Capture, FieldRule, Port, RangeRule
-from reel.core.line.carried import Carried, stored
+from reel.core.line.carried import Carried, brought_to
 from reel.core.line.hops import Adapter, Hop, HopKind, Link, Mirror, Receiver, colour_samples, fields_merged
 from reel.core.line.links import (
     HD_HZ,
@@ -32,7 +32,7 @@ _SD_HZ = 27_000_000  # ITU-R BT.656: the clock of 720 samples a line with their 
 def _to_720p(carried: Carried) -> Carried:
     """Blend the fields, and squeeze 4:3 into a 16:9 picture of 1280×720 without bars."""
     whole = fields_merged(carried)
-    scaled = stored(whole, Mode(width_px=1280, height_px=720, rate=whole.signal.mode.rate), "yuv422p")
+    scaled = brought_to(whole, Mode(width_px=1280, height_px=720, rate=whole.signal.mode.rate), "yuv422p")
     return replace(scaled, signal=replace(scaled.signal, pixel_aspect=Fraction(1)))
 
 
@@ -44,7 +44,7 @@ def _parted(carried: Carried) -> Carried:
 
 def _boxed_1080p(carried: Carried) -> Carried:
     """Fit a handheld's picture, bars beside it, into 1920×1080."""
-    fitted = stored(carried, Mode(width_px=1920, height_px=1080, rate=carried.signal.mode.rate), "yuv444p")
+    fitted = brought_to(carried, Mode(width_px=1920, height_px=1080, rate=carried.signal.mode.rate), "yuv444p")
     mode = carried.signal.mode
     width = min(1920, 1080 * mode.width_px // mode.height_px) // 2
     chroma_px = (min(carried.chroma_px[0], width), min(carried.chroma_px[1], fitted.chroma_px[1]))

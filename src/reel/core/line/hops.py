@@ -6,7 +6,7 @@ from enum import StrEnum
 from fractions import Fraction
 from typing import Protocol
 
-from reel.core.line.carried import Carried, Fields, Levels, differences, one_eye, stored
+from reel.core.line.carried import Carried, Fields, Levels, brought_to, differences, one_eye
 from reel.core.line.device import Device
 from reel.core.line.links import Connector, link_carries
 from reel.core.line.loss import Cause, Clock, Limit, Loss, LossKind, Weight
@@ -134,10 +134,10 @@ class Link:
         if self.max_rate is not None and carried.signal.mode.rate > self.max_rate:
             divisor = -(-carried.signal.mode.rate // self.max_rate)
             mode = replace(carried.signal.mode, rate=carried.signal.mode.rate / divisor)
-            after = stored(carried, mode, carried.signal.pixels)
+            after = brought_to(carried, mode, carried.signal.pixels)
         # three voltages: what its samples were is gone before any clock counts
         if Connector.COMPONENT in self.plugs_in:
-            after = stored(after, after.signal.mode, "yuv444p")
+            after = brought_to(after, after.signal.mode, "yuv444p")
         if not link_carries(self.max_clock_hz, after.signal):
             limit = Clock(signal=after.signal, carries_hz=self.max_clock_hz)
             return blocked(at, LossKind.LINK_TOO_SLOW, limit)
@@ -222,7 +222,7 @@ class Receiver:
         """Scale, compress, delay and lose."""
         mode = self.fitted(carried.signal.mode)
         after = replace(
-            stored(carried, mode, "yuv420p", compressed="H.264"),
+            brought_to(carried, mode, "yuv420p", compressed="H.264"),
             connector=Connector.HOST,
             lost_part=wireless_loss(mode),
             latency_ms=carried.latency_ms + self.latency_ms,
@@ -255,7 +255,7 @@ class Mirror:
         rate = shown.signal.mode.rate / -(-shown.signal.mode.rate // self.max_rate)
         mode = replace(shown.signal.mode, rate=rate)
         after = replace(
-            stored(shown, mode, "yuv420p"),
+            brought_to(shown, mode, "yuv420p"),
             connector=Connector.HOST,
             latency_ms=carried.latency_ms + self.latency_ms,
         )

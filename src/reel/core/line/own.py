@@ -4,7 +4,7 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from reel.core.file import Container, RateControl, Recipe
-from reel.core.line.carried import Carried, differences, one_eye, stored
+from reel.core.line.carried import Carried, brought_to, differences, one_eye
 from reel.core.line.device import Eye
 from reel.core.line.hops import HopKind, Passed, Situation
 from reel.core.line.links import Connector
@@ -81,7 +81,7 @@ class OwnRecorder:
         shown = one_eye(carried, Eye.LEFT if at.device.shown_eye is Eye.BOTH else at.device.shown_eye)
         option = self.chosen(at.option)
         before = replace(shown, offers=(), handed=None, taken=None)
-        after = stored(before, option.mode_of(shown.signal.mode), "yuv420p", compressed="H.264")
+        after = brought_to(before, option.mode_of(shown.signal.mode), "yuv420p", compressed="H.264")
         after = replace(after, connector=Connector.HOST, is_remote=True)
         losses = differences(before, after, hop=at.place)
         if self.max_s is not None:

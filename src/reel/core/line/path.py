@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from reel.core.errors import BadValueError
-from reel.core.line.carried import Carried, sent
+from reel.core.line.carried import Carried, leaving
 from reel.core.line.catalogue import HOPS
 from reel.core.line.device import Device
 from reel.core.line.hops import Hop, Situation, blocked
@@ -69,7 +69,7 @@ def travel(device: Device, path: tuple[HopSetup, ...], wanted: str = "") -> Trav
 
     A feed has no path: nothing is known of it before it is opened, and nothing is lost on the way.
     """
-    leaves = sent(device)
+    leaves = leaving(device)
     if leaves is None:
         return Travel(sent=None, steps=(), arrives=None, losses=())
     current: Carried | None = leaves

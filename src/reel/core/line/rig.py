@@ -4,7 +4,7 @@ from dataclasses import dataclass, field, replace
 
 from reel.core.errors import BadValueError
 from reel.core.file import Recipe
-from reel.core.line.arrival import ArrivalSetup, arrived, undone
+from reel.core.line.arrival import ArrivalSetup, after_arrival, kinds_undone
 from reel.core.line.carried import Carried
 from reel.core.line.device import Device
 from reel.core.line.devices import DeviceKind
@@ -59,13 +59,13 @@ def chain(setup: RigSetup) -> Chain:
     way = travel(setup.device, setup.path, setup.arrival.offer)
     if way.arrives is None:
         return Chain(travel=way, carried=None)
-    carried, losses = arrived(way.arrives, setup.arrival)
-    gone = undone(setup.arrival, carried)
+    carried, losses = after_arrival(way.arrives, setup.arrival)
+    gone = kinds_undone(setup.arrival, carried)
     left = tuple(loss for loss in way.losses if loss.kind not in gone) if gone else way.losses
     return Chain(travel=replace(way, losses=left + losses), carried=carried)
 
 
-def followed(setup: RigSetup) -> RigSetup:
+def setup_of_the_file(setup: RigSetup) -> RigSetup:
     """Give the setup that the file follows: where a device records by itself, with its recipe in place of the rig's."""
     last = setup.path[-1] if setup.path else None
     carried = chain(setup).carried

@@ -9,7 +9,7 @@ from reel.core.line.loss import Figure, Framing, Loss, LossKind, Weight
 from reel.core.line.origin import Network
 from reel.core.line.path import Travel
 from reel.core.line.proposal import fitting_frame
-from reel.core.line.rig import Chain, RigSetup, chain, followed
+from reel.core.line.rig import Chain, RigSetup, chain, setup_of_the_file
 from reel.core.signal import Matrix, PixelFormat, Range, Signal, SoundFormat, pixel_format, rate_label
 
 STAGES = ("device", "path", "arrival", "frame", "sound", "file", "roll")
@@ -38,7 +38,7 @@ def walk(
 
     `measured_bps` is the data rate of an earlier take with this recipe, if there is one.
     """
-    planned, setup = chain(setup), followed(setup)
+    planned, setup = chain(setup), setup_of_the_file(setup)
     way = planned.travel
     sent = setup.device.signal or arrival
     comes = setup.arrival.signal_of(arrival) if arrival else planned.carried.signal if planned.carried else None

@@ -70,7 +70,7 @@ class KillTests(HomeTestCase):
         run(self.home, "-m", "django", "shell", "-c", (
             "from reel.web.jobs.models import *; from reel.web.takes.models import *; take = Take.objects.get();"
             "Take.objects.update(proof=None, proof_state='waiting');"
-            "Job.objects.create(kind='prove', take=take, state=JobState.RUNNING, done_part=0.4)"
+            "Job.objects.create(kind='prove', subject=take.pk, state=JobState.RUNNING, done_part=0.4)"
         ))  # fmt: skip
         self.start("-m", "django", "run_huey", "--quiet")
         self.wait_for(lambda: self.takes()[0]["proof"]["lines"], "the proof")

@@ -2,8 +2,6 @@
 
 from django.db import models
 
-from reel.web.takes.models import Take
-
 
 class JobState(models.TextChoices):
     """How far a job has come."""
@@ -19,10 +17,10 @@ OPEN_STATES = (JobState.WAITING, JobState.RUNNING)
 
 
 class Job(models.Model):
-    """One piece of work for the worker; `done_part` is the part that is done, 0 to 1."""
+    """One piece of work of a kind for the worker, on the `subject` of that number; `done_part` is done, 0 to 1."""
 
     kind = models.CharField(max_length=20)
-    take = models.ForeignKey(Take, null=True, on_delete=models.CASCADE, related_name="jobs")
+    subject = models.BigIntegerField(null=True, db_index=True)
     state = models.CharField(max_length=10, choices=JobState.choices, default=JobState.WAITING)
     done_part = models.FloatField(default=0)
     problem = models.TextField(blank=True)

@@ -2,6 +2,7 @@
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect
+from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_POST
 
 from reel.web.jobs import actions
@@ -10,7 +11,11 @@ from reel.web.jobs.models import Job
 
 @require_POST
 def call_off(request: HttpRequest, job_id: int) -> HttpResponse:
-    """Call a job off and go back to its take."""
+    """Call a job off and go back to the page that showed it."""
     job = get_object_or_404(Job, pk=job_id)
     actions.call_off(job)
-    return redirect("takes:take", take_id=job.take_id)
+    return redirect(request.POST.get("next", "/") if _is_ours(request) else "/")
+
+
+def _is_ours(request: HttpRequest) -> bool:
+    return url_has_allowed_host_and_scheme(request.POST.get("next", ""), allowed_hosts={request.get_host()})

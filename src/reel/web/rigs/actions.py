@@ -15,6 +15,7 @@ from reel.core.line import (
     RigSetup,
     Told,
     chain,
+    checks_after,
     read_rig,
     remedies,
     told,
@@ -29,7 +30,7 @@ from reel.recorder.messages import RefusedError, Status
 from reel.standins.play import Play
 from reel.web.rigs.forms.new import free_name
 from reel.web.rigs.models import MAX_NAME, Rig
-from reel.web.rigs.versions import from_1
+from reel.web.setups import from_1
 from reel.web.takes.actions import clean_name
 
 
@@ -157,6 +158,16 @@ def refuse_unasked(rig: Rig) -> None:
 def allow_feed(rig: Rig) -> None:
     """Let an imported rig connect to its address."""
     Rig.objects.filter(pk=rig.pk).update(is_asked=True)
+
+
+def untick_put_back(rig_id: int, setup: RigSetup) -> None:
+    """Note that a take has begun: what was put back after the one before must be put back again."""
+    with transaction.atomic():
+        rig = Rig.objects.filter(pk=rig_id).first()
+        if rig is not None:
+            put_back = {check.key for check in checks_after(setup)}
+            rig.ticked = [key for key in rig.ticked if key not in put_back]
+            rig.save(update_fields=["ticked"])
 
 
 def tick(rig: Rig, key: str, *, done: bool) -> None:

@@ -5,7 +5,7 @@ from django.db import models
 from reel.core.line import RigSetup
 from reel.core.wire import from_plain, to_plain
 from reel.standins.play import Play
-from reel.web.rigs.versions import plan_of, stored
+from reel.web.setups import plan_of, stored
 
 MAX_NAME = 60
 

@@ -17,6 +17,7 @@ urlpatterns = [
     path("<number:rig_id>/duplicate/", views.duplicate, name="duplicate"),
     path("<number:rig_id>/delete/", views.delete, name="delete"),
     path("<number:rig_id>/change/", views.change, name="change"),
+    path("<number:rig_id>/put-back/<number:take_id>/", views.put_back, name="put-back"),
     path("<number:rig_id>/tick/", views.tick, name="tick"),
     path("<number:rig_id>/play/", views.play, name="play"),
     path("<number:rig_id>/fit-frame/", views.fit_frame, name="fit-frame"),

@@ -7,6 +7,7 @@ from django.db import Error, connections
 
 from reel.recorder.journal import Closed, JournalError, Rolled
 from reel.recorder.roll import MarkedMoment
+from reel.web.rigs import actions as rigs
 from reel.web.takes import actions
 from reel.web.takes.models import Mark, Take
 
@@ -28,6 +29,7 @@ class DatabaseJournal:
     def rolled(self, rolled: Rolled) -> int:
         """Store a take that has begun; gives its id."""
         with _stored():
+            rigs.untick_put_back(rolled.rig_id, rolled.setup)
             take = actions.begin(
                 rig_id=rolled.rig_id,
                 rig_name=rolled.rig_name,

@@ -16,10 +16,10 @@ from django.views.decorators.http import require_GET, require_POST
 
 from reel.core.errors import ReelError
 from reel.recorder.messages import MAX_LABEL, AddMark, CarryOn, Cut, Hold, Leave, Open, StartRoll, TestFields
+from reel.web.live.facts import live_facts
+from reel.web.live.recorder import client, rig_status
 from reel.web.rigs.actions import refuse_unasked
 from reel.web.rigs.models import Rig
-from reel.web.roll.live import live_facts
-from reel.web.roll.recorder import client, rig_status
 from reel.web.takes.actions import clean_name
 
 log = logging.getLogger(__name__)

@@ -7,14 +7,13 @@ from pathlib import Path
 from django.db import Error, transaction
 
 from reel.core.errors import BadValueError, ReelError
-from reel.core.line import RigSetup, checks_after
+from reel.core.line import RigSetup
 from reel.core.wire import to_plain
 from reel.recorder.messages import RefusedError
 from reel.web.jobs.actions import ask_for
-from reel.web.jobs.models import OPEN_STATES
-from reel.web.rigs.models import Rig
-from reel.web.rigs.versions import stored
-from reel.web.takes.models import MAX_NAME, ProofState, Take, TakeState
+from reel.web.jobs.models import Job
+from reel.web.setups import stored
+from reel.web.takes.models import MAX_NAME, PROVE, ProofState, Take, TakeState
 from reel.web.takes.proving import copy_path, poster_path, shelf_of
 
 
@@ -61,24 +60,20 @@ def delete(take: Take) -> None:
         shelf_of(found).delete(found.file_name)
         for path in (poster_path(found), copy_path(found)):
             path.unlink(missing_ok=True)
+        Job.objects.filter(kind=PROVE, subject=found.pk).delete()
         found.delete()
 
 
 def prove_again(take: Take) -> None:
     """Ask for a take's proof once more; nothing changes while one is being made."""
     with _alone(take, "proved") as found:
-        if not found.on_device and not found.jobs.filter(kind="prove", state__in=OPEN_STATES).exists():
+        if not found.on_device and not (found.job and found.job.is_open):
             Take.objects.filter(pk=found.pk).update(proof_state=ProofState.WAITING)
-            ask_for("prove", found)
+            ask_for(PROVE, found.pk)
 
 
 def begin(*, rig_id: int, rig_name: str, name: str, file_name: str, setup: RigSetup, **facts: object) -> Take:
-    """Store a take that has begun to roll; what was put back after the one before must be put back again."""
-    rig = Rig.objects.filter(pk=rig_id).first()
-    if rig is not None:
-        put_back = {check.key for check in checks_after(setup)}
-        rig.ticked = [key for key in rig.ticked if key not in put_back]
-        rig.save(update_fields=["ticked"])
+    """Store a take that has begun to roll."""
     return Take.objects.create(
         rig_id=rig_id, rig_name=rig_name, name=name, file_name=file_name, asked=stored(setup), **facts
     )
@@ -94,7 +89,7 @@ def close(take: Take, *, file_name: str, counts: object, problem: str, prove: bo
     take.counts, take.on_device = to_plain(counts), on_device
     take.save(update_fields=["state", "file_name", "problem", "counts", "on_device"])
     if prove and not on_device:
-        ask_for("prove", take)
+        ask_for(PROVE, take.pk)
 
 
 def recover_interrupted() -> int:
@@ -111,5 +106,5 @@ def recover_interrupted() -> int:
             take.state, take.problem = TakeState.INTERRUPTED, problem
             take.save(update_fields=["state", "file_name", "problem"])
             if not take.on_device:
-                ask_for("prove", take)
+                ask_for(PROVE, take.pk)
     return len(found)

@@ -9,10 +9,12 @@ from reel.core.line import RigSetup
 from reel.core.measure import Counts, Proof
 from reel.core.signal import timecode
 from reel.core.wire import from_plain
-from reel.web.rigs.models import Rig
-from reel.web.rigs.versions import plan_of
+from reel.web.jobs.models import Job
+from reel.web.setups import plan_of
 
 MAX_NAME = 80
+# The kind of job that proves a take.
+PROVE = "prove"
 
 
 class TakeState(models.TextChoices):
@@ -46,7 +48,7 @@ class Take(models.Model):
     `on_device` is the kind of device on whose own storage the file lies, "" when it is on the shelf.
     """
 
-    rig = models.ForeignKey(Rig, null=True, on_delete=models.SET_NULL, related_name="takes")
+    rig = models.ForeignKey("rigs.Rig", null=True, on_delete=models.SET_NULL, related_name="takes")
     rig_name = models.CharField(max_length=MAX_NAME)
     name = models.CharField(max_length=MAX_NAME)
     state = models.CharField(max_length=12, choices=TakeState.choices, default=TakeState.ROLLING)
@@ -91,6 +93,11 @@ class Take(models.Model):
     def length_s(self) -> float | None:
         """Seconds of picture."""
         return self.length_ms / 1000 if self.length_ms is not None else None
+
+    @property
+    def job(self) -> Job | None:
+        """The newest job that reads it."""
+        return Job.objects.filter(kind=PROVE, subject=self.pk).first()
 
     @property
     def plays_itself(self) -> bool:

@@ -5,7 +5,8 @@ from pathlib import Path
 
 from django.conf import settings
 
-from reel.core.measure import examine, prove
+from reel.core.measure import examine
+from reel.core.measure import prove as held_against
 from reel.core.media import MediaError, MediaFacts, Shelf, poster, rewrap_to_mp4
 from reel.core.wire import to_plain
 from reel.web.takes.models import ProofState, Take
@@ -36,6 +37,13 @@ def playable_path(take: Take) -> Path:
     return shelf_of(take).path(take.file_name) if take.plays_itself else copy_path(take)
 
 
+def prove(take_id: int, progress: Callable[[float], None]) -> None:
+    """Do a job of the kind PROVE; a take that was deleted meanwhile needs no proof."""
+    take = Take.objects.filter(pk=take_id).first()
+    if take is not None:
+        prove_take(take, progress)
+
+
 def prove_take(take: Take, progress: Callable[[float], None]) -> None:
     """Prove a closed take and store the proof, then make its poster and what a browser plays.
 
@@ -62,7 +70,7 @@ def _prove(take: Take, progress: Callable[[float], None]) -> MediaFacts:
         stored.update(proof_state=ProofState.FAILED, problem=take.problem or str(error))
         raise
     recipe = take.setup.recipe
-    proof = prove(recipe, sound_tracks=take.sound_tracks, facts=facts, seen=seen, counts=take.counted)
+    proof = held_against(recipe, sound_tracks=take.sound_tracks, facts=facts, seen=seen, counts=take.counted)
     Take.objects.filter(pk=take.pk).update(
         proof=to_plain(proof),
         proof_state=ProofState.DIFFERS if proof.differing else ProofState.AS_ASKED,

@@ -7,7 +7,6 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from reel.core.errors import ReelError
-from reel.web.rigs.context import rows_after
 from reel.web.takes import actions
 from reel.web.takes.models import Take, TakeState
 from reel.web.takes.proving import playable_path, poster_path, shelf_of
@@ -99,14 +98,6 @@ def _template(request: HttpRequest, name: str) -> str:
     return f"takes/_{name}.html" if getattr(request, "htmx", False) else f"takes/{name}.html"
 
 
-def _put_back(found: Take) -> list[dict[str, object]]:
-    """Give what must be put back after the cut, for the newest take of a rig."""
-    rig = found.rig
-    if rig is None or found.state == TakeState.ROLLING or rig.takes.first() != found:
-        return []
-    return rows_after(rig)
-
-
 def _take_context(found: Take) -> dict[str, object]:
     recipe = found.setup.recipe
     marks = [
@@ -118,9 +109,8 @@ def _take_context(found: Take) -> dict[str, object]:
         "recipe": recipe,
         "proof": found.proved,
         "marks": marks,
-        "job": found.jobs.first(),
+        "job": found.job,
         "path": shelf_of(found).path(found.file_name),
         "room": "takes",
         "rolling": found.state == TakeState.ROLLING,
-        "put_back": _put_back(found),
     }

@@ -32,8 +32,8 @@ from reel.core.line import (
     told,
     travel,
 )
-from reel.core.line.boxes import best_first, offer_weight, offered
-from reel.core.line.carried import differences, sent
+from reel.core.line.boxes import best_first, handed_over, offer_weight
+from reel.core.line.carried import differences, leaving
 from reel.core.line.edit import add_hop, move_hop, remove_hop, set_option, swap_hop, with_device
 from reel.core.line.hops import Situation
 from reel.core.line.links import link_clock_hz, total_pixels
@@ -215,7 +215,7 @@ class TravelTests(unittest.TestCase):
         self.assertIn("USB 2 port carries about 197 Mb/s isochronous", said)
         ntsc = replace(deck(out=Connector.COMPOSITE), mode=Mode.parse("720x480i30000/1001"))
         cable = HOPS["composite-cable"]
-        wide = replace(sent(ntsc), chroma_px=(360, 240))
+        wide = replace(leaving(ntsc), chroma_px=(360, 240))
         at = Situation(place=0, device=ntsc)
         self.assertEqual(cable.carry(wide, at).carried.chroma_px[0], 63, "0.6 MHz of colour, not PAL's 1.3")
 
@@ -277,7 +277,7 @@ class TravelTests(unittest.TestCase):
             offers = walked.steps[-1].passes.offers
             self.assertEqual(offers, best_first(taken, offers))
             for offer in offers:
-                losses = differences(taken, offered(taken, offer, offers), hop=0)
+                losses = differences(taken, handed_over(taken, offer, offers), hop=0)
                 same = [loss for loss in losses if loss.kind not in (LossKind.RANGE_SQUEEZED, LossKind.WRONG_MATRIX)]
                 self.assertAlmostEqual(offer_weight(taken, offer), sum(loss.weight for loss in same), places=4)
 
@@ -337,6 +337,6 @@ class EditTests(unittest.TestCase):
         self.assertEqual(with_device(setup, replace(setup.device, protected=True)).path, setup.path)
 
     def test_sent_is_what_is_set(self):
-        self.assertEqual(sent(deck()).chroma_px, (52, 576))
-        self.assertEqual(sent(console("1280x720p30", pixels="yuv422p10le")).chroma_px, (640, 720))
-        self.assertIsNone(sent(Feed()))
+        self.assertEqual(leaving(deck()).chroma_px, (52, 576))
+        self.assertEqual(leaving(console("1280x720p30", pixels="yuv422p10le")).chroma_px, (640, 720))
+        self.assertIsNone(leaving(Feed()))

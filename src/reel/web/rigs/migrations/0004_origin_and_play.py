@@ -7,7 +7,7 @@ from django.db import migrations, models
 from reel.core.errors import ReelError
 from reel.core.line import DeviceKind, best_path
 from reel.core.wire import to_plain
-from reel.web.rigs.versions import plan_of, setup_from_1
+from reel.web.setups import plan_of, setup_from_1
 
 
 def bring_up(apps, schema_editor):

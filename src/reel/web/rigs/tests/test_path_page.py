@@ -197,11 +197,14 @@ class WholeRigTests(TestCase):
             actions.tick(rig, key, done=True)
         facts = {"rig_name": rig.name, "name": "Leafkey 001", "file_name": "leafkey.mkv", "setup": rig.plan}
         take = begin(rig_id=rig.pk, started_at=timezone.now(), **facts)
+        actions.untick_put_back(rig.pk, rig.plan)
         self.assertEqual(Rig.objects.get(pk=rig.pk).ticked, ["turn"])
-        self.assertNotContains(self.client.get(reverse("takes:take", args=[take.pk])), "Put back")
+        put_back = reverse("rigs:put-back", args=[rig.pk, take.pk])
+        self.assertNotContains(self.client.get(reverse("takes:take", args=[take.pk])), put_back)
         take.state = TakeState.CLOSED
         take.save()
-        page = self.client.get(reverse("takes:take", args=[take.pk]))
+        self.assertContains(self.client.get(reverse("takes:take", args=[take.pk])), put_back)
+        page = self.client.get(put_back)
         self.assertContains(page, "Sleep lock is on again")
         self.assertContains(page, 'aria-pressed="false"')
 

@@ -16,7 +16,7 @@ from reel.core.line import read_rig, walk
 from reel.core.wire import from_plain
 from reel.standins.play import Play
 from reel.web.rigs.actions import export_rig, import_rig
-from reel.web.rigs.versions import from_1, plan_of
+from reel.web.setups import from_1, plan_of
 
 KEPT = Path(__file__).parent / "version_1"
 RIGS = json.loads((KEPT / "rigs.json").read_text())

@@ -1,6 +1,6 @@
 """Pages of rigs."""
 
-from reel.web.rigs.views.path import change, mend, tick
+from reel.web.rigs.views.path import change, mend, put_back, tick
 from reel.web.rigs.views.rigs import allow, delete, duplicate, export, import_rig, index, new, proposal
 from reel.web.rigs.views.stages import cost, fit_frame, line, play, stage
 
@@ -19,6 +19,7 @@ __all__ = [
     "new",
     "play",
     "proposal",
+    "put_back",
     "stage",
     "tick",
 ]

@@ -4,15 +4,15 @@ from collections.abc import Callable
 
 from django.http import HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_POST
+from django.views.decorators.http import require_GET, require_POST
 
 from reel.core.errors import BadValueError
 from reel.core.line import STAGES
 from reel.core.line.edit import Path, add_hop, move_hop, remove_hop, set_option, swap_hop
+from reel.web.live.recorder import glance, rig_status
 from reel.web.rigs import actions
 from reel.web.rigs.context import check_rows, rows_after, stage_context
 from reel.web.rigs.models import Rig
-from reel.web.roll.recorder import glance, rig_status
 
 _MAX_PLACE = 99
 
@@ -47,6 +47,15 @@ def tick(request: HttpRequest, rig_id: int) -> HttpResponse:
     if getattr(request, "htmx", False):
         return render(request, "rigs/_checks.html", {"rig": rig, "checks": rows, "is_after": is_after})
     return redirect("rigs:stage", rig_id=rig.pk, stage="roll")
+
+
+@require_GET
+def put_back(request: HttpRequest, rig_id: int, take_id: int) -> HttpResponse:
+    """Give what must be put back after a cut, for the newest take of a rig; nothing for another."""
+    rig = get_object_or_404(Rig, pk=rig_id)
+    newest = rig.takes.first()
+    rows = rows_after(rig) if newest is not None and newest.pk == take_id else []
+    return render(request, "rigs/_put_back.html", {"rig": rig, "checks": rows}) if rows else HttpResponse()
 
 
 def _answer(request: HttpRequest, rig: Rig, stage: str) -> HttpResponse:

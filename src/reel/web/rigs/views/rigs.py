@@ -10,12 +10,12 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from reel.core.errors import ReelError
 from reel.core.line import DeviceKind, chain, propose, told, walk, word
 from reel.recorder.messages import Status
+from reel.web.live.recorder import glance, rig_status
 from reel.web.rigs import actions
 from reel.web.rigs.forms import NewRigForm
 from reel.web.rigs.line import draw_line
 from reel.web.rigs.models import Rig
 from reel.web.rigs.views.stages import form_status
-from reel.web.roll.recorder import glance, rig_status
 from reel.web.takes.models import Take
 
 

@@ -10,11 +10,11 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from reel.core.file import forecast
 from reel.core.line import STAGES, chain
 from reel.recorder.messages import Status
+from reel.web.live.recorder import glance, rig_status
 from reel.web.rigs import actions
-from reel.web.rigs.context import measured_rate, room_bytes, stage_context
+from reel.web.rigs.context import RigPage, line_context, measured_rate, room_bytes, stage_context
 from reel.web.rigs.forms import ArrivalForm, FileForm, PlayForm, device_form
 from reel.web.rigs.models import Rig
-from reel.web.roll.recorder import glance, rig_status
 
 _CHANGES: dict[str, Callable[[Rig, Any, Status | None], None]] = {
     "device": actions.set_device,
@@ -41,7 +41,9 @@ def stage(request: HttpRequest, rig_id: int, stage: str = "device") -> HttpRespo
 def line(request: HttpRequest, rig_id: int, stage: str) -> HttpResponse:
     """Give the line's drawing alone, for when its live facts change."""
     rig = get_object_or_404(Rig, pk=rig_id)
-    return render(request, "rigs/_line.html", stage_context(request, rig, stage))
+    if stage not in STAGES:
+        raise Http404
+    return render(request, "rigs/_line.html", line_context(RigPage.of(request, rig), stage))
 
 
 @require_GET

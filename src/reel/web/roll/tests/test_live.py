@@ -8,8 +8,8 @@ from reel.core.measure import Counts, Watched
 from reel.core.signal import Mode, Signal, SoundFormat
 from reel.core.sound import Level
 from reel.recorder.messages import RigStatus, RollStatus, Status
+from reel.web.live.facts import live_facts
 from reel.web.roll import views
-from reel.web.roll.live import live_facts
 from reel.web.roll.views import Lease
 
 

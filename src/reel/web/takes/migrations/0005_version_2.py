@@ -3,7 +3,7 @@
 from django.db import migrations
 
 from reel.core.errors import ReelError
-from reel.web.rigs.versions import setup_from_1
+from reel.web.setups import setup_from_1
 
 
 def bring_up(apps, schema_editor):

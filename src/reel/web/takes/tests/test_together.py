@@ -2,6 +2,7 @@
 
 import os
 import threading
+from dataclasses import replace
 from pathlib import Path
 from unittest.mock import patch
 
@@ -17,11 +18,12 @@ from reel.core.measure import Counts
 from reel.core.media import MediaError
 from reel.core.media.tests.clips import FRAME, write_clip
 from reel.recorder.journal import Closed, JournalError, Rolled
-from reel.web.jobs.actions import run_waiting, take_up_left
 from reel.web.jobs.models import Job, JobState
+from reel.web.jobs.running import KINDS, run_waiting, take_up_left
 from reel.web.rigs.actions import make_rig
 from reel.web.rigs.models import Rig
 from reel.web.roll.journal import DatabaseJournal
+from reel.web.setups import stored
 from reel.web.takes import actions
 from reel.web.takes.models import ProofState, Take, TakeState
 from reel.web.takes.proving import prove_take
@@ -119,7 +121,7 @@ class LifeTests(ShelfMixin, TestCase):
         Take.objects.filter(pk=take.pk).update(on_device="headset")
         actions.recover_interrupted()
         take.refresh_from_db()
-        self.assertEqual((take.file_name, take.jobs.count()), ("walk.mp4", 0))
+        self.assertEqual((take.file_name, take.job), ("walk.mp4", None))
         self.assertTrue((storage / "walk.mp4").exists())
 
     def test_what_the_database_refuses_is_said_in_the_recorders_words(self):
@@ -137,36 +139,36 @@ class LifeTests(ShelfMixin, TestCase):
 
     def test_every_job_ends_and_what_was_lost_is_taken_up(self):
         take = self.make()
-        waiting = [Job.objects.create(kind="prove", take=take) for _ in range(3)]
+        waiting = [Job.objects.create(kind="prove", subject=take.pk) for _ in range(3)]
         Job.objects.filter(pk=waiting[0].pk).update(state=JobState.RUNNING)  # a killed worker left it
         self.assertEqual(take_up_left(), 1)
 
         def work(take, progress):
             raise ZeroDivisionError("planted")
 
-        with self.assertLogs("reel.web.jobs.actions", "ERROR"):
-            run_waiting({"prove": work})
+        with self.assertLogs("reel.web.jobs.running", "ERROR"), patch.dict(KINDS, prove=work):
+            run_waiting()
         for job in Job.objects.all():
             self.assertEqual((job.state, "planted" in job.problem), (JobState.FAILED, True))
 
     def test_a_take_of_a_killed_first_second_ends_its_proof(self):
         for number, content in enumerate((b"", b"\x1a\x45\xdf\xa3", os.urandom(300))):
             take = self.make(f"short {number}", content)
-            job = Job.objects.create(kind="prove", take=take)
-            run_waiting({"prove": prove_take})
+            job = Job.objects.create(kind="prove", subject=take.pk)
+            run_waiting()
             job.refresh_from_db()
             take.refresh_from_db()
             self.assertEqual((job.state, take.proof_state), (JobState.FAILED, ProofState.FAILED))
             page = self.client.get(reverse("takes:take", args=[take.pk]))
             self.assertContains(page, "can&#x27;t be read")
             self.client.post(reverse("takes:prove", args=[take.pk]))
-            self.assertEqual(take.jobs.filter(state=JobState.WAITING).count(), 1)
+            self.assertEqual(Job.objects.filter(subject=take.pk, state=JobState.WAITING).count(), 1)
 
     def test_a_take_that_is_renamed_while_it_is_proved_is_proved_and_plays(self):
         recipe = Recipe(frame=FRAME)
-        setup = SETUP.__class__(device=SETUP.device, path=SETUP.path, recipe=recipe)
+        setup = replace(SETUP, recipe=recipe)
         take = self.make()
-        Take.objects.filter(pk=take.pk).update(asked=actions.to_plain(setup))
+        Take.objects.filter(pk=take.pk).update(asked=stored(setup))
         write_clip(settings.HOME.shelf / "stone.mkv", recipe, range(60))
         names = iter(["moved once", "moved twice"])
 
@@ -184,18 +186,16 @@ class LifeTests(ShelfMixin, TestCase):
     def test_a_poster_or_copy_that_fails_leaves_the_proof_and_can_be_made_again(self):
         recipe = Recipe(frame=FRAME)
         take = self.make()
-        Take.objects.filter(pk=take.pk).update(
-            asked=actions.to_plain(SETUP.__class__(device=SETUP.device, recipe=recipe))
-        )
+        Take.objects.filter(pk=take.pk).update(asked=stored(replace(SETUP, recipe=recipe)))
         write_clip(settings.HOME.shelf / "stone.mkv", recipe, range(60))
         for name in ("poster", "rewrap_to_mp4"):
-            Job.objects.create(kind="prove", take=take)
+            Job.objects.create(kind="prove", subject=take.pk)
             error = MediaError(Path("stone.mkv"), "can't be written (No space left on device)")
             with patch(f"reel.web.takes.proving.{name}", side_effect=error):
-                run_waiting({"prove": prove_take})
-            self.assertIn("No space left", take.jobs.first().problem)
+                run_waiting()
+            self.assertIn("No space left", take.job.problem)
             self.assertEqual(Take.objects.get(pk=take.pk).proof_state, ProofState.AS_ASKED)
             self.assertEqual([p.name for p in settings.HOME.cache.glob("*.making*")], [])
         self.client.post(reverse("takes:prove", args=[take.pk]))
-        run_waiting({"prove": prove_take})
+        run_waiting()
         self.assertTrue(Take.objects.get(pk=take.pk).playable)

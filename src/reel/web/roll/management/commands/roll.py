@@ -13,15 +13,14 @@ from reel.core.errors import ReelError
 from reel.recorder.lock import AlreadyRunningError, only_recorder
 from reel.recorder.messages import Ask, Cut, RefusedError, StartRoll, UnreachableError
 from reel.recorder.server import serve
-from reel.web.jobs.actions import run_here
+from reel.web.jobs.running import run_here
+from reel.web.live.recorder import client
 from reel.web.rigs.actions import refuse_unasked
 from reel.web.rigs.models import Rig
 from reel.web.roll.journal import DatabaseJournal
 from reel.web.roll.management.commands.recorder import places
-from reel.web.roll.recorder import client
 from reel.web.takes.actions import recover_interrupted
-from reel.web.takes.models import ProofState, Take
-from reel.web.takes.proving import prove_take
+from reel.web.takes.models import PROVE, ProofState, Take
 from reel.web.takes.report import report
 
 PROOF_S = 60.0
@@ -57,7 +56,7 @@ class Command(BaseCommand):
                 self._cut(take_id)
         take = Take.objects.get(pk=take_id)
         if is_own:
-            run_here(take, "prove", prove_take)
+            run_here(PROVE, take.pk)
         take = _proved(take)
         self.stdout.write(json.dumps(report(take), indent=2) if options["json"] else _words(take))
         if take.problem:

@@ -21,6 +21,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("rig", () => ({
     get rig() { return Alpine.store("live").rig ?? { levels: [], alarms: [] }; },
     get alarms() { return this.rig.alarms ?? []; },
+    get warnings() { return this.rig.warnings ?? []; },
     get noMend() { return !this.rig.mend || this.rolling; },
     get quiet() { return this.alarms.length === 0; },
     get notTesting() { return !this.rig.testing; },
@@ -51,6 +52,7 @@ document.addEventListener("alpine:init", () => {
 
 const title = document.title;
 let signal = "";
+let heard = false;
 let rollingTake = null;
 
 function show(live) {
@@ -63,6 +65,9 @@ function show(live) {
   const now = live.rig ? live.rig.signal : "";
   if (now !== signal) htmx.trigger(document.body, "signal-changed");
   signal = now;
+  const sounds = !!live.rig?.heard;
+  if (sounds !== heard) htmx.trigger(document.body, "heard-changed");
+  heard = sounds;
   const take = roll ? roll.take_id : null;
   if (take !== rollingTake) htmx.trigger(document.body, "roll-changed");
   rollingTake = take;
@@ -72,6 +77,7 @@ document.addEventListener("DOMContentLoaded", () => {
   const facts = JSON.parse(document.getElementById("live-facts").textContent);
   rollingTake = facts.roll ? facts.roll.take_id : null;
   signal = facts.rig ? facts.rig.signal : ""; // what the page was made with
+  heard = !!facts.rig?.heard;
   const rig = page.dataset.rig;
   const events = new EventSource(`/roll/events/${rig ? `?rig=${rig}` : ""}`);
   events.onmessage = (event) => show(JSON.parse(event.data));

@@ -2,8 +2,8 @@
 
 from django.http import HttpRequest
 
-from reel.web.roll.live import live_facts
-from reel.web.roll.recorder import glance, rig_status
+from reel.web.live.facts import live_facts
+from reel.web.live.recorder import glance, rig_status
 
 
 def roll(request: HttpRequest) -> dict[str, object]:

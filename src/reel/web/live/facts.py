@@ -1,5 +1,6 @@
 """The live facts as a page shows them: the same words for the first rendering and for every update."""
 
+from reel.core.measure.alarm import SILENT_DB
 from reel.core.signal import Scan, pixel_format
 from reel.core.sound import FLOOR_DB
 from reel.recorder.messages import RigStatus, RollStatus, Status
@@ -58,6 +59,8 @@ def rig_facts(rig: RigStatus | None) -> dict[str, object] | None:
         ],
         "mend": mend.remedy if mend else "",
         "mends": mend.mends if mend else "",
+        "warnings": list(rig.contradictions),
+        "heard": is_heard(rig),
         "testing": rig.is_testing,
         "fieldTest": rig.field_test.sentence if rig.field_test else "",
         "levels": [
@@ -65,6 +68,11 @@ def rig_facts(rig: RigStatus | None) -> dict[str, object] | None:
             for level in rig.levels
         ],
     }
+
+
+def is_heard(rig: RigStatus) -> bool:
+    """Say whether there is sound."""
+    return any(level.held_db > SILENT_DB for level in rig.levels)
 
 
 def _watched_facts(rig: RigStatus) -> dict[str, object]:
