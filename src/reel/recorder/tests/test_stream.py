@@ -41,6 +41,17 @@ class QuietHandler(http.server.SimpleHTTPRequestHandler):
         pass
 
 
+def await_listener(port, within_s=60):
+    """Wait until something listens, without connecting to it: a sender takes one receiver."""
+    deadline = time.monotonic() + within_s
+    while not any(
+        fields[1].endswith(f":{port:04X}") and fields[3] == "0A"
+        for fields in (line.split() for line in Path("/proc/net/tcp").read_text().splitlines())
+    ):
+        assert time.monotonic() < deadline, f"nothing listens on {port}"
+        time.sleep(0.02)
+
+
 class PaceTests(unittest.TestCase):
     def missing(self, stamps):
         pace = Pace()
@@ -105,9 +116,9 @@ class StreamTests(unittest.TestCase):
         self.send(f"tcp://127.0.0.1:{tcp}?listen=1", 6)
         self.send(f"udp://127.0.0.1:{udp}?pkt_size=1316", 8)
         waiting = self.open(f"rtmp://127.0.0.1:{rtmp}/live/garden", listen=True)
-        time.sleep(1)
+        await_listener(rtmp)
         self.send(f"rtmp://127.0.0.1:{rtmp}/live/garden", 6, form="flv")
-        time.sleep(2)
+        await_listener(tcp)
         feeds = {
             "tcp": self.open(f"tcp://127.0.0.1:{tcp}"),
             "udp": self.open(f"udp://127.0.0.1:{udp}"),
@@ -143,7 +154,7 @@ class StreamTests(unittest.TestCase):
             self.assertIn(said, str(raised.exception))
         port = free_port()
         sender = self.send(f"tcp://127.0.0.1:{port}?listen=1", 0.7)
-        time.sleep(2)
+        await_listener(port)
         feed = self.open(f"tcp://127.0.0.1:{port}")
         with self.assertRaises(InputError) as raised:
             self.read(feed, 1000)
@@ -225,7 +236,7 @@ class StreamTests(unittest.TestCase):
         source = Source(setup, opener_for(setup, Play(), self.folder, clock.now_ns), clock)
         thread = threading.Thread(target=source.run_until)
         self.send(f"{address}?listen=1", 4)
-        time.sleep(2)
+        await_listener(port)
         thread.start()
         self.addCleanup(thread.join, 10)
         self.addCleanup(source.stop)
