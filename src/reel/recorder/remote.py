@@ -49,7 +49,7 @@ class RemoteTake(Take):
 
     def must_end(self) -> bool:
         """Say whether the device has stopped by itself; the reason is kept for the take."""
-        if not self.own.has_stopped:
+        if self._closing is not None or not self.own.has_stopped:  # one that was cut has not stopped by itself
             return False
         limit = own_recorder_of(self.setup).max_s
         stopped = (

@@ -30,10 +30,12 @@ from reel.recorder.messages import (
     UnreachableError,
 )  # fmt: skip
 from reel.recorder.server import serve
+from reel.standins import Fault, Play
 
 CONSOLE = replace(propose(DeviceKind.CONSOLE), recipe=Recipe(frame=Mode.parse("640x360p30"), effort="ultrafast"))
 # A small picture that is drawn and encoded with little work, and so is there at once.
 LIGHT = replace(propose(DeviceKind.CAMERA, mode=Mode.parse("640x480p30")), recipe=CONSOLE.recipe)
+PLAIN = Play()
 FEED = feed("gone.mp4", CONSOLE.recipe)
 
 
@@ -72,7 +74,7 @@ class ServerTestCase(unittest.TestCase):
         self.thread.start()
         self.addCleanup(self.end)
         self.client = Client(self.folder)
-        deadline = time.monotonic() + 30
+        deadline = time.monotonic() + 90
         while not (self.folder / REQUESTS).exists() and time.monotonic() < deadline:
             self.stop.wait(0.01)
 
@@ -81,11 +83,12 @@ class ServerTestCase(unittest.TestCase):
         self.thread.join(15)
         self.assertFalse(self.thread.is_alive())
 
-    def start_roll(self, setup=None, rig_id=1):
-        return self.client.ask(StartRoll(rig_id=rig_id, rig_name="Moss & Stone", setup=setup or self.rolled)).take_id
+    def start_roll(self, setup=None, rig_id=1, play=PLAIN):
+        rolled = StartRoll(rig_id=rig_id, rig_name="Moss & Stone", setup=setup or self.rolled, play=play)
+        return self.client.ask(rolled).take_id
 
     def wait_for(self, is_so):
-        deadline = time.monotonic() + 30
+        deadline = time.monotonic() + 90
         while not is_so(status := self.client.ask(Ask()).status):
             self.assertLess(time.monotonic(), deadline, status)
         return status
@@ -172,10 +175,9 @@ class ServiceTests(ServerTestCase):
                 facts = probe(ended.path)
                 self.assertEqual(facts.video.frames, ended.counts.ticks)
                 self.assertEqual((facts.video.width_px, facts.video.height_px), (960, 1000))
-        unpaired = replace(setup, device=replace(device, out=Connector.PAIRED))
-        unpaired = replace(unpaired, path=(HopSetup(model="developer-link", condition="not paired"),))
+        paired = replace(setup, device=replace(device, out=Connector.PAIRED), path=(HopSetup(model="developer-link"),))
         with self.assertRaises(RefusedError) as raised:
-            self.start_roll(unpaired)
+            self.start_roll(paired, play=Play(fault=Fault.NOT_PAIRED))
         self.assertIn("code", str(raised.exception))
 
     def test_ending_the_process_closes_the_file(self):

@@ -54,10 +54,10 @@ class RigTests(StackTestCase):
         page = self.page
         page.goto(f"{self.url}/rigs/new/")
         page.get_by_label("Tape deck").check()
-        page.get_by_label("Comfrey").check()
+        page.get_by_label("Analogue stick").check()
         expect(page.locator("#proposal")).to_contain_text("Fields merged")
-        page.get_by_label("Comfrey").uncheck()
-        page.get_by_label("Sorrel").check()
+        page.get_by_label("Analogue stick").uncheck()
+        page.get_by_label("Analogue box").check()
         expect(page.locator("#proposal")).to_contain_text("Nothing is lost on the way")
 
     def test_the_port_loss_is_found_and_mended_by_its_button(self):
