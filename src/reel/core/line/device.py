@@ -124,7 +124,7 @@ class Device(Variant):
             if mode != self.mode and mode.scan is self.mode.scan:
                 yield from self._changed(f"mode {mode.key}", f"Ask {the} for {mode.label}", mode=mode)
         for pixels in self.facts.pixels:
-            if pixels != self.pixels:
+            if len(self.facts.pixels) > 1 and pixels != self.pixels:
                 yield from self._changed(f"pixels {pixels}", f"Send {pixel_format(pixels).label}", pixels=pixels)
         if self.range is Range.FULL:
             yield from self._changed("range", "Send limited range", range=Range.LIMITED)
@@ -139,7 +139,7 @@ class Device(Variant):
 
     def _changed(self, key: str, label: str, **settings: object) -> Iterator[Setting]:
         """Give a change, or nothing where the device can't be set so."""
-        with suppress(BadValueError, TypeError):
+        with suppress(BadValueError):
             yield Setting(key=key, label=label, device=self.set(**settings))
 
     def _check(self) -> None:

@@ -1,8 +1,10 @@
+import io
 import os
 from dataclasses import replace
 from pathlib import Path
 
 from django.conf import settings
+from django.core.management import call_command
 from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
@@ -73,6 +75,9 @@ class StageTests(TestCase):
         page = self.client.get(reverse("rigs:index"))
         self.assertContains(page, "be read")
         self.assertContains(page, "Whole")
+        listed = io.StringIO()
+        call_command("list_rigs", stdout=listed)
+        self.assertRegex(listed.getvalue(), r"can't be read(.|\n)*Whole")
         self.assertEqual(self.client.get(self.address("device")).status_code, 409)
         self.client.post(reverse("rigs:delete", args=[self.rig.pk]))
         self.assertEqual(Rig.objects.count(), 1)

@@ -5,6 +5,7 @@ import json
 from django.core.management.base import BaseCommand, CommandParser
 from django.db.models import Count
 
+from reel.core.errors import ReelError
 from reel.web.rigs.models import Rig
 
 
@@ -25,6 +26,10 @@ class Command(BaseCommand):
             self.stdout.write(json.dumps(found, indent=2))
             return
         for rig in rigs:
-            plan = rig.plan
+            try:
+                plan = rig.plan
+            except ReelError as error:
+                self.stdout.write(f"{rig.pk:4}  {rig.name:32}  can't be read: {error}")
+                continue
             recorded = f"{plan.recipe.frame.label}, {plan.recipe.label}, {plan.recipe.container.value.upper()}"
             self.stdout.write(f"{rig.pk:4}  {rig.name:32}  {plan.device.kind.label}, {recorded}")
