@@ -94,13 +94,21 @@ class Console(Device):
         return () if self.protected else (Check(key="protection-on", text=text),)
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
 class _Handheld(Device):
-    """What phones and tablets share: held by `turn`, with a screen that may lock itself after `sleep_s`."""
+    """What phones and tablets share: held by `turn`, with a screen that may lock itself after `sleep_s`.
 
-    __slots__ = ()
-    turn: Turn
-    sleep_lock: bool
-    sleep_s: int
+    `touches` shows in the picture where fingers touch.
+    """
+
+    mode: Mode
+    out: Connector | None = None
+    matrix: Matrix = Matrix.BT709
+    range: Range = Range.LIMITED
+    turn: Turn = Turn.UPRIGHT
+    touches: bool = True
+    sleep_lock: bool = False
+    sleep_s: int = 30
 
     def __post_init__(self) -> None:
         self._check()
@@ -151,7 +159,7 @@ _HANDHELD_CAUSES = {
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Phone(_Handheld):
-    """A phone; `touches` shows in the picture where fingers touch."""
+    """A phone."""
 
     facts = DeviceFacts(
         label="Phone",
@@ -160,20 +168,12 @@ class Phone(_Handheld):
         is_handheld=True,
         causes=_HANDHELD_CAUSES,
     )
-    mode: Mode
-    out: Connector | None = None
-    matrix: Matrix = Matrix.BT709
-    range: Range = Range.LIMITED
-    turn: Turn = Turn.UPRIGHT
-    touches: bool = True
-    sleep_lock: bool = False
-    sleep_s: int = 30
     kind: DeviceKind = DeviceKind.PHONE
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Tablet(_Handheld):
-    """A tablet; `touches` shows in the picture where fingers touch."""
+    """A tablet."""
 
     facts = DeviceFacts(
         label="Tablet",
@@ -182,14 +182,6 @@ class Tablet(_Handheld):
         is_handheld=True,
         causes=_HANDHELD_CAUSES,
     )
-    mode: Mode
-    out: Connector | None = None
-    matrix: Matrix = Matrix.BT709
-    range: Range = Range.LIMITED
-    turn: Turn = Turn.UPRIGHT
-    touches: bool = True
-    sleep_lock: bool = False
-    sleep_s: int = 30
     kind: DeviceKind = DeviceKind.TABLET
 
 
