@@ -7,7 +7,7 @@ from itertools import count
 
 from reel.core.line import Connector, Eye, Hop, Offer, RigSetup
 from reel.core.line.boxes import Box, Port
-from reel.core.line.hops import Adapter, Link, Mirror, Receiver
+from reel.core.line.hops import Adapter, Link, Mirror, Receiver, within
 from reel.core.signal import NS, Arrived, InputError, Picture, Samples, Signal, SoundFormat
 from reel.standins.capture import BoxStandIn, Handover
 from reel.standins.device import Shown, StandIn
@@ -192,9 +192,8 @@ class _Room:
         fault = self.play.fault
         if fault not in _REFUSALS:
             return None
-        label = self.setup.device.facts.label.lower()
-        name = self.box.name if self.box else f"The {label}"
-        return Ends(at_ns=self.begun_ns + self.play.from_s * NS, name=name, reason=_REFUSALS[fault])
+        name = within(self.box.name if self.box else self.setup.device.facts.label)
+        return Ends(at_ns=self.begun_ns + self.play.from_s * NS, name=f"The {name}", reason=_REFUSALS[fault])
 
     def stand_in_of(self, hop: Hop, signal: Signal) -> HopStandIn:
         """Give the stand-in of a hop for a signal that goes in."""
