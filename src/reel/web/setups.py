@@ -47,7 +47,7 @@ def setup_from_1(setup: Any) -> tuple[dict[str, Any], dict[str, Any]]:
     """Give what was chosen, and how the stand-ins play, of a setup of version 1; raises BadValueError."""
     device, path = _part(setup, "device", dict), _part(setup, "path", list, [])
     kind = device.get("kind")
-    if kind not in _SETTINGS_1:
+    if not isinstance(kind, str) or kind not in _SETTINGS_1:
         raise BadValueError("device", kind, f"its kind is one of {', '.join(_SETTINGS_1)}")
     _refuse_unknown(device, _DEVICE_1)
     faults = [device.get("surface", ""), device.get("access", "")]
@@ -61,7 +61,7 @@ def setup_from_1(setup: Any) -> tuple[dict[str, Any], dict[str, Any]]:
     play = {key: device[key] for key in _PLAY_1 if key in device}
     found = [fault for fault in faults if fault not in _USUAL_1]
     if found:
-        if found[0] not in _FAULTS_1:
+        if not isinstance(found[0], str) or found[0] not in _FAULTS_1:
             raise BadValueError("condition", found[0], "no such condition is known")
         play["fault"] = _FAULTS_1[found[0]]
     kept = {key: device[key] for key in _SETTINGS_1[kind] if key in device}

@@ -52,11 +52,17 @@ class RigFileTests(TestCase):
             with self.subTest(new), self.assertRaises(ReelError) as raised:
                 import_rig(good.replace(old, new, 1))
             self.assertRegex(str(raised.exception), r"line \d+: ")
+        console = {"device": {"kind": "console"}}
         for setup in (
             None,
             [],
-            {"device": {"kind": "console"}, "path": [7]},
-            {"device": {"kind": "console"}, "path": {}},
+            {**console, "path": [7]},
+            {**console, "path": {}},
+            {**console, "path": [{"model": []}]},
+            {**console, "path": [{"model": "usb-3", "condition": {}}]},
+            {"device": {"kind": []}},
+            {"device": {"kind": "phone", "surface": []}},
+            {"device": {"kind": "feed", "feed": 7}},
         ):
             with self.subTest(setup), self.assertRaises(ReelError):
                 read_rig(self.file(RIGS[0], setup=setup), older={1: from_1}, parts=("play",))
