@@ -6,7 +6,7 @@ from fractions import Fraction
 import numpy as np
 
 from reel.core.frame import fit
-from reel.core.line import DEVICES, Connector, DeviceKind, Eye, Fields, Levels, chain
+from reel.core.line import DEVICES, Connector, DeviceKind, Eye, Fields, Levels, Turn, chain
 from reel.core.line.tests import rigs as making
 from reel.core.media import luma_of, planes_of
 from reel.core.media.framing import frame_matrix, frame_range
@@ -86,11 +86,14 @@ def _others(add):
             out=Connector.RF,
         )
         add(DeviceKind.DECK, mode, ("scart-cable", "scart-hdmi", "hdmi-1.4", "hdmi-box", "usb-3"))
+        add(DeviceKind.DECK, mode, ("scart-cable", "scart-s-video", "s-video-cable", "analogue-box", "usb-2"))
     for kind in (DeviceKind.PHONE, DeviceKind.TABLET):
         for mode in (mode.key for mode in DEVICES[kind].facts.modes):
             add(kind, mode, ("usb-3",))
             add(kind, mode, ("usb-2",))
             add(kind, mode, ("usb-hdmi", *BOX))
+        for turn in (Turn.LEFT, Turn.RIGHT):
+            add(kind, DEVICES[kind].facts.modes[0].key, ("usb-3",), turn=turn)
     for value_range in Range:
         for matrix in (Matrix.BT601, Matrix.BT709):
             add(DeviceKind.PHONE, "720x1560p30", ("usb-3",), matrix=matrix, range=value_range)
