@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from reel.core.line import Device, DeviceKind, Headset, Phone, Tablet
-from reel.core.signal import Mode, Signal
+from reel.core.signal import NS, Mode, Signal
 from reel.standins.ambience import ambience_at
 from reel.standins.card import BarsPainter
 from reel.standins.device import Painter, Scene, ScenePainter, StandIn
@@ -18,12 +18,18 @@ from reel.standins.play import Play, Shows
 from reel.standins.tape import SOUND_PPM, damage, opening_day
 
 
-def stand_in(device: Device, play: Play, *, start_ns: int, is_steadied: bool = False) -> StandIn:
-    """Switch a device on at `start_ns`; it is not a feed. `is_steadied` takes a headset's jitter out."""
+def stand_in(
+    device: Device, play: Play, *, start_ns: int, begun_ns: int | None = None, is_steadied: bool = False
+) -> StandIn:
+    """Switch a device on at `start_ns`; it is not a feed. `is_steadied` takes a headset's jitter out.
+
+    What fails is counted from `begun_ns`; None for now.
+    """
+    since_s = 0.0 if begun_ns is None else (start_ns - begun_ns) / NS
     is_deck = device.kind is DeviceKind.DECK
     return StandIn(
         f"The {device.facts.label.lower()}",
-        _painter(device, play, is_steadied=is_steadied),
+        _painter(device, play, since_s, is_steadied=is_steadied),
         sound=ambience_at,
         start_ns=start_ns,
         drift_ppm=play.drift_ppm,
@@ -40,9 +46,9 @@ def greenhouse_camera(mode: Mode, *, start_ns: int) -> StandIn:
     return StandIn("The greenhouse camera", painter, sound=ambience_at, start_ns=start_ns)
 
 
-def _painter(device: Device, play: Play, *, is_steadied: bool = False) -> Painter:
+def _painter(device: Device, play: Play, since_s: float, *, is_steadied: bool) -> Painter:
     if isinstance(device, Phone | Tablet):
-        return HandheldPainter(device, play)
+        return HandheldPainter(device, play, since_s)
     signal = device.signal
     assert signal is not None
     if device.kind is DeviceKind.CAMERA:  # what is drawn is planar; the camera packs it when it hands it over

@@ -70,10 +70,10 @@ def _scene(kind: DeviceKind, width: int, height: int) -> Panorama:
 
 
 class HandheldPainter:
-    """Paints a phone's or tablet's screen as it is set, at any moment of its play."""
+    """Paints a phone's or tablet's screen as it is set, at any moment of its play, which began `since_s` before."""
 
-    def __init__(self, device: Phone | Tablet, play: Play) -> None:
-        self._device, self._play = device, play
+    def __init__(self, device: Phone | Tablet, play: Play, since_s: float = 0.0) -> None:
+        self._device, self._play, self._since_s = device, play, since_s
         self._painters: dict[Turn, tuple[Signal, Painter]] = {}
         self._locked: dict[Turn, av.VideoFrame] = {}
 
@@ -83,7 +83,7 @@ class HandheldPainter:
 
     def is_stamped(self, seconds: float) -> bool:
         """Not when it records black or is locked."""
-        return not self._play.fails(Fault.FORBIDDEN, seconds) and not self._is_locked(seconds)
+        return not self._is_black(seconds) and not self._is_locked(seconds)
 
     def paint(self, seconds: float) -> av.VideoFrame:
         """Give the screen."""
@@ -93,7 +93,7 @@ class HandheldPainter:
             if turn not in self._locked:
                 self._locked[turn] = ScenePainter(_LockScreen(signal), signal).paint(0)
             return self._locked[turn]
-        if self._play.fails(Fault.FORBIDDEN, seconds):
+        if self._is_black(seconds):
             return black(signal)
         return painter.paint(seconds)
 
@@ -101,6 +101,9 @@ class HandheldPainter:
         if self._play.turns and int(seconds / TURN_EVERY_S) % 2:
             return Turn.LEFT if self._device.turn is Turn.UPRIGHT else Turn.UPRIGHT
         return self._device.turn
+
+    def _is_black(self, seconds: float) -> bool:
+        return self._play.fails(Fault.FORBIDDEN, seconds + self._since_s)
 
     def _is_locked(self, seconds: float) -> bool:
         return self._device.sleep_lock and seconds >= self._device.sleep_s

@@ -149,7 +149,7 @@ def assemble(
     ends = room.ends()
     if ends is not None and ends.reason and ends.at_ns <= start_ns:
         raise InputError(ends.name, ends.reason)
-    source = stand_in(setup.device, play, start_ns=start_ns)
+    source = stand_in(setup.device, play, start_ns=start_ns, begun_ns=room.begun_ns)
     signal, at = source.signal, setup.device.way_out
     hops: list[HopStandIn] = []
     delay_ms = 0
