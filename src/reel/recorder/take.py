@@ -141,13 +141,12 @@ class RollingTake(Take):
     def _file_trouble(self) -> str | None:
         if self._handle < 0:
             return None
-        held = os.fstat(self._handle)
         try:
-            if os.path.samestat(self.reserved.rolling.stat(), held):
+            if os.path.samestat(self.reserved.rolling.stat(), os.fstat(self._handle)):
                 return None
         except OSError:
             pass
-        if not held.st_nlink:
+        if not os.fstat(self._handle).st_nlink:  # as it is now: it may have been deleted just before
             return "Its file was deleted while it rolled; nothing of it is kept."
         return f"Its file was moved while it rolled; all until then lies at {self._place() or 'its new place'}."
 
