@@ -65,9 +65,9 @@ class Play:
         """Say whether something fails, so long after it was opened."""
         return self.fault is fault and seconds >= self.from_s
 
-    def fails_ns(self, fault: Fault, begun_ns: int) -> int | None:
-        """Give the instant from which something fails that was opened at `begun_ns`; None for never."""
-        return begun_ns + self.from_s * NS if self.fault is fault else None
+    def acts_ns(self, begun_ns: int) -> int:
+        """Give the instant from which the fault acts on what was opened at `begun_ns`."""
+        return begun_ns + self.from_s * NS
 
 
 def faults_of(setup: RigSetup) -> tuple[Fault, ...]:

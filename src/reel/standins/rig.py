@@ -153,7 +153,7 @@ def assemble(
     signal, at = source.signal, setup.device.way_out
     hops: list[HopStandIn] = []
     delay_ms = 0
-    if at is Connector.USB and ask is not None and room.box is None:
+    if at is Connector.USB and ask is not None and setup.box is None:
         hops.append(Handover(ask, signal, exact=play.shows is Shows.BARS))
     for hop_setup in setup.path:
         hop = hop_setup.hop
@@ -182,34 +182,29 @@ class _Room:
     ask: Offer | None
     begun_ns: int
 
-    @property
-    def box(self) -> Box | None:
-        """The capture box in the path."""
-        return next((hop.hop for hop in self.setup.path if isinstance(hop.hop, Box)), None)
-
     def ends(self) -> Ends | None:
         """Say when and why nothing more comes; None for never."""
         fault = self.play.fault
         if fault not in _REFUSALS:
             return None
-        name = within(self.box.name if self.box else self.setup.device.facts.label)
-        return Ends(at_ns=self.begun_ns + self.play.from_s * NS, name=f"The {name}", reason=_REFUSALS[fault])
+        box = self.setup.box
+        name = within(box.name if box else self.setup.device.facts.label)
+        return Ends(at_ns=self.play.acts_ns(self.begun_ns), name=f"The {name}", reason=_REFUSALS[fault])
 
     def stand_in_of(self, hop: Hop, signal: Signal) -> HopStandIn:
         """Give the stand-in of a hop for a signal that goes in."""
         if isinstance(hop, Link):
             return Wire(hop, signal)
         if isinstance(hop, Adapter):
-            can_fail = hop.needs_power
-            return Turning(hop, signal, dead_ns=self.play.fails_ns(Fault.NO_POWER, self.begun_ns) if can_fail else None)
+            is_dead = hop.needs_power and self.play.fault is Fault.NO_POWER
+            return Turning(hop, signal, dead_ns=self.play.acts_ns(self.begun_ns) if is_dead else None)
         if isinstance(hop, Box):
             if self.ask is None:
                 raise InputError(hop.name, "was not asked for a mode")
             exact = self.play.shows is Shows.BARS
             return BoxStandIn(hop, signal, self.ask, protected=self.setup.device.is_protected, exact=exact)
         if isinstance(hop, Port):
-            sender = self.box.transfer if self.box else self.setup.device.facts.transfer
-            return PortStandIn(hop, signal, sender)
+            return PortStandIn(hop, signal, self.setup.transfer)
         if isinstance(hop, Receiver):
             return Air(hop, signal)
         assert isinstance(hop, Mirror)

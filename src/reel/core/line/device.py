@@ -58,8 +58,9 @@ class DeviceFacts:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Setting:
-    """One change of a device's own settings: a key for its kind, what its button says, the device so set."""
+    """One change of a device's own settings: which, a key for it, what its button says, the device so set."""
 
+    group: str
     key: str
     label: str
     device: "Device"
@@ -122,10 +123,10 @@ class Device(Variant):
         the = f"the {self.facts.label.lower()}"
         for mode in self.facts.modes:
             if mode != self.mode and mode.scan is self.mode.scan:
-                yield from self._changed(f"mode {mode.key}", f"Ask {the} for {mode.label}", mode=mode)
+                yield from self._changed("mode", f"Ask {the} for {mode.label}", mode=mode)
         for pixels in self.facts.pixels:
             if len(self.facts.pixels) > 1 and pixels != self.pixels:
-                yield from self._changed(f"pixels {pixels}", f"Send {pixel_format(pixels).label}", pixels=pixels)
+                yield from self._changed("pixels", f"Send {pixel_format(pixels).label}", pixels=pixels)
         if self.range is Range.FULL:
             yield from self._changed("range", "Send limited range", range=Range.LIMITED)
 
@@ -137,10 +138,11 @@ class Device(Variant):
         """Give what must be put back once the last take is cut."""
         return ()
 
-    def _changed(self, key: str, label: str, **settings: object) -> Iterator[Setting]:
+    def _changed(self, group: str, label: str, **settings: object) -> Iterator[Setting]:
         """Give a change, or nothing where the device can't be set so."""
+        key = " ".join((group, *(getattr(value, "key", str(value)) for value in settings.values())))
         with suppress(BadValueError):
-            yield Setting(key=key, label=label, device=self.set(**settings))
+            yield Setting(group=group, key=key, label=label, device=self.set(**settings))
 
     def _check(self) -> None:
         """Raise BadValueError for what this kind of device can't do."""

@@ -189,7 +189,7 @@ def _article(hop: Hop) -> str:
 def _device_changes(setup: RigSetup) -> Iterator[_Change]:
     for setting in setup.device.settings():
         remedy = Remedy(key=setting.key, label=setting.label, setup=replace(setup, device=setting.device))
-        yield _Change(group=setting.key.partition(" ")[0], remedy=remedy)
+        yield _Change(group=setting.group, remedy=remedy)
 
 
 def _arrival_changes(setup: RigSetup) -> Iterator[_Change]:

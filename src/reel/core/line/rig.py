@@ -5,9 +5,11 @@ from dataclasses import dataclass, field, replace
 from reel.core.errors import BadValueError
 from reel.core.file import Recipe
 from reel.core.line.arrival import ArrivalSetup, after_arrival, kinds_undone
+from reel.core.line.boxes import Box
 from reel.core.line.carried import Carried
 from reel.core.line.device import Device
 from reel.core.line.devices import DeviceKind
+from reel.core.line.links import Transfer
 from reel.core.line.origin import Origin, Plugged
 from reel.core.line.own import OwnRecorder, remote_recipe
 from reel.core.line.path import MAX_HOPS, HopSetup, Travel, travel
@@ -31,6 +33,16 @@ class RigSetup:
             raise BadValueError("Origin", self.origin.kind, limit)
         if self.path and self.device.kind is DeviceKind.FEED:
             raise BadValueError("Path", f"{len(self.path)} hops", "a feed comes straight to the computer")
+
+    @property
+    def box(self) -> Box | None:
+        """The capture box in the path."""
+        return next((hop.hop for hop in self.path if isinstance(hop.hop, Box)), None)
+
+    @property
+    def transfer(self) -> Transfer:
+        """How pictures are sent by USB: as the box does, or else as the device does."""
+        return self.box.transfer if self.box else self.device.facts.transfer
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

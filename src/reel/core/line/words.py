@@ -4,10 +4,10 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
 
-from reel.core.line.boxes import Box, Port, bits_label
+from reel.core.line.boxes import Port, bits_label
 from reel.core.line.carried import NoiseRule
 from reel.core.line.hops import Adapter, Hop, HopKind, Link, Mirror, Receiver, mhz_label, within
-from reel.core.line.links import MJPEG_NOISE_BITS_PER_PIXEL, Transfer, link_clock_hz
+from reel.core.line.links import MJPEG_NOISE_BITS_PER_PIXEL, link_clock_hz
 from reel.core.line.loss import BLOCKS, Cause, Clock, Figure, Framing, Loss, LossKind, Plug, Room, Time, Wish
 from reel.core.line.own import OwnRecorder
 from reel.core.line.rig import RigSetup
@@ -109,9 +109,8 @@ def _clock_limit(loss: Loss, limit: Clock, hop: Hop) -> str:
 
 def _room_limit(limit: Room, port: Hop, setup: RigSetup) -> str:
     assert isinstance(port, Port)
-    box = _box(setup)
-    transfer: Transfer = box.transfer if box else setup.device.facts.transfer
-    by = "" if port.isochronous_bps is None else f" {transfer.value}, as it is sent"
+    box = setup.box
+    by = "" if port.isochronous_bps is None else f" {setup.transfer.value}, as it is sent"
     needs, carries = bits_label(limit.asked.link_bps), bits_label(limit.carries_bps)
     shortage = f"{limit.asked.label} needs {needs}; {_the(port)} carries about {carries}{by}."
     if limit.given is None:
@@ -178,8 +177,7 @@ def _compressed(loss: Loss, setup: RigSetup) -> str:
     cost = f"{loss.left} throws fine detail away before Reel sees it."
     if loss.left != "MJPEG":
         return cost
-    box = _box(setup)
-    loses = box is not None and box.noise_rule is NoiseRule.LOST
+    loses = setup.box is not None and setup.box.noise_rule is NoiseRule.LOST
     then = "pictures are lost" if loses else "it gets coarser"
     return f"{cost} Noise would need up to {MJPEG_NOISE_BITS_PER_PIXEL} bits a pixel: then {then}."
 
@@ -227,10 +225,6 @@ _COSTS: dict[LossKind, Callable[[Loss, RigSetup], str]] = {
 def _the(hop: Hop, *, first: bool = False) -> str:
     """Give a hop's name with its article: `the USB 2 port`, `The mirror window`."""
     return f"{'The' if first else 'the'} {within(hop.name)}"
-
-
-def _box(setup: RigSetup) -> Box | None:
-    return next((hop.hop for hop in setup.path if isinstance(hop.hop, Box)), None)
 
 
 def _number(figure: Figure) -> Fraction:

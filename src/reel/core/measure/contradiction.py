@@ -1,5 +1,7 @@
 """Where what is measured of a live signal contradicts what the line says, or how Arrival is set."""
 
+from functools import lru_cache
+
 from reel.core.line import Deinterlace, RigSetup, chain
 from reel.core.measure.watch import Watched
 from reel.core.signal import Scan, Signal, rate_label
@@ -22,8 +24,7 @@ def _rates(setup: RigSetup, signal: Signal, watched: Watched) -> list[str]:
     said = float(signal.mode.rate)
     if abs(watched.per_s / said - 1) > _RATE_PART:
         return [f"{watched.per_s:.2f} pictures a second come, and the signal says {rate_label(signal.mode.rate)}."]
-    arrives = chain(setup).travel.arrives
-    new = min(said, float(arrives.distinct_per_s)) if arrives else said
+    new = min(said, _distinct_per_s(setup) or said)
     moves = watched.still_s < 1 and not watched.black_s and not watched.snow_s
     if moves and _LEAST_DISTINCT <= watched.distinct_per_s < new * _DISTINCT_PART:
         return [
@@ -31,6 +32,13 @@ def _rates(setup: RigSetup, signal: Signal, watched: Watched) -> list[str]:
             f"the source shows fewer, or a hop repeats them."
         ]
     return []
+
+
+@lru_cache(maxsize=32)
+def _distinct_per_s(setup: RigSetup) -> float | None:
+    """Give what the line says arrives, walked once: a signal is held against it ten times a second."""
+    arrives = chain(setup).travel.arrives
+    return float(arrives.distinct_per_s) if arrives else None
 
 
 def _fields(setup: RigSetup, signal: Signal, watched: Watched) -> list[str]:
