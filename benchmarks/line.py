@@ -3,17 +3,16 @@
 import time
 from dataclasses import replace
 
-from reel.core.file import Recipe
-from reel.core.line import Console, HopSetup, Plugged, RigSetup, chain, remedies
+from reel.core.line import Console, HopSetup, InputSetup, Plugged, chain, remedies
 from reel.core.signal import Mode
 
 TEN = ("hdmi-2.1", "splitter-120", "hdmi-2.1", "splitter-120", "hdmi-2.1", "splitter-60", "hdmi-2.0", "splitter-60")
 HOPS = tuple(HopSetup(model=model) for model in (*TEN, "hdmi-box", "usb-2"))
-SETUP = RigSetup(
+SETUP = InputSetup(
+    name="Console",
     device=Console(mode=Mode.parse("1920x1080p60")),
     origin=Plugged(device="Console"),
     path=HOPS,
-    recipe=Recipe(frame=Mode.parse("1280x720p30")),
 )
 TIMES = 200
 

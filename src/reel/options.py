@@ -12,6 +12,8 @@ TEST_COUNTS = PREFIX + "TEST_COUNTS"
 # where tests keep their database; in memory when empty, which has no locks like those of a file
 TEST_DATABASE = PREFIX + "TEST_DATABASE"
 ROOT = Path(__file__).resolve().parents[2]
+# The fonts that ship with the pages, which captions are written in too.
+FONTS = Path(__file__).resolve().parent / "web" / "ui" / "static" / "reel" / "fonts"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -91,6 +93,11 @@ class Home:
     def shelf(self) -> Path:
         """Where takes are written."""
         return Path(value("SHELF")).expanduser().resolve() if value("SHELF") else self.root / "shelf"
+
+    @property
+    def images(self) -> Path:
+        """Images that were uploaded, to be laid over pictures."""
+        return self.root / "images"
 
     @property
     def feeds(self) -> Path:

@@ -11,12 +11,15 @@ BASELINE = ROOT / "benchmarks" / "baseline.json"
 def run_bench(*, kills: int, keep: bool) -> int:
     """Measure, print a table and JSON; `kills` adds that many kills of the recorder, `keep` makes this the baseline."""
     sys.path.insert(0, str(ROOT))
+    from benchmarks import composing, line, recording, stack
     from benchmarks import kills as killing
-    from benchmarks import line, recording, stack
 
+    composed, alone = composing.core_shares()
     found: dict[str, float] = {
         "standin_core_share": recording.standin_share(),
         "recorder_to_bare_loop": recording.recorder_against_bare_loop(),
+        "composed_core_share": composed,
+        "composed_to_alone": composed / alone,
         "walk_ten_hops_ms": line.walk_ms(),
         "remedies_ms": line.remedies_ms(),
         **stack.measure(),

@@ -7,11 +7,13 @@ from pathlib import Path
 import zmq
 import zmq.asyncio
 
+from reel.core.signal import SoundFormat
 from reel.core.wire import from_json, to_json
 from reel.recorder.messages import (
     BROADCAST,
     PICTURE_TOPIC,
     REQUESTS,
+    SOUND_TOPIC,
     STATUS_TOPIC,
     Cut,
     Done,
@@ -67,10 +69,25 @@ class Client:
         async for parts in self._listen(PICTURE_TOPIC + str(rig_id).encode(), silence_ms):
             yield (parts[1], int(parts[2])) if parts else None
 
-    async def _listen(self, topic: bytes, silence_ms: int) -> AsyncIterator[list[bytes] | None]:
+    async def sounds(
+        self, rig_id: int, what: str, *, silence_ms: int
+    ) -> AsyncIterator[tuple[bytes, int, SoundFormat] | None]:
+        """Give what is heard of a rig, MIX or one input by its place, block by block: 16-bit samples, interleaved.
+
+        With each comes the monotonic nanosecond of its first sample, and its format. None whenever none came for
+        `silence_ms`.
+        """
+        async for parts in self._listen(SOUND_TOPIC + f"{rig_id}/{what}".encode(), silence_ms, every=True):
+            if parts is None:
+                yield None
+            else:
+                at_ns, rate_hz, channels = from_json(parts[2], tuple[int, int, int])
+                yield parts[1], at_ns, SoundFormat(rate_hz=rate_hz, channels=channels)
+
+    async def _listen(self, topic: bytes, silence_ms: int, *, every: bool = False) -> AsyncIterator[list[bytes] | None]:
         with zmq.asyncio.Context.instance().socket(zmq.SUB) as socket:
             socket.setsockopt(zmq.LINGER, 0)
-            socket.setsockopt(zmq.RCVHWM, 2)
+            socket.setsockopt(zmq.RCVHWM, 64 if every else 2)
             socket.setsockopt(zmq.SUBSCRIBE, topic)
             socket.connect(f"ipc://{self._run_folder / BROADCAST}")
             while True:
@@ -79,7 +96,7 @@ class Client:
                     continue
                 newest = await socket.recv_multipart()
                 with suppress(zmq.Again):
-                    while True:
+                    while not every:
                         newest = await socket.recv_multipart(zmq.NOBLOCK)
                 if newest[0] == topic:
                     yield newest

@@ -1,34 +1,15 @@
-"""What an open rig shows of its signal: the readings that a page is given, and what is followed over time."""
+"""What an open rig shows of its signal: what is followed over time."""
 
-from dataclasses import dataclass, field
-
-from reel.core.measure import TEST_S, Alarm, Condition, FieldProbe, FieldTest, Watched
+from reel.core.measure import FIND_S, TEST_S, BarFinder, Bars, Condition, FieldProbe, FieldTest, Watched
 from reel.core.measure.alarm import SILENT_DB
-from reel.core.signal import NS, Picture, Signal, SoundFormat
-from reel.core.sound import Level
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Reading:
-    """What an open rig shows at a moment: the input's own facts, levels per channel, what was measured of the picture.
-
-    `contradictions` say where what is measured disagrees with the line. `problem` is a sentence that says why there is
-    no signal; None while pictures arrive. `field_test` is the last one's result, `is_testing` says that one runs.
-    """
-
-    signal: Signal | None = None
-    sound: SoundFormat | None = None
-    levels: tuple[Level, ...] = ()
-    watched: Watched = field(default_factory=Watched)
-    problem: str | None = "The signal is being opened."
-    alarms: tuple[Alarm, ...] = ()
-    contradictions: tuple[str, ...] = ()
-    field_test: FieldTest | None = None
-    is_testing: bool = False
+from reel.core.media import Loudness, luma_of
+from reel.core.signal import NS, FloatArray, Picture, Signal, SoundFormat
+from reel.core.sound import Level, Meter
+from reel.recorder.messages import Heard
 
 
 class Instruments:
-    """What is followed over time: changes of the signal, silence, a field test that runs."""
+    """What is followed over time: levels and loudness, changes of the signal, silence, a field test that runs."""
 
     def __init__(self) -> None:
         self.field_test: FieldTest | None = None
@@ -38,6 +19,34 @@ class Instruments:
         self._before: Signal | None = None
         self._changed_ns: int | None = None
         self._heard_ns: int | None = None
+        self.bars: Bars | None = None
+        self.has_looked = False
+        self._finder: BarFinder | None = None
+        self._finder_end_ns = self._finder_next_ns = 0
+        self._meters: tuple[Meter, Meter] | None = None
+        self._loudness: Loudness | None = None
+
+    def listen(self, sound: SoundFormat, channels: int) -> None:
+        """Begin to measure sound that comes in a format and goes on in some channels."""
+        self._meters = (Meter(sound.channels, sound.rate_hz), Meter(channels, sound.rate_hz))
+        self._loudness = Loudness(channels, sound.rate_hz)
+
+    def hear(self, data: FloatArray) -> None:
+        """Measure a block as it arrives."""
+        if self._meters is not None:
+            self._meters[0].feed(data)
+
+    def hear_after(self, data: FloatArray) -> None:
+        """Measure a block as it goes on a track."""
+        if self._meters is not None and self._loudness is not None:
+            self._meters[1].feed(data)
+            self._loudness.feed(data)
+
+    def heard(self) -> Heard:
+        """Say what was heard since the last time."""
+        if self._meters is None or self._loudness is None:
+            return Heard()
+        return Heard(before=self._meters[0].read(), after=self._meters[1].read(), loud=self._loudness.loud)
 
     @property
     def is_testing(self) -> bool:
@@ -48,6 +57,27 @@ class Instruments:
         """Begin a field test; one that runs begins anew."""
         self._probe, self._probe_end_ns = FieldProbe(signal.mode.rate, top_first=signal.top_first), now_ns + TEST_S * NS
         self.field_test = None
+
+    @property
+    def is_finding(self) -> bool:
+        """Whether black bars are looked for."""
+        return self._finder is not None
+
+    def begin_finding(self, now_ns: int) -> None:
+        """Begin to look for black bars."""
+        self._finder, self._finder_end_ns, self._finder_next_ns = BarFinder(), now_ns + FIND_S * NS, now_ns
+        self.bars, self.has_looked = None, False
+
+    def find(self, picture: Picture) -> None:
+        """Look for black bars in a picture that goes on to the frame, ten times a second, until the time is over."""
+        finder = self._finder
+        if finder is None:
+            return
+        if picture.at_ns >= self._finder_next_ns:
+            self._finder_next_ns = picture.at_ns + NS // 10
+            finder.feed(luma_of(picture.frame))
+        if picture.at_ns >= self._finder_end_ns:
+            self.bars, self.has_looked, self._finder = finder.result(), True, None
 
     def probe(self, picture: Picture) -> None:
         """Feed the field test, and end it when its time is over."""

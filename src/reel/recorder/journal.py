@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Protocol
 
 from reel.core.errors import ReelError
+from reel.core.file import FilePlan
 from reel.core.line import RigSetup
 from reel.core.measure import Counts
 from reel.recorder.roll import MarkedMoment
@@ -21,7 +22,7 @@ class JournalError(ReelError, OSError):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Rolled:
-    """A roll has started: the file is written at `rolling`; `sound_tracks` is how many tracks it has.
+    """A roll has started: the file is written at `rolling`, and is to hold what `plan` says.
 
     `on_device` is the kind of device on whose own storage it is written, "" when it is on the shelf.
     """
@@ -29,10 +30,10 @@ class Rolled:
     rig_id: int
     rig_name: str
     setup: RigSetup
+    plan: FilePlan
     name: str
     rolling: Path
     started_at: datetime
-    sound_tracks: int
     on_device: str = ""
 
 

@@ -19,7 +19,7 @@ class Writer(Protocol):
     """What writes a part; see core.media.PartWriter."""
 
     def write_picture(self, frame: av.VideoFrame, tick: int) -> None: ...  # noqa: D102
-    def write_samples(self, data: FloatArray, position: int) -> None: ...  # noqa: D102
+    def write_samples(self, track: int, data: FloatArray) -> None: ...  # noqa: D102
 
 
 _Item = tuple[av.VideoFrame, int] | tuple[FloatArray, int]
@@ -68,11 +68,11 @@ class Lane:
             self._change.notify_all()
         return True
 
-    def offer_samples(self, data: FloatArray, position: int) -> None:
-        """Queue a block of sound."""
+    def offer_samples(self, data: FloatArray, track: int) -> None:
+        """Queue a block of sound of a track, counted from 0, that follows on the one before."""
         with self._change:
             if self.error is None and not self._ending:
-                self._items.append((data, position))
+                self._items.append((data, track))
                 self._change.notify_all()
 
     def finish(self) -> None:
@@ -109,7 +109,7 @@ class Lane:
                 if isinstance(payload, av.VideoFrame):
                     writer.write_picture(payload, place)
                 else:
-                    writer.write_samples(payload, place)
+                    writer.write_samples(place, payload)
 
     def _next(self) -> _Item | None:
         with self._change:

@@ -4,9 +4,10 @@ import ctypes
 import gc
 from contextlib import suppress
 
-# mallopt(3): as many heaps for all threads; free memory above this many bytes at a heap's end goes back.
-_M_TRIM_THRESHOLD, _M_ARENA_MAX = -1, -8
-ARENAS, KEPT_BYTES = 2, 128 * 1024
+# mallopt(3): as many heaps for all threads; blocks up to a size come from them, pictures among them, since pages that
+# the system gives anew for each picture cost more than the picture; free memory above a size goes back.
+_M_TRIM_THRESHOLD, _M_MMAP_THRESHOLD, _M_ARENA_MAX = -1, -3, -8
+ARENAS, FROM_HEAP_BYTES, KEPT_BYTES = 2, 16 * 1024 * 1024, 64 * 1024 * 1024
 
 
 def share_heaps() -> None:
@@ -14,6 +15,7 @@ def share_heaps() -> None:
     with suppress(OSError, AttributeError):
         libc = ctypes.CDLL(None)
         libc.mallopt(_M_ARENA_MAX, ARENAS)
+        libc.mallopt(_M_MMAP_THRESHOLD, FROM_HEAP_BYTES)
         libc.mallopt(_M_TRIM_THRESHOLD, KEPT_BYTES)
 
 

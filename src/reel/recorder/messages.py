@@ -1,18 +1,25 @@
 """What web and recorder say to each other: plain values, checked on arrival."""
 
 from dataclasses import dataclass, field
+from enum import StrEnum
+from typing import get_args
 
 from reel.core.errors import ReelError
 from reel.core.line import RigSetup
-from reel.core.measure import Alarm, Counts, FieldTest, Watched
+from reel.core.measure import Alarm, Bars, Counts, FieldTest, Watched
+from reel.core.media import Loud, Stroke
 from reel.core.signal import Signal, SoundFormat
-from reel.core.sound import Level
+from reel.core.sound import BalanceReading, Level
+from reel.recorder.sync import SyncStatus
 from reel.standins.play import Play
 
 REQUESTS = "requests.ipc"
 BROADCAST = "broadcast.ipc"
 STATUS_TOPIC = b"status"
 PICTURE_TOPIC = b"picture/"
+# Followed by the rig, a slash, and the input's place or MIX.
+SOUND_TOPIC = b"sound/"
+MIX = "mix"
 MAX_LABEL = 120
 
 
@@ -29,14 +36,15 @@ class UnreachableError(ReelError, ConnectionError):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Open:
-    """Open a rig, or keep it open for another few seconds; another setup or play than before opens it anew.
+    """Open a rig, or keep it open for another few seconds; another setup or other plays than before open it anew.
 
-    `viewer` names the page that looks on; while it does, the rig's device is its own.
+    `plays` say how its inputs behave where they are simulated, in their order; those left out behave well. `viewer`
+    names the page that looks on; while it does, the rig's devices are its own.
     """
 
     rig_id: int
     setup: RigSetup
-    play: Play = field(default_factory=Play)
+    plays: tuple[Play, ...] = ()
     rig_name: str = ""
     viewer: str = ""
 
@@ -51,9 +59,26 @@ class Leave:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TestFields:
-    """Begin a field test on an open rig; its result comes with the rig's status."""
+    """Begin a field test on an input of an open rig; its result comes with the rig's status."""
 
     rig_id: int
+    place: int = 0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FindBars:
+    """Look for black bars in what arrives from an input of an open rig; what is found comes with the rig's status."""
+
+    rig_id: int
+    place: int = 0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TestSync:
+    """Begin a sync test on an open rig: the input at a place is watched for flashes, each that has sound for clicks."""
+
+    rig_id: int
+    place: int = 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -63,7 +88,7 @@ class StartRoll:
     rig_id: int
     rig_name: str
     setup: RigSetup
-    play: Play = field(default_factory=Play)
+    plays: tuple[Play, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -95,14 +120,60 @@ class Cut:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Arrange:
+    """Switch an open rig to one of its arrangements, counted from 0; a roll is marked there."""
+
+    rig_id: int
+    place: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Toggle:
+    """Show the pieces of an open rig that have a key, where they are hidden, and hide them where they are shown."""
+
+    rig_id: int
+    key: str
+
+
+class Pen(StrEnum):
+    """What is done with the pen: a stroke more, the last one taken back, or all of them."""
+
+    ADD = "add"
+    BACK = "back"
+    CLEAR = "clear"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Draw:
+    """Draw on the picture of an open rig, over all else, into what is recorded too; `stroke` counts with ADD."""
+
+    rig_id: int
+    does: Pen = Pen.ADD
+    stroke: Stroke | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Ask:
     """Ask for the status."""
 
 
-Request = Open | Leave | TestFields | StartRoll | Hold | CarryOn | AddMark | Cut | Ask
-REQUEST_KINDS: dict[str, type[Request]] = {
-    kind.__name__: kind for kind in (Open, Leave, TestFields, StartRoll, Hold, CarryOn, AddMark, Cut, Ask)
-}
+Request = (
+    Open
+    | Leave
+    | TestFields
+    | FindBars
+    | TestSync
+    | StartRoll
+    | Hold
+    | CarryOn
+    | AddMark
+    | Cut
+    | Arrange
+    | Toggle
+    | Draw
+    | Ask
+)
+REQUEST_KINDS: dict[str, type[Request]] = {kind.__name__: kind for kind in get_args(Request)}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -132,19 +203,64 @@ class RollStatus:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class RigStatus:
-    """An open rig at a moment; see recorder.source.Reading."""
+class Heard:
+    """What is heard of an input: the level of each channel as it arrives and as it goes on a track, and its loudness.
 
-    rig_id: int
-    signal: Signal | None
-    sound: SoundFormat | None
-    levels: tuple[Level, ...]
-    watched: Watched
-    problem: str | None
+    The loudness is that of what goes on a track.
+    """
+
+    before: tuple[Level, ...] = ()
+    after: tuple[Level, ...] = ()
+    loud: Loud = field(default_factory=Loud)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class InputStatus:
+    """An input of an open rig at a moment: its own facts, what is heard, what was measured of its picture.
+
+    `bars` are the black edges that were found of it when they were looked for last, None where too little was seen.
+    `contradictions` say where what is measured disagrees with the line. `problem` is a sentence that says why there is
+    no signal; None while it arrives. `field_test` is the last one's result, `is_testing` says that one runs.
+    """
+
+    name: str
+    signal: Signal | None = None
+    sound: SoundFormat | None = None
+    heard: Heard = field(default_factory=Heard)
+    watched: Watched = field(default_factory=Watched)
+    problem: str | None = None
     alarms: tuple[Alarm, ...] = ()
     contradictions: tuple[str, ...] = ()
     field_test: FieldTest | None = None
     is_testing: bool = False
+    bars: Bars | None = None
+    has_looked: bool = False
+    is_finding: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RigStatus:
+    """An open rig at a moment: its inputs in their order, and the arrangement that is on, counted from 0.
+
+    `toggled` are the keys of the pieces that are shown although hidden at first, or the other way round. `strokes` is
+    how many were drawn. `balance` compares the input at `voice` with the one at `game`; None where there are no two.
+    `sync` is the last sync test, None before one was begun.
+    """
+
+    rig_id: int
+    inputs: tuple[InputStatus, ...]
+    arrangement: int = 0
+    toggled: str = ""
+    strokes: int = 0
+    balance: BalanceReading | None = None
+    voice: int = 0
+    game: int = 0
+    sync: SyncStatus | None = None
+
+    @property
+    def picture(self) -> InputStatus:
+        """The first input."""
+        return self.inputs[0]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

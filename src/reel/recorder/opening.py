@@ -1,21 +1,31 @@
-"""From a rig's setup to its open input: the one place that knows what plays at which origin."""
+"""From a rig's setup to its open inputs: the one place that knows what plays at which origin."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
-from reel.core.line import MediaFile, Network, RigSetup, chain, told
+from reel.core.line import InputSetup, MediaFile, Network, RigSetup, chain, told
 from reel.core.signal import Input, InputError
 from reel.recorder.inputs import FileFeed, StreamFeed
-from reel.recorder.source import Opener
-from reel.standins import Play, assemble
+from reel.recorder.reader import Opener
+from reel.standins import Claps, Play, assemble, listen
 
 
-def opener_for(setup: RigSetup, play: Play, feeds: Path, now_ns: Callable[[], int]) -> Opener:
-    """Give the function that opens a rig's input at an instant of the recorder's clock; it raises InputError.
+def openers_for(
+    setup: RigSetup, plays: Sequence[Play], feeds: Path, now_ns: Callable[[], int], claps: Claps | None = None
+) -> tuple[Opener, ...]:
+    """Give the functions that open a rig's inputs, in their order; see opener_for. Plays left out are plain ones."""
+    padded = (*plays, *(Play() for _ in setup.inputs))
+    return tuple(opener_for(one, play, feeds, now_ns, claps) for one, play in zip(setup.inputs, padded, strict=False))
 
-    `play` is how stand-ins behave. `now_ns` is the recorder's clock, for inputs that stamp what comes. `feeds` is the
-    folder that feed files are played from; a link that leads out of it is refused. What the line says is blocked is not
-    opened: the error says by what.
+
+def opener_for(
+    setup: InputSetup, play: Play, feeds: Path, now_ns: Callable[[], int], claps: Claps | None = None
+) -> Opener:
+    """Give the function that opens an input at an instant of the recorder's clock; it raises InputError.
+
+    `play` is how stand-ins behave, and `claps` who claps in their room. `now_ns` is the recorder's clock, for inputs
+    that stamp what comes. `feeds` is the folder that feed files are played from; a link that leads out of it is
+    refused. What the line says is blocked is not opened: the error says by what.
     """
     origin = setup.origin
     first_ns: list[int] = []  # what a play does, it does from the first opening on
@@ -29,14 +39,16 @@ def opener_for(setup: RigSetup, play: Play, feeds: Path, now_ns: Callable[[], in
                 raise InputError(origin.name, "lies outside the feeds folder and is not played")
             return FileFeed(path, start_ns=start_ns, loop=origin.loop)
         first_ns.append(start_ns)
-        return _open_stand_ins(setup, play, start_ns, first_ns[0])
+        return _open_stand_ins(setup, play, start_ns, first_ns[0], claps)
 
     return open_input
 
 
-def _open_stand_ins(setup: RigSetup, play: Play, start_ns: int, begun_ns: int) -> Input:
+def _open_stand_ins(setup: InputSetup, play: Play, start_ns: int, begun_ns: int, claps: Claps | None) -> Input:
+    if not setup.has_picture:
+        return listen(setup.device.kind, setup.origin, play, start_ns=start_ns, begun_ns=begun_ns, claps=claps)
     way = chain(setup).travel
     if way.block is not None or way.arrives is None:
         why = f" {told(way.block, setup).limit.rstrip('.')}" if way.block else ""
         raise InputError(f"The {setup.device.facts.label.lower()}", f"does not arrive.{why}", lasts=True)
-    return assemble(setup, play, way.arrives.handed, start_ns=start_ns, begun_ns=begun_ns)
+    return assemble(setup, play, way.arrives.handed, start_ns=start_ns, begun_ns=begun_ns, claps=claps)

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from reel.core.errors import ReelError
-from reel.core.line import RigSetup, chain, setup_of_the_file, told
+from reel.core.line import InputSetup, RigSetup, chain, told
 from reel.core.line.own import OwnRecorder
 from reel.core.measure import Counts
 from reel.core.media import MediaError, Reserved, Shelf
@@ -22,19 +22,21 @@ from reel.standins import RecordingDevice
 
 def own_recorder_of(setup: RigSetup) -> OwnRecorder:
     """Give the device's own recorder at the end of a rig's path; raises RefusedError when it is no such rig."""
-    hop = setup.path[-1].hop if setup.path else None
+    path = setup.picture.path
+    hop = path[-1].hop if path else None
     if not isinstance(hop, OwnRecorder):
         raise RefusedError("This rig's device does not record by itself.")
     return hop
 
 
-def remote_setup(setup: RigSetup) -> RigSetup:
-    """Give the setup as the device follows it; raises RefusedError for one that it can't."""
-    walked = chain(setup)
+def recording_input(setup: RigSetup) -> InputSetup:
+    """Give the input whose device records by itself; raises RefusedError for one that can't."""
+    picture = setup.picture
+    walked = chain(picture)
     if walked.carried is None:
         block = walked.travel.block
-        raise RefusedError(told(block, setup).sentence if block else "The device can't record like this.")
-    return setup_of_the_file(setup)
+        raise RefusedError(told(block, picture).sentence if block else "The device can't record like this.")
+    return picture
 
 
 @dataclass(slots=True, kw_only=True)

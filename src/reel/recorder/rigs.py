@@ -3,20 +3,24 @@
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 from typing import Protocol
 
 import av
 
-from reel.core.line import RigSetup
-from reel.core.signal import NS, HeldError, Input
+from reel.core.line import InputSetup, RigSetup
+from reel.core.media import Materials
+from reel.core.signal import NS, FloatArray, HeldError, Input, SoundFormat
 from reel.recorder.clock import Clock
 from reel.recorder.guard import guarded
+from reel.recorder.listening import Choice
 from reel.recorder.memory import give_back
 from reel.recorder.messages import RigStatus
-from reel.recorder.opening import opener_for
+from reel.recorder.opening import openers_for
+from reel.recorder.reader import Opener
 from reel.recorder.source import Source
-from reel.standins import Play
+from reel.standins import Claps, Play
 
 LEASE_NS = 8 * NS
 # When its last page has gone a rig stays open this long, for the next page of the same rig.
@@ -26,12 +30,14 @@ ANEW_NS = 5 * NS
 
 
 class Screen(Protocol):
-    """Where framed pictures go that somebody watches."""
+    """Where framed pictures go that somebody watches, and sound that somebody listens to."""
 
     def watched(self, rig_id: int) -> bool: ...  # noqa: D102
     def wanted(self, rig_id: int) -> bool: ...  # noqa: D102
     def show(self, rig_id: int, frame: av.VideoFrame) -> None: ...  # noqa: D102
     def forget(self, rig_id: int) -> None: ...  # noqa: D102
+    def listened(self, rig_id: int) -> frozenset[Choice]: ...  # noqa: D102
+    def sound(self, rig_id: int, choice: Choice, data: FloatArray, at_ns: int, comes: SoundFormat) -> None: ...  # noqa: D102
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,10 +82,10 @@ class Holders:
 
 @dataclass(slots=True, kw_only=True)
 class OpenRig:
-    """A source on its own thread. `viewers` are the pages that look on, each until some instant."""
+    """A source on threads of its own. `viewers` are the pages that look on, each until some instant."""
 
     name: str
-    play: Play
+    plays: tuple[Play, ...]
     source: Source
     thread: threading.Thread
     opened_ns: int
@@ -87,13 +93,14 @@ class OpenRig:
     viewers: dict[str, int] = field(default_factory=dict)
 
     @property
-    def identity(self) -> str:
-        """The device that it wants for itself; "" for one that any number of rigs may open."""
-        return self.source.setup.origin.identity
+    def identities(self) -> tuple[str, ...]:
+        """The devices that it wants for itself, but for those that any number of rigs may open."""
+        return tuple(one.origin.identity for one in self.source.setup.inputs if one.origin.identity)
 
-    def is_as(self, setup: RigSetup, play: Play) -> bool:
-        """Say whether it was opened with a setup and a play."""
-        return self.source.setup == setup and self.play == play
+    @property
+    def is_alive(self) -> bool:
+        """Whether all its threads run."""
+        return self.thread.is_alive() and self.source.is_alive
 
     def is_looked_at(self, now_ns: int) -> bool:
         """Say whether a page looks on."""
@@ -103,28 +110,47 @@ class OpenRig:
 class OpenRigs:
     """All open rigs. Its methods are called under the recorder's lock and wait for nothing."""
 
-    def __init__(self, clock: Clock, feeds: Path, screen: Screen, keeps: Callable[[int], bool]) -> None:
+    def __init__(
+        self, clock: Clock, feeds: Path, screen: Screen, keeps: Callable[[int], bool], materials: Materials
+    ) -> None:
         """Begin with none; `keeps` says of a rig that it must stay open, since it rolls."""
         self._clock, self._feeds, self._screen, self._keeps = clock, feeds, screen, keeps
+        self._materials = materials
         self._rigs: dict[int, OpenRig] = {}
         self._leaving: list[OpenRig] = []
         self._holders = Holders()
+        self.claps = Claps()
 
     def get(self, rig_id: int) -> OpenRig | None:
         """Give an open rig."""
         return self._rigs.get(rig_id)
 
-    def open(self, rig_id: int, setup: RigSetup, play: Play, name: str, viewer: str = "") -> Source:
-        """Open a rig, or keep it open; with another setup or play, or after it has failed, it is opened anew."""
+    def open(
+        self,
+        rig_id: int,
+        setup: RigSetup,
+        plays: tuple[Play, ...],
+        name: str,
+        viewer: str = "",
+        *,
+        to_roll: bool = False,
+    ) -> Source:
+        """Open a rig, or keep it open.
+
+        With other inputs or plays than before, or after it has failed, it is opened anew; what else is set otherwise is
+        done without that. One that rolls is left as it is; what is opened `to_roll` must be as asked.
+        """
         now_ns = self._clock.now_ns()
         rig = self._rigs.get(rig_id)
-        if rig is not None and not self._keeps(rig_id):
-            failed = not rig.thread.is_alive() and now_ns - rig.opened_ns > ANEW_NS
-            if not rig.is_as(setup, play) or failed:
+        if rig is not None and (to_roll or not self._keeps(rig_id)):
+            failed = not rig.is_alive and (to_roll or now_ns - rig.opened_ns > ANEW_NS)
+            if rig.plays != plays or not rig.source.can_become(setup) or failed:
                 self.close(rig_id)
                 rig = None
+            elif rig.source.setup != setup:
+                rig.source.become(setup)
         if rig is None:
-            rig = self._rigs[rig_id] = self._start(rig_id, setup, play, name)
+            rig = self._rigs[rig_id] = self._start(rig_id, setup, plays, name)
         rig.lease_ns = now_ns + LEASE_NS
         if viewer:
             rig.viewers[viewer] = rig.lease_ns
@@ -169,53 +195,61 @@ class OpenRigs:
 
     def statuses(self) -> tuple[RigStatus, ...]:
         """Say how each stands; may be called from any thread."""
-        found = []
-        for rig_id, rig in list(self._rigs.items()):
-            reading = rig.source.reading
-            found.append(
-                RigStatus(
-                    rig_id=rig_id,
-                    signal=reading.signal,
-                    sound=reading.sound,
-                    levels=reading.levels,
-                    watched=reading.watched,
-                    problem=reading.problem,
-                    alarms=reading.alarms,
-                    contradictions=reading.contradictions,
-                    field_test=reading.field_test,
-                    is_testing=reading.is_testing,
-                )
-            )
-        return tuple(found)
+        return tuple(_status(rig_id, rig.source, self._clock.now_ns()) for rig_id, rig in list(self._rigs.items()))
 
     def _make_way(self, now_ns: int) -> None:
         """Close rigs that nobody looks at and that hold a device which another one wants."""
         for rig_id, rig in list(self._rigs.items()):
-            holder_id = self._holders.holder(rig.identity) if rig.identity else None
-            holder = self._rigs.get(holder_id) if holder_id not in (None, rig_id) else None
-            if holder is None or holder_id is None or self._keeps(holder_id) or holder.is_looked_at(now_ns):
-                continue
-            self.close(holder_id)
-            rig.source.call(rig.source.try_now)
+            for identity in rig.identities:
+                holder_id = self._holders.holder(identity)
+                holder = self._rigs.get(holder_id) if holder_id not in (None, rig_id) else None
+                if holder is None or holder_id is None or self._keeps(holder_id) or holder.is_looked_at(now_ns):
+                    continue
+                self.close(holder_id)
+                rig.source.try_now()
 
-    def _start(self, rig_id: int, setup: RigSetup, play: Play, name: str) -> OpenRig:
-        opener = opener_for(setup, play, self._feeds, self._clock.now_ns)
-        holders, screen, hold = self._holders, self._screen, _Hold(rig_id, name)
-        label = f"The {setup.device.facts.label.lower()}"
-
-        def open_alone(start_ns: int) -> Input:
-            holders.take(setup.origin.identity, label, hold)
-            return opener(start_ns)
-
+    def _start(self, rig_id: int, setup: RigSetup, plays: tuple[Play, ...], name: str) -> OpenRig:
+        openers = openers_for(setup, plays, self._feeds, self._clock.now_ns, self.claps)
+        holds = [_Hold(rig_id, name) for _ in setup.inputs]  # each of its own: an input lets go what it holds alone
+        alone = [self._alone(one, hold, opener) for one, hold, opener in zip(setup.inputs, holds, openers, strict=True)]
+        holders, screen = self._holders, self._screen
         source = Source(
             setup,
-            open_alone,
+            alone,
             self._clock,
+            materials=self._materials,
             wanted=lambda: screen.wanted(rig_id),
             watched=lambda: screen.watched(rig_id),
             show=lambda frame: screen.show(rig_id, frame),
-            released=lambda: holders.let_go(hold),
+            listened=lambda: screen.listened(rig_id),
+            sound=partial(screen.sound, rig_id),
+            released=lambda place: holders.let_go(holds[place]),
         )
-        thread = guarded(f"Reading the signal of {name or 'the rig'}", source.run_until, source.failed)
+        thread = guarded(f"Reading the signal of {name or 'the rig'}", source.run, source.failed)
         thread.start()
-        return OpenRig(name=name, play=play, source=source, thread=thread, opened_ns=self._clock.now_ns())
+        return OpenRig(name=name, plays=plays, source=source, thread=thread, opened_ns=self._clock.now_ns())
+
+    def _alone(self, setup: InputSetup, hold: _Hold, opener: Opener) -> Opener:
+        """Have an input hold its device before it is opened."""
+        label = f"The {setup.device.facts.label.lower()}"
+
+        def open_alone(start_ns: int) -> Input:
+            self._holders.take(setup.origin.identity, label, hold)
+            return opener(start_ns)
+
+        return open_alone
+
+
+def _status(rig_id: int, source: Source, now_ns: int) -> RigStatus:
+    voice, game = source.pair or (0, 0)
+    return RigStatus(
+        rig_id=rig_id,
+        inputs=source.readings,
+        arrangement=source.arrangement,
+        strokes=source.strokes,
+        toggled="".join(sorted(source.toggled)),
+        balance=source.balance,
+        voice=voice,
+        game=game,
+        sync=source.sync.status(now_ns) if source.sync else None,
+    )

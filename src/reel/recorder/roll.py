@@ -1,29 +1,27 @@
 """A roll: pictures and sound placed on the time of one take, from roll to cut."""
 
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from fractions import Fraction
+from typing import TypeAlias
 
 import av
-import numpy as np
 
-from reel.core.measure import Counts, LossCause, Tally
-from reel.core.signal import (
-    NS,
-    Picture,
-    Samples,
-    Segment,
-    SoundFormat,
-    Ticks,
-    place_samples,
-    tick_to_sample,
-)
+from reel.core.file import FilePlan
+from reel.core.measure import Counts, InputCounts, LossCause, Tally
+from reel.core.signal import NS, Picture, Samples, Segment, Ticks
 from reel.recorder.lane import Lane
+from reel.recorder.mixing import TrackMixer
 
-# How long a late picture or block of sound is waited for before its place is filled.
+# How long a late picture is waited for before its place is filled.
 GRACE_NS = NS // 4
 # Where pictures keep their times a source may leave some out on purpose; from this long on it has fallen silent.
 SILENT_NS = NS // 2
+
+
+# Makes the frame of an instant of the recorder's clock.
+MakeFrame: TypeAlias = Callable[[int], av.VideoFrame]
 
 
 class RollState(StrEnum):
@@ -61,25 +59,30 @@ class _Gap:
 
 
 class Roll:
-    """A take of `rate` ticks a second, each to have a frame when `filled`. Used from the source's thread alone.
+    """A take by its plan: pictures on ticks, each to have a frame unless they keep their times, and sound by `mixer`.
 
-    Pictures come framed; sound in `sound` format, None when there is none. A tick without a picture holds the one
-    before: a loss where a picture was due, else a repeat, since the file's rate is higher. Where the source is faster,
-    a tick whose own picture was skipped shows the next one: a loss too, since what moves is uneven there.
+    Used from one thread. A tick without a picture holds the one before: a loss where a picture was due, else a repeat,
+    since the file's rate is higher. Where the source is faster, a tick whose own picture was skipped shows the next
+    one: a loss too, since what moves is uneven there. `others` says what is counted of inputs beside the first.
     """
 
-    def __init__(self, lane: Lane, rate: Fraction, sound: SoundFormat | None, *, filled: bool = True) -> None:
-        self.lane, self.rate = lane, rate
+    def __init__(
+        self,
+        lane: Lane,
+        plan: FilePlan,
+        mixer: TrackMixer,
+        others: Callable[[], Iterable[InputCounts]] = lambda: (),
+    ) -> None:
+        self.lane, self.rate = lane, plan.tick_rate
         self.state = RollState.WAITING
         self.marks: list[MarkedMoment] = []
         self.problem: str | None = None
         self._tally = Tally()
-        self._ticks = Ticks(rate, filled=filled)
-        self._filled = filled
-        self._sound = sound
+        self._filled = not plan.as_it_comes
+        self._ticks = Ticks(self.rate, filled=self._filled)
+        self._mixer, self._others = mixer, others
         self._segment: Segment | None = None
-        self._sound_end = 0
-        self._last: av.VideoFrame | None = None
+        self._make: MakeFrame | None = None
         self._gap: _Gap | None = None
         self._deadline_ns = 0
 
@@ -91,43 +94,49 @@ class Roll:
     @property
     def counts(self) -> Counts:
         """What has been counted so far."""
-        return self._tally.counts
+        return replace(self._tally.counts, inputs=tuple(self._others()))
 
-    def take_picture(self, picture: Picture, framed: av.VideoFrame, interval: Fraction, recent: list[Samples]) -> None:
-        """Place a picture. `interval` is the seconds from one to the next, `recent` the sound heard just before."""
+    @property
+    def segment(self) -> Segment | None:
+        """The stretch that is being recorded, or was last; None before the first picture of one."""
+        return self._segment
+
+    def take_picture(
+        self, picture: Picture, make: MakeFrame, interval: Fraction, recent: Iterable[tuple[int, Samples]] = ()
+    ) -> None:
+        """Place a picture of the first input; `make` gives the frame of an instant while it is the newest one.
+
+        `interval` is the seconds from one to the next, `recent` the sound heard just before, with its input's place.
+        """
         if self.state is RollState.WAITING:
             self._segment = self._ticks.begin(picture.at_ns, interval)
             self.state = RollState.ROLLING
-            for samples in recent:
-                self.take_samples(samples)
+            for place, samples in recent:
+                self.take_samples(place, samples)
         elif self.state is not RollState.ROLLING:
             return
         placement = self._ticks.place(picture.at_ns)
         self._fill(placement.repeats)
         stands_in = placement.tick is not None and self._stands_in(picture)
         self._close_gap(picture.at_ns, picture.sequence)
-        self._last = framed
+        self._make = make
         lasts_ns = picture.lasts_ns or round(interval * NS)
         self._gap = _Gap(picture.at_ns, max(1, lasts_ns), picture.sequence, self._ticks.next_tick)
         if placement.tick is None:
             self._tally.dropped += 1
-        elif self._offer(framed, placement.tick) and stands_in:
+        elif self._offer(make(picture.at_ns), placement.tick) and stands_in:
             self._tally.lose(placement.tick, 1, LossCause.SKIPPED)
 
-    def lose_signal(self) -> None:
-        """Take note that the input is gone: another one numbers its pictures anew."""
-        if self._gap is not None:
+    def lose_signal(self, place: int) -> None:
+        """Take note that an input is gone: another one numbers its pictures anew, and its sound is not waited for."""
+        self._mixer.lose(place)
+        if self._gap is not None and not place:
             self._gap.sequence = None
 
-    def take_samples(self, samples: Samples) -> None:
-        """Place a block of sound: what lies before the segment or after its end is cut off, to the sample."""
-        if self._segment is None or self._sound is None:
-            return
-        count = samples.data.shape[1]
-        position, keep = place_samples(self._segment, samples.at_ns, count, self.rate, self._sound.rate_hz)
-        if keep.stop > keep.start:
-            self.lane.offer_samples(samples.data[:, keep], position)
-            self._sound_end = max(self._sound_end, position + keep.stop - keep.start)
+    def take_samples(self, place: int, samples: Samples) -> None:
+        """Place a block of an input's sound."""
+        if self._segment is not None:
+            self._mixer.place(place, samples, self._segment)
 
     def hold(self, now_ns: int) -> None:
         """Pause; the segment ends now. Before the first picture nothing has begun that could end."""
@@ -139,7 +148,7 @@ class Roll:
     def carry_on(self) -> None:
         """Go on with the next picture that arrives."""
         if self.state is RollState.HOLDING:
-            self._pad_sound()
+            self._mixer.close_to(self.ticks)
             self._segment = None
             self.state = RollState.WAITING
 
@@ -150,12 +159,12 @@ class Roll:
         return moment
 
     def cut(self, now_ns: int) -> None:
-        """End the take; it is closed once the sound of its last frame is in, or after GRACE_NS."""
+        """End the take; it is closed once the sound of its last frame is in, or after its grace."""
         if self.state in (RollState.ENDING, RollState.ENDED):
             return
         if self.state is RollState.ROLLING:
             self._end_segment(now_ns)
-        self._deadline_ns = now_ns + GRACE_NS
+        self._deadline_ns = now_ns + max(GRACE_NS, self._mixer.patience_ns)
         self.state = RollState.ENDING
         self.step(now_ns)
 
@@ -176,8 +185,10 @@ class Roll:
         if self.state is RollState.ROLLING and not is_behind:
             self._fill(ticks := self._ticks.fill(now_ns - GRACE_NS))
             self._count_open_gap(ticks.stop)
-        if self.state is RollState.ENDING and (not self._sound_missing() or now_ns >= self._deadline_ns):
-            self._pad_sound()
+        if self.state in (RollState.ROLLING, RollState.HOLDING, RollState.ENDING) and self._segment is not None:
+            self._mixer.advance(self._segment, now_ns, is_behind=is_behind)
+        if self.state is RollState.ENDING and (self._mixer.is_complete(self.ticks) or now_ns >= self._deadline_ns):
+            self._mixer.close_to(self.ticks)
             self._end(now_ns)
 
     def _end(self, now_ns: int) -> None:
@@ -194,25 +205,16 @@ class Roll:
         self._close_gap(now_ns, None)
         self._gap = None
 
-    def _sound_missing(self) -> int:
-        """Samples between the end of the sound and the end of the last frame."""
-        if self._sound is None:
-            return 0
-        return max(0, tick_to_sample(self.ticks, self.rate, self._sound.rate_hz) - self._sound_end)
-
-    def _pad_sound(self) -> None:
-        missing = self._sound_missing()
-        if missing and self._sound is not None:
-            silence = np.zeros((self._sound.channels, missing), dtype=np.float32)
-            self.lane.offer_samples(silence, self._sound_end)
-            self._sound_end += missing
-
     def _fill(self, ticks: range) -> None:
         """Fill ticks with the picture before; how many of them are losses is known once the gap ends."""
-        if ticks and self._last is not None and self._gap is not None:
-            held = sum([self._offer(self._last, tick) for tick in ticks])
+        if ticks and self._make is not None and self._gap is not None:
+            held = sum([self._offer(self._make(self._instant(tick)), tick) for tick in ticks])
             self._gap.ticks += held
             self._tally.repeated += held
+
+    def _instant(self, tick: int) -> int:
+        assert self._segment is not None
+        return self._segment.start_ns + round((tick - self._segment.first_tick) * NS / self.rate)
 
     def _count_open_gap(self, end_tick: int) -> None:
         """Count what has been lost for sure up to a tick while still nothing comes."""

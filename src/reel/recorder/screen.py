@@ -1,23 +1,28 @@
-"""Showing: the newest framed picture of each watched rig as JPEG, and the status, sent to whoever subscribes."""
+"""Showing: the newest framed picture of each watched rig as JPEG, its sound, and the status, to whoever subscribes."""
 
 import threading
 import time
-from collections import Counter
+from collections import Counter, deque
 from collections.abc import Callable
 from pathlib import Path
 
 import av
+import numpy as np
 import zmq
 
 from reel.core.media import JpegEncoder
+from reel.core.signal import FloatArray, SoundFormat
 from reel.core.wire import to_json
 from reel.recorder.guard import attempt, guarded
-from reel.recorder.messages import BROADCAST, PICTURE_TOPIC, STATUS_TOPIC, Status
+from reel.recorder.listening import Choice
+from reel.recorder.messages import BROADCAST, MIX, PICTURE_TOPIC, SOUND_TOPIC, STATUS_TOPIC, Status
 
 PICTURE_WIDTH_PX = 960
 PICTURES_PER_S = 15
-STATUSES_PER_S = 10
+STATUSES_PER_S = 20
 STOP_S = 2.0
+# Blocks of sound that wait to be sent; older ones go.
+MOST_BLOCKS = 64
 
 
 class Broadcast:
@@ -36,6 +41,7 @@ class Broadcast:
         self._watchers: Counter[bytes] = Counter()
         self._newest: dict[int, tuple[av.VideoFrame, int]] = {}
         self._encoders: dict[int, JpegEncoder] = {}
+        self._sounds: deque[tuple[bytes, FloatArray, int, SoundFormat]] = deque(maxlen=MOST_BLOCKS)
         self._stop = threading.Event()
         self._status: Callable[[], Status] = Status
         self._thread = guarded("Showing", self._run, lambda error: None)
@@ -62,6 +68,18 @@ class Broadcast:
         """Set the newest picture of a rig; never waits."""
         self._newest[rig_id] = (frame, time.monotonic_ns())
 
+    def listened(self, rig_id: int) -> frozenset[Choice]:
+        """Say what of a rig somebody listens to."""
+        begin = SOUND_TOPIC + b"%d/" % rig_id
+        heard = [topic for topic, count in list(self._watchers.items()) if count > 0 and topic.startswith(begin)]
+        asked = [topic.removeprefix(begin).decode(errors="replace") for topic in heard]
+        return frozenset(None if what == MIX else int(what) for what in asked if what == MIX or what.isdecimal())
+
+    def sound(self, rig_id: int, choice: Choice, data: FloatArray, at_ns: int, comes: SoundFormat) -> None:
+        """Have a block of sound sent: float32 (channels, samples), heard from `at_ns` on; never waits."""
+        topic = SOUND_TOPIC + f"{rig_id}/{MIX if choice is None else choice}".encode()
+        self._sounds.append((topic, data, at_ns, comes))
+
     def forget(self, rig_id: int) -> None:
         """Keep nothing of a rig that was closed."""
         self._newest.pop(rig_id, None)
@@ -73,6 +91,7 @@ class Broadcast:
         while not self._stop.wait(1 / (PICTURES_PER_S * 2)):
             turn += 1
             attempt("Reading who watches", self._read_subscriptions)
+            attempt("Sending sound", self._send_sounds)
             if turn * STATUSES_PER_S % (PICTURES_PER_S * 2) < STATUSES_PER_S:
                 attempt("Saying how things stand", self._send_status)
             if turn % 2 == 0:
@@ -81,6 +100,12 @@ class Broadcast:
 
     def _send_status(self) -> None:
         self._socket.send_multipart([STATUS_TOPIC, to_json(self._status())])
+
+    def _send_sounds(self) -> None:
+        while self._sounds:
+            topic, data, at_ns, comes = self._sounds.popleft()
+            samples = (np.clip(data, -1, 1).T * 32767).astype("<i2")
+            self._socket.send_multipart([topic, samples.tobytes(), to_json((at_ns, comes.rate_hz, comes.channels))])
 
     def _send_pictures(self) -> None:
         for rig_id in list(self._newest):

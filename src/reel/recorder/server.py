@@ -1,11 +1,12 @@
 """The recorder process: its sockets and its life."""
 
+import sys
 import threading
 from pathlib import Path
 
 import zmq
 
-from reel.core.media import Shelf
+from reel.core.media import Materials, Shelf
 from reel.core.wire import from_json, to_json
 from reel.recorder.clock import RealClock
 from reel.recorder.guard import attempt, guarded, said
@@ -16,6 +17,8 @@ from reel.recorder.screen import Broadcast
 from reel.recorder.service import Recorder
 
 POLL_MS = 100
+# Many threads read, each in short steps: what one waits for the interpreter, its pictures come late.
+SWITCH_S = 0.0005
 # Requests that may be answered at once: rolling and cutting take their time, and nothing else waits for them.
 ANSWERERS = 6
 _INSIDE = "inproc://answerers"
@@ -29,16 +32,19 @@ def serve(
     shelf: Path,
     feeds: Path,
     devices: Path,
+    materials: Materials | None = None,
     journal: Journal,
     stop: threading.Event,
     reserve_bytes: int = 0,
 ) -> None:
     """Answer requests until `stop` is set; then cut what rolls and return. The caller holds the home's lock.
 
-    `run_folder` must be private (0700); `devices` is the storage of stand-ins that record by themselves. A roll leaves
+    `run_folder` must be private (0700); `devices` is the storage of stand-ins that record by themselves,
+    `materials` what captions and images are drawn from. A roll leaves
     `reserve_bytes` free on the shelf's drive.
     """
     share_heaps()
+    sys.setswitchinterval(SWITCH_S)
     context: Context = zmq.Context()
     screen = Broadcast(context, run_folder)
     recorder = Recorder(
@@ -46,6 +52,7 @@ def serve(
         shelf=Shelf(shelf),
         feeds=feeds,
         devices=devices,
+        materials=materials or Materials(),
         journal=journal,
         screen=screen,
         reserve_bytes=reserve_bytes,

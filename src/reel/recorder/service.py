@@ -8,10 +8,11 @@ from concurrent.futures import TimeoutError as TooLateError
 from contextlib import ExitStack
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TypeVar
+from typing import Any, TypeVar
 
-from reel.core.line import RigSetup, chain
-from reel.core.media import PartWriter, Reserved, Shelf
+from reel.core.file import FilePlan
+from reel.core.line import chain, file_plan
+from reel.core.media import Materials, PartWriter, Reserved, Shelf
 from reel.recorder.clock import Clock
 from reel.recorder.ends import Ends
 from reel.recorder.guard import attempt
@@ -19,10 +20,13 @@ from reel.recorder.journal import Closed, Journal, Rolled
 from reel.recorder.lane import Lane
 from reel.recorder.messages import (
     AddMark,
+    Arrange,
     Ask,
     CarryOn,
     Cut,
     Done,
+    Draw,
+    FindBars,
     Hold,
     Leave,
     Open,
@@ -31,13 +35,15 @@ from reel.recorder.messages import (
     StartRoll,
     Status,
     TestFields,
+    TestSync,
+    Toggle,
 )
-from reel.recorder.remote import RemoteTake, own_recorder_of, remote_setup
+from reel.recorder.remote import RemoteTake, own_recorder_of, recording_input
 from reel.recorder.rigs import OpenRigs, Screen
-from reel.recorder.roll import Roll, RollState
+from reel.recorder.roll import RollState
 from reel.recorder.source import Source
 from reel.recorder.take import RollingTake, Take
-from reel.standins import RecordingDevice
+from reel.standins import Play, RecordingDevice
 
 T = TypeVar("T")
 ANSWER_S = 5.0
@@ -60,6 +66,7 @@ class Recorder:
     devices: Path
     journal: Journal
     screen: Screen
+    materials: Materials = field(default_factory=Materials)
     reserve_bytes: int = 0
     _lock: threading.RLock = field(default_factory=threading.RLock)
     _notice: str | None = None
@@ -70,32 +77,28 @@ class Recorder:
     _closed: threading.Event = field(default_factory=threading.Event)
 
     def __post_init__(self) -> None:
-        self._rigs = OpenRigs(self.clock, self.feeds, self.screen, self._is_rolling)
+        self._rigs = OpenRigs(self.clock, self.feeds, self.screen, self._is_rolling, self.materials)
         self._ends = Ends(self.journal)
 
     def answer(self, request: Request) -> Done:
         """Do what is asked; raises RefusedError and what the rooms below raise."""
-        take_id: int | None = None
-        match request:
-            case Open():
-                self._open(request)
-            case Leave():
-                with self._lock:
-                    self._rigs.leave(request.rig_id, request.viewer)
-            case TestFields():
-                self._test_fields(request.rig_id)
-            case StartRoll():
-                take_id = self._start(request)
-            case Hold():
-                take_id = self._hold()
-            case CarryOn():
-                take_id = self._carry_on()
-            case AddMark():
-                take_id = self._mark(request.label)
-            case Cut():
-                take_id = self._cut(request.take_id)
-            case Ask():
-                pass
+        done: dict[type[Request], Callable[[Any], int | None]] = {
+            Open: self._open,
+            Leave: self._leave,
+            TestFields: self._test_fields,
+            FindBars: self._find_bars,
+            TestSync: self._test_sync,
+            StartRoll: self._start,
+            Hold: lambda _: self._hold(),
+            CarryOn: lambda _: self._carry_on(),
+            AddMark: self._mark,
+            Arrange: self._arrange,
+            Toggle: self._toggle,
+            Draw: self._draw,
+            Cut: self._cut,
+            Ask: lambda _: None,
+        }
+        take_id = done[type(request)](request)
         return Done(status=self.status(), take_id=take_id)
 
     def status(self) -> Status:
@@ -128,16 +131,55 @@ class Recorder:
     def _open(self, request: Open) -> None:
         rig_id = request.rig_id
         with self._lock:
-            if not chain(request.setup).is_remote:
-                self._rigs.open(rig_id, request.setup, request.play, request.rig_name, request.viewer)
+            if not chain(request.setup.picture).is_remote:
+                self._rigs.open(rig_id, request.setup, request.plays, request.rig_name, request.viewer)
             elif self._rigs.get(rig_id) is not None and not self._is_rolling(rig_id):
                 self._rigs.close(rig_id)  # nothing of it is seen while the device records
 
-    def _test_fields(self, rig_id: int) -> None:
+    def _leave(self, request: Leave) -> None:
+        with self._lock:
+            self._rigs.leave(request.rig_id, request.viewer)
+
+    def _test_fields(self, request: TestFields) -> None:
+        self._open_input(request.rig_id, request.place).test_fields(request.place)
+
+    def _open_input(self, rig_id: int, place: int) -> Source:
+        """Give the source of an input that has a picture; raises RefusedError."""
         rig = self._rigs.get(rig_id)
-        if rig is None or rig.source.reading.signal is None:
+        if rig is None or not 0 <= place < len(rig.source.readings) or rig.source.readings[place].signal is None:
             raise RefusedError("Nothing arrives that could be tested; open the rig and play a part with movement.")
-        rig.source.call(rig.source.test_fields)
+        return rig.source
+
+    def _find_bars(self, request: FindBars) -> None:
+        self._open_input(request.rig_id, request.place).find_bars(request.place)
+
+    def _test_sync(self, request: TestSync) -> None:
+        """Begin a sync test; where the room is simulated, somebody claps in it meanwhile."""
+        self._open_input(request.rig_id, request.place).test_sync(request.place)
+        self._rigs.claps.clap(self.clock.now_ns())
+
+    def _arrange(self, request: Arrange) -> None:
+        """Switch an open rig to another arrangement; where it rolls, the take is marked."""
+        rig, take, now_ns = self._rigs.get(request.rig_id), self._take, self.clock.now_ns()
+        if rig is None:
+            raise RefusedError("The rig is closed; open it to switch its arrangements.")
+        source = rig.source
+        marked = _on_source(source, lambda: source.arrange(request.place), now_ns)
+        if marked is not None and take is not None:
+            self.journal.marked(take.take_id, marked)
+
+    def _toggle(self, request: Toggle) -> None:
+        rig = self._rigs.get(request.rig_id)
+        if rig is None:
+            raise RefusedError("The rig is closed; open it to show and hide its pictures.")
+        source = rig.source
+        _on_source(source, lambda: source.toggle(request.key), self.clock.now_ns())
+
+    def _draw(self, request: Draw) -> None:
+        rig = self._rigs.get(request.rig_id)
+        if rig is None:
+            raise RefusedError("The rig is closed; open it to draw on its picture.")
+        rig.source.draw(request)
 
     def _start(self, request: StartRoll) -> int:
         """Roll; opening the rig may take a while, and only one roll begins at a time."""
@@ -149,7 +191,7 @@ class Recorder:
             self._starting = request.rig_id
         try:
             self.shelf.check(self.reserve_bytes)
-            if chain(request.setup).is_remote:
+            if chain(request.setup.picture).is_remote:
                 return self._start_remote(request)
             return self._start_live(request)
         finally:
@@ -157,30 +199,27 @@ class Recorder:
 
     def _start_live(self, request: StartRoll) -> int:
         with self._lock:
-            rig = self._rigs.get(request.rig_id)
-            # what is kept open for the roll must be as asked, and alive
-            if rig is not None and not (rig.is_as(request.setup, request.play) and rig.thread.is_alive()):
-                self._rigs.close(request.rig_id)
-            source = self._rigs.open(request.rig_id, request.setup, request.play, request.rig_name)
-        source.tried.wait(OPEN_S)
-        reading = source.reading
-        if reading.problem is not None:
-            raise RefusedError(f"{request.rig_name} can't roll. {reading.problem}")
-        recipe, started_at = request.setup.recipe, self.clock.wall()
+            source = self._rigs.open(request.rig_id, request.setup, request.plays, request.rig_name, to_roll=True)
+        source.wait_tried(OPEN_S)
+        for one, reading in zip(request.setup.inputs, source.readings, strict=True):
+            if reading.problem is not None:
+                who = request.rig_name if one is request.setup.picture else f"{one.name} of {request.rig_name}"
+                raise RefusedError(f"{who} can't roll. {reading.problem}")
+        recipe, plan, started_at = request.setup.recipe, source.plan(), self.clock.wall()
         with ExitStack() as undo:
             reserved = self.shelf.reserve(
                 recipe.name_pattern, rig=request.rig_name, date=started_at.date(), container=recipe.container
             )
             undo.callback(self.shelf.discard, reserved)
-            writer = PartWriter(reserved.rolling, recipe, reading.sound)
+            writer = PartWriter(reserved.rolling, plan)
             undo.callback(attempt, "Closing the file", writer.close)
             lane = Lane(writer, closed=lambda error: take.close(error))
             take = RollingTake(
                 shelf=self.shelf,
                 reserve_bytes=self.reserve_bytes,
                 reserved=reserved,
-                rolled=_rolled(request, request.setup, reserved, started_at, 1 if reading.sound else 0),
-                roll=Roll(lane, recipe.tick_rate, reading.sound, filled=not recipe.as_it_comes),
+                rolled=_rolled(request, plan, reserved, started_at),
+                roll=source.make_roll(lane, plan),
                 closed=self._on_closed,
             )
             take.watch_file()
@@ -194,9 +233,9 @@ class Recorder:
 
     def _start_remote(self, request: StartRoll) -> int:
         """Tell a device that records by itself to start."""
-        setup, started_at = remote_setup(request.setup), self.clock.wall()
-        hop, kind = own_recorder_of(setup), setup.device.kind.value
-        storage, recipe = Shelf(self.devices / kind), setup.recipe
+        picture, plan, started_at = recording_input(request.setup), file_plan(request.setup), self.clock.wall()
+        hop, kind = own_recorder_of(request.setup), picture.device.kind.value
+        storage, recipe = Shelf(self.devices / kind), plan.recipe
         storage.make()
         with ExitStack() as undo:
             reserved = storage.reserve(
@@ -204,11 +243,11 @@ class Recorder:
             )
             undo.callback(storage.discard, reserved)
             own = RecordingDevice(
-                setup.device,
-                request.play,
-                hop.chosen(setup.path[-1].option),
+                picture.device,
+                request.plays[0] if request.plays else Play(),
+                hop.chosen(picture.path[-1].option),
                 reserved.rolling,
-                recipe,
+                plan,
                 now_ns=self.clock.now_ns,
                 max_s=hop.max_s,
             )
@@ -216,7 +255,7 @@ class Recorder:
                 own=own,
                 storage=storage,
                 reserved=reserved,
-                rolled=_rolled(request, setup, reserved, started_at, 1, on_device=kind),
+                rolled=_rolled(request, plan, reserved, started_at, on_device=kind),
                 shelf=self.shelf if hop.comes_over else None,
                 closed=self._on_closed,
             )
@@ -247,8 +286,8 @@ class Recorder:
         _on_source(source, source.carry_on)
         return take.take_id
 
-    def _mark(self, label: str) -> int:
-        found = self._take
+    def _mark(self, request: AddMark) -> int:
+        found, label = self._take, request.label
         if isinstance(found, RemoteTake):
             self.journal.marked(found.take_id, found.mark(label))
             return found.take_id
@@ -259,9 +298,9 @@ class Recorder:
         self.journal.marked(take.take_id, marked)
         return take.take_id
 
-    def _cut(self, take_id: int | None) -> int:
+    def _cut(self, request: Cut) -> int:
         with self._lock:
-            take = self._take
+            take, take_id = self._take, request.take_id
             if take is None or take.is_cut or (isinstance(take, RollingTake) and _is_ending(take)):
                 raise RefusedError("Nothing is rolling; the take was cut already.")
             if take_id is not None and take_id != take.take_id:
@@ -304,16 +343,16 @@ class Recorder:
 
 
 def _rolled(
-    request: StartRoll, setup: RigSetup, reserved: Reserved, at: datetime.datetime, tracks: int, on_device: str = ""
+    request: StartRoll, plan: FilePlan, reserved: Reserved, at: datetime.datetime, on_device: str = ""
 ) -> Rolled:
     return Rolled(
         rig_id=request.rig_id,
         rig_name=request.rig_name,
-        setup=setup,
+        setup=request.setup,
+        plan=plan,
         name=f"{request.rig_name} {reserved.number:03}",
         rolling=reserved.rolling,
         started_at=at,
-        sound_tracks=tracks,
         on_device=on_device,
     )
 

@@ -1,331 +1,543 @@
-"""An open rig: its input read, framed, measured, shown and, while a take rolls, recorded."""
+"""An open rig: its inputs read, composed into frames, mixed onto tracks, shown and, while a take rolls, recorded."""
 
+import datetime
 import threading
 from collections import deque
-from collections.abc import Callable, Iterable
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from fractions import Fraction
+from functools import partial
 
 import av
 
 from reel.core.errors import ReelError
-from reel.core.line import HopKind, RigSetup, framed_signal
-from reel.core.measure import Condition, Watch, alarms, contradictions
-from reel.core.media import Arriving, Framer
-from reel.core.signal import NS, HeldError, Input, InputError, Picture, Samples, Signal, SoundFormat
-from reel.core.sound import Meter
+from reel.core.file import FilePlan
+from reel.core.line import DeviceKind, RigSetup, file_plan
+from reel.core.measure import InputCounts
+from reel.core.media import Composer, Framed, Materials, Moment, Stroke, draw_strokes
+from reel.core.signal import NS, FloatArray, InputError, Picture, Samples, Signal, SoundFormat, timecode
+from reel.core.sound import Balance, BalanceReading
 from reel.recorder.clock import Clock
-from reel.recorder.guard import attempt
-from reel.recorder.instruments import Instruments, Reading
-from reel.recorder.roll import MarkedMoment, Roll, RollState
+from reel.recorder.guard import attempt, guarded
+from reel.recorder.insets import Inset, PlaceOfRoll
+from reel.recorder.lane import Lane
+from reel.recorder.listening import Choice, Listening
+from reel.recorder.messages import Draw, InputStatus, Pen
+from reel.recorder.mixing import TrackMixer
+from reel.recorder.reader import BEHIND_NS, STEP_NS, Opener, Reader
+from reel.recorder.roll import MakeFrame, MarkedMoment, Roll, RollState
+from reel.recorder.sync import SyncTest
 
-STEP_NS = NS // 10
-SOUND_HZ = SoundFormat().rate_hz
+# An instant this long ago is one that reading has fallen behind.
+LATE_NS = NS // 2
+# What is only shown is shown this seldom while reading is behind: recording goes first.
+RARELY_NS = NS // 3
+# Sound is kept so long before the first picture of a take, beyond what an input is delayed by.
 KEEP_SOUND_NS = NS // 2
-RETRY_NS = (NS, 2 * NS, 4 * NS, 8 * NS)
-# A device that another rig is just letting go is asked for again at once.
-HELD_RETRY_NS = NS // 4
-# A picture that is read this late is not measured: measuring is left out first.
-BEHIND_NS = NS // 4
-# So long a command waits for what came before it to be read.
-PATIENCE_NS = NS // 2
-
-Opener = Callable[[int], Input]
-
-
-@dataclass(frozen=True, slots=True)
-class _Command:
-    """Something to do on the source's thread, once all that was due by `after_ns` has been read."""
-
-    work: Callable[[], None]
-    after_ns: int | None
+JOIN_S = 1.0
+# Older strokes of the pen go when there are more.
+MAX_STROKES = 200
 
 
 class Source:
-    """Reads one input on the clock it is given. `show` is handed framed pictures that are `wanted`.
+    """An open rig, on the clock it is given. `openers` open its inputs, in their order.
 
-    `watched` says that somebody looks on, whether or not just now another picture is wanted. `released` is called when
-    the input has been let go. Everything but `call`, `stop`, `reading` and `tried` belongs to the thread that runs
-    `run_until`; `tried` is set once the input has been opened, or could not be: `error` says why.
+    The first input's pictures lead: with each the frame of that instant is composed from the newest of all others. Its
+    thread runs `run`, and what belongs to the roll; each other input is read on a thread of its own and only leaves
+    its newest picture and its sound for that one to take up. On a virtual clock `run_until` reads all on one thread.
+    `show` is handed frames that are `wanted`; `watched` says that somebody looks on, whether or not just now another
+    frame is wanted. `sound` is handed what is `listened` to. `released` is called with the place of an input that has
+    been let go.
     """
 
     def __init__(
         self,
         setup: RigSetup,
-        opener: Opener,
+        openers: Sequence[Opener],
         clock: Clock,
         *,
+        materials: Materials | None = None,
         wanted: Callable[[], bool] = lambda: False,
         watched: Callable[[], bool] = lambda: False,
         show: Callable[[av.VideoFrame], None] = lambda frame: None,
-        released: Callable[[], None] = lambda: None,
+        listened: Callable[[], frozenset[Choice]] = frozenset,
+        sound: Callable[[Choice, FloatArray, int, SoundFormat], None] = lambda choice, data, at_ns, comes: None,
+        released: Callable[[int], None] = lambda place: None,
     ) -> None:
         self.setup = setup
-        self.reading = Reading()
-        self.tried = threading.Event()
-        self._opener, self._clock = opener, clock
-        self._wanted, self._watched, self._show, self._released = wanted, watched, show, released
+        self._clock = clock
+        self._wanted, self._watched, self._show = wanted, watched, show
+        self._listened, self._sound = listened, sound
+        self._listenings: dict[Choice, Listening] = {}
         self._roll: Roll | None = None
-        self._framer = Framer(framed_signal(setup))
-        self._viewfinder = Framer(framed_signal(setup), exact=False)
-        self._arriving = Arriving(setup.arrival)
-        self._reads_screen = any(hop.hop.kind is HopKind.MIRROR for hop in setup.path)
-        self._watch = Watch(reads_screen=self._reads_screen)
-        self._instruments = Instruments()
-        self._input: Input | None = None
-        self._signal: Signal | None = None
-        self._meter: Meter | None = None
-        self.error: InputError | None = None
-        self._retry_ns, self._failures = clock.now_ns(), 0
-        self._recent: deque[Samples] = deque()
+        self._shown_ns = 0
+        self._materials = materials or Materials()
+        self._strokes: tuple[Stroke, ...] = ()
+        self._recording, self._viewfinder = self._composers(setup)
+        self._insets = {place: Inset() for place in _inset_places(setup)}
+        self._balance = Balance()
+        self.sync: SyncTest | None = None
+        self._heard: deque[tuple[int, Samples]] = deque()
+        self._lost: deque[int] = deque()
+        self._recent: list[deque[Samples]] = [deque() for _ in setup.inputs]
+        self._readers = [
+            Reader(
+                one,
+                opener,
+                clock,
+                _Taker(self, place),
+                channels=setup.recipe.sound_channels,
+                released=lambda place=place: released(place),  # type: ignore[misc]  # bound at once
+            )
+            for place, (one, opener) in enumerate(zip(setup.inputs, openers, strict=True))
+        ]
+        self._first = self._readers[0]
+        self._threads: list[threading.Thread] = []
         self._step_ns = clock.now_ns()
-        self._commands: deque[_Command] = deque()
-        self._wake = threading.Event()
         self._stopping = False
 
-    def call(self, command: Callable[[], None], *, after_ns: int | None = None) -> None:
-        """Have a command run on the source's thread, between two arrivals.
+    @property
+    def readings(self) -> tuple[InputStatus, ...]:
+        """How each input stands."""
+        return tuple(reader.reading for reader in self._readers)
 
-        With `after_ns` it waits until all that was due by then has been read, though not for ever.
-        """
-        self._commands.append(_Command(command, after_ns))
-        self._wake.set()
+    @property
+    def error(self) -> InputError | None:
+        """Why the first input that has none has no signal; None when all have one."""
+        return next((reader.error for reader in self._readers if reader.error is not None), None)
+
+    @property
+    def is_alive(self) -> bool:
+        """Whether the threads of all inputs beside the first run."""
+        return all(thread.is_alive() for thread in self._threads)
+
+    @property
+    def heard(self) -> dict[int, SoundFormat]:
+        """The sound of each input that has some, by its place."""
+        return {place: one.sound for place, one in enumerate(self.readings) if one.sound is not None}
+
+    @property
+    def arrangement(self) -> int:
+        """The arrangement that is on, counted from 0."""
+        return self._recording.arrangement
+
+    @property
+    def pair(self) -> tuple[int, int] | None:
+        """The places of a voice and of what it is spoken over: the first microphone, and the first other sound."""
+        heard = [(place, self.setup.inputs[place].device.kind) for place in self.heard]
+        voice = next((place for place, kind in heard if kind is DeviceKind.MICROPHONE), None)
+        game = next((place for place, kind in heard if kind is not DeviceKind.MICROPHONE), None)
+        return None if voice is None or game is None else (voice, game)
+
+    @property
+    def balance(self) -> BalanceReading | None:
+        """How far the voice lies above the game; None where there are no two such."""
+        return self._balance.read() if self.pair is not None else None
+
+    @property
+    def toggled(self) -> frozenset[str]:
+        """The keys of the pieces that were toggled."""
+        return self._recording.toggled
+
+    def plan(self) -> FilePlan:
+        """Give what a take that begins now is to hold."""
+        return file_plan(self.setup, frozenset(self.heard))
+
+    @property
+    def patience_ns(self) -> int:
+        """How much later than its picture sound may come, since it is to lie earlier than it is heard."""
+        return max(max(0, -one.sound.delay_ms) for one in self.setup.inputs) * NS // 1000
+
+    def make_roll(self, lane: Lane, plan: FilePlan) -> Roll:
+        """Make the roll that a take by this plan is recorded by."""
+        mixer = TrackMixer(lane, self.setup, plan, self.heard)
+        return Roll(lane, plan, mixer, lambda: self._counted(mixer))
+
+    def wait_tried(self, wait_s: float) -> None:
+        """Wait until each input has been opened, or could not be."""
+        for reader in self._readers:
+            reader.tried.wait(wait_s)
+
+    def call(self, command: Callable[[], None], *, after_ns: int | None = None) -> None:
+        """Have a command run on the thread that records; see Reader.call."""
+        self._first.call(command, after_ns=after_ns)
+
+    def can_become(self, setup: RigSetup) -> bool:
+        """Say whether another setup has the same inputs, so that none need be opened anew."""
+        return [one.way for one in setup.inputs] == [one.way for one in self.setup.inputs]
+
+    def become(self, setup: RigSetup) -> None:
+        """Go on with another frame, sounds, tracks or names, while nothing rolls; may be called from any thread."""
+        self.setup = setup
+        channels = setup.recipe.sound_channels
+        for reader, one in zip(self._readers, setup.inputs, strict=True):
+            reader.call(lambda reader=reader, one=one: reader.become(one, channels))  # type: ignore[misc]
+        self.call(self._become)
 
     def stop(self) -> None:
-        """Have `run_until` return and the input closed."""
+        """Have `run` return and the inputs closed."""
         self._stopping = True
-        self._wake.set()
+        for reader in self._readers:
+            reader.stop()
 
     def begin(self, roll: Roll) -> None:
         """Record into a roll, from the next picture that comes."""
-        self._drain()
+        self._first.drain()
+        for inset in self._insets.values():
+            inset.begin()
         self._roll = roll
 
     def hold(self, now_ns: int) -> None:
         """Pause the roll; what was shown before belongs to it."""
-        self._drain()
+        self._first.drain()
+        self._take_heard()
         if self._roll is not None:
             self._roll.hold(now_ns)
 
     def carry_on(self) -> None:
         """Go on with the next picture that comes."""
-        self._drain()
+        self._first.drain()
         if self._roll is not None:
             self._roll.carry_on()
 
     def cut(self, now_ns: int) -> None:
         """End the roll; what was shown before belongs to it."""
-        self._drain()
+        self._first.drain()
+        self._take_heard()
         if self._roll is not None:
+            self._count_open_insets(now_ns)
             self._roll.cut(now_ns)
 
     def mark(self, label: str) -> MarkedMoment | None:
         """Note this moment; None when nothing rolls any more."""
         return self._roll.mark(label) if self._roll is not None else None
 
-    def test_fields(self) -> None:
-        """Begin a field test on what arrives."""
-        if self._input is not None and self._input.signal is not None:
-            self._instruments.begin_test(self._input.signal, self._clock.now_ns())
+    def arrange(self, place: int) -> MarkedMoment | None:
+        """Switch to an arrangement, marked where a take rolls; one that is not there changes nothing."""
+        if not 0 <= place < len(self.setup.frame.arrangements) or place == self._recording.arrangement:
+            return None
+        self._recording.arrangement = self._viewfinder.arrangement = place
+        return self.mark(self.setup.frame.arrangements[place].name)
+
+    @property
+    def strokes(self) -> int:
+        """How many strokes of the pen lie on the picture."""
+        return len(self._strokes)
+
+    def draw(self, request: Draw) -> None:
+        """Draw on the picture, or take back what was drawn; may be called from any thread."""
+        if request.does is Pen.ADD and request.stroke is not None:
+            strokes = (*self._strokes, request.stroke)[-MAX_STROKES:]
+        else:
+            strokes = self._strokes[:-1] if request.does is Pen.BACK else ()
+        film = draw_strokes(strokes, self.setup.frame.size) if strokes else None
+        self._strokes = strokes
+        self._recording.pen = self._viewfinder.pen = film
+
+    def toggle(self, key: str) -> None:
+        """Show what has a key and is hidden, and the other way round."""
+        if key in {piece.key for one in self.setup.frame.arrangements for piece in one.pieces if piece.key}:
+            self._recording.toggled = self._viewfinder.toggled = self._recording.toggled ^ {key}
+
+    def test_fields(self, place: int = 0) -> None:
+        """Begin a field test on what arrives from an input; may be called from any thread."""
+        self._readers[place].call(self._readers[place].test_fields)
+
+    def find_bars(self, place: int = 0) -> None:
+        """Begin to look for black bars in what arrives from an input; may be called from any thread."""
+        self._readers[place].call(self._readers[place].find_bars)
+
+    def test_sync(self, place: int = 0) -> None:
+        """Begin to look for flashes in an input and for clicks in its sound, and in all that have no picture.
+
+        What has a picture of its own is in step with that. May be called from any thread.
+        """
+        inputs = self.setup.inputs
+        heard = {at: sound for at, sound in self.heard.items() if at == place or not inputs[at].has_picture}
+        self.sync = SyncTest(place, heard, self._clock.now_ns())
 
     def try_now(self) -> None:
-        """Try to open the input again at once."""
-        self._retry_ns = self._clock.now_ns()
+        """Try at once to open inputs again that were held by another rig; may be called from any thread."""
+        for reader in self._readers:
+            reader.call(reader.try_now)
 
-    def run_until(self, until_ns: int | None = None) -> None:
-        """Read what is due, up to `until_ns` on the clock, or until stopped; then the input is closed."""
+    def run(self) -> None:
+        """Read and record until stopped; then the inputs are closed."""
+        for reader in self._readers[1:]:
+            thread = guarded(f"Reading {reader.setup.name}", reader.run, reader.failed)
+            self._threads.append(thread)
+            thread.start()
+        self._loop((self._first,), None)
+        self.close()
+        for thread in self._threads:
+            thread.join(JOIN_S)
+
+    def run_until(self, until_ns: int) -> None:
+        """Read all inputs on this thread, up to `until_ns` on the clock."""
+        self._loop(tuple(self._readers), until_ns)
+
+    def _loop(self, readers: Sequence[Reader], until_ns: int | None) -> None:
         while not self._stopping:
             now_ns = self._clock.now_ns()
-            self._run_commands(now_ns)
+            for reader in readers:
+                reader.tend(now_ns)
+            self._take_heard()
             if now_ns >= self._step_ns:
-                self._step(now_ns)
-            if self._read_due(now_ns, until_ns):
+                self._step(now_ns, readers)
+            order = sorted(readers, key=lambda reader: self._turn(reader, now_ns)) if len(readers) > 1 else readers
+            if any(reader.read_due(now_ns, until_ns) for reader in order):
                 continue
             if until_ns is not None and now_ns >= until_ns:
                 return
-            self._clock.wait(self._next_ns(until_ns), self._wake)
-        self.close()
+            moments = [self._step_ns, *(reader.next_ns() for reader in readers)]
+            self._clock.wait(min([*moments, *([until_ns] if until_ns is not None else [])]), self._first.wake)
+
+    def _turn(self, reader: Reader, now_ns: int) -> tuple[int, bool]:
+        """Order reading by what is due; of what is due together the first input comes last, and finds the others'."""
+        due_ns = reader.due_ns()
+        return (now_ns + NS if due_ns is None else due_ns, reader is self._first)
 
     def close(self) -> None:
-        """Let the input go; a roll that has not ended ends here."""
-        self._drain()
+        """Let the inputs that this thread reads go; a roll that has not ended ends here."""
+        self._first.drain()
+        self._take_heard()
         if self._roll is not None:
             self._roll.abandon(self._clock.now_ns())
             self._roll = None
-        self._release()
+        for reader in self._readers if not self._threads else self._readers[:1]:
+            reader.close()
 
     def failed(self, error: ReelError) -> None:
-        """End after an error that nobody foresaw: what was recorded is closed, the input let go, the reason said."""
+        """End after an error that nobody foresaw: what was recorded is closed, the inputs let go, the reason said."""
         roll, self._roll = self._roll, None
         if roll is not None:
             attempt("Ending the roll", lambda: roll.abandon(self._clock.now_ns(), str(error)))
             roll.lane.finish()
-        attempt("Letting the input go", self._release)
-        self.reading = Reading(problem=str(error))
-        self.tried.set()
+        for reader in self._readers[1:]:
+            reader.stop()
+        self._first.failed(error)
 
-    def _run_commands(self, now_ns: int) -> None:
-        while self._commands:
-            after_ns = self._commands[0].after_ns
-            if after_ns is not None and now_ns < after_ns + PATIENCE_NS and self._is_behind(after_ns):
-                return
-            self._commands.popleft().work()
+    def _composers(self, setup: RigSetup) -> tuple[Composer, Composer]:
+        """Give what composes frames for the file, and what does so for a page alone."""
+        framed, materials = Signal(mode=setup.frame.mode), self._materials
+        exact = Composer(setup.frame, framed, materials=materials)
+        return exact, Composer(setup.frame, framed, exact=False, materials=materials)
 
-    def _is_behind(self, now_ns: int) -> bool:
-        """Say whether something that was due by then has not been read yet."""
-        due_ns = self._input.due_ns() if self._input is not None else None
-        return due_ns is not None and due_ns <= now_ns
+    def _become(self) -> None:
+        """Make anew what frames are composed by, on the thread that records."""
+        before = self._recording
+        self._recording, self._viewfinder = self._composers(self.setup)
+        for composer in (self._recording, self._viewfinder):
+            composer.pen = before.pen
+            composer.arrangement = min(before.arrangement, len(self.setup.frame.arrangements) - 1)
+            composer.toggled = before.toggled
+        self._insets = {place: self._insets.get(place) or Inset() for place in _inset_places(self.setup)}
+        self._balance = Balance()
+        self._listenings.clear()
+        for recent in self._recent:
+            recent.clear()
 
-    def _release(self) -> None:
-        if self._input is not None:
-            gone, self._input = self._input, None
-            gone.close()
-        self._released()
+    # what the readers hand on
 
-    def _read_due(self, now_ns: int, until_ns: int | None) -> bool:
-        """Read one arrival if it is due; opens the input where needed."""
-        if self._input is None and now_ns >= self._retry_ns:
-            self._open(now_ns)
-        if self._input is None:
+    def is_wanted(self, place: int) -> bool:
+        """Say whether a picture of an input is recorded, shown or looked at."""
+        if self.sync is not None and self.sync.wants(place, self._clock.now_ns()):
+            return True
+        if place:
+            return place in self._insets and (self._is_recording or self._watched())
+        return self._is_recording or self._wanted()
+
+    def is_watched(self, place: int) -> bool:
+        """Say whether somebody looks on, or a take rolls."""
+        return self._is_recording or self._watched()
+
+    def take_picture(self, place: int, picture: Picture, goes_on: Signal) -> None:
+        """Take a picture of an input: the first one's is recorded and shown, another's is kept for that."""
+        if self.sync is not None:
+            self.sync.see(place, picture)
+        if place:
+            if (inset := self._insets.get(place)) is not None:
+                inset.feed(picture, goes_on.pixel_aspect, 1 / goes_on.mode.rate, self._place_of_roll())
+            return
+        is_wanted = self._wanted() and self._may_show(picture.at_ns)
+        if not self._is_recording and not is_wanted:
+            return
+        composer = self._recording if self._is_recording else self._viewfinder
+        make = self._frame_maker(composer, (picture.frame, goes_on.pixel_aspect))
+        if self._is_recording and self._roll is not None:
+            self._take_heard()
+            self._roll.take_picture(picture, make, 1 / goes_on.mode.rate, self._recently_heard())
+        if is_wanted:
+            self._show(make(picture.at_ns))
+
+    def _may_show(self, at_ns: int) -> bool:
+        """Say whether there is time to show a picture: while a take rolls and reading is behind, few are shown."""
+        now_ns = self._clock.now_ns()
+        is_rare = now_ns - self._shown_ns < RARELY_NS
+        if self._is_recording and now_ns - at_ns > BEHIND_NS and is_rare:
             return False
-        due_ns = self._input.due_ns()
-        if due_ns is None:
-            self._drain()
-            return False
-        if due_ns > now_ns or (until_ns is not None and due_ns > until_ns):
-            return False
-        try:
-            arrived = self._input.read(now_ns)
-        except InputError as error:
-            self._lose(error, now_ns)
-            return False
-        if isinstance(arrived, Picture):
-            self.error, self._failures = None, 0  # what is opened again is there again once a picture comes
-            self._take_picture(arrived)
-        elif arrived is not None:
-            self._take_samples(arrived)
-        return arrived is not None
+        self._shown_ns = now_ns
+        return True
+
+    def take_samples(self, place: int, samples: Samples) -> None:
+        """Take a block of an input's sound; the thread that records places it."""
+        self._heard.append((place, samples))
+
+    def hear(self, place: int, samples: Samples) -> None:
+        """Listen to a block of an input's sound as it arrives."""
+        if self.sync is not None:
+            self.sync.hear(place, samples)
+
+    def take_loss(self, place: int) -> None:
+        """Take note that an input is gone."""
+        if self.sync is not None:
+            self.sync.lose(place)
+        self._lost.append(place)
+        if place in self._insets:
+            self._insets[place].lose()
 
     @property
     def _is_recording(self) -> bool:
         return self._roll is not None and self._roll.state in (RollState.WAITING, RollState.ROLLING)
 
-    def _take_picture(self, picture: Picture) -> None:
-        assert self._input is not None and self._input.signal is not None
-        signal = self._input.signal
-        if self._clock.now_ns() - picture.at_ns < BEHIND_NS:
-            self._watch.look(picture, top_first=signal.top_first)
-        else:
-            self._watch.note(picture.at_ns)
-        self._instruments.probe(picture)
-        looked_on = self._wanted() or (self._arriving.remembers(signal) and self._watched())
-        if not self._is_recording and not looked_on:
-            return
-        if signal != self._signal:
-            self._drain()
-            self._signal = signal
-        self._pass_on(self._arriving.apply(picture, signal))
+    def _frame_maker(self, composer: Composer, first: Framed) -> MakeFrame:
+        """Give what makes the frame of an instant while `first` is the first input's newest picture.
 
-    def _pass_on(self, pictures: Iterable[Picture]) -> None:
-        """Frame pictures that are recorded or wanted, and hand them on."""
-        assert self._signal is not None
-        goes_on = self.setup.arrival.signal_of(self._signal)
-        for made in pictures:
-            is_wanted = self._wanted()
-            if not self._is_recording and not is_wanted:
-                continue
-            framer = self._framer if self._is_recording else self._viewfinder
-            framed = framer.apply(made.frame, goes_on.pixel_aspect)
-            if self._is_recording and self._roll is not None:
-                self._roll.take_picture(made, framed, 1 / goes_on.mode.rate, list(self._recent))
-            if is_wanted:
-                self._show(framed)
+        Where it is the whole frame, there is one frame only; else the last one made is kept, and given for instants
+        so long ago that reading must be behind: making up for them would put it further behind.
+        """
+        if composer.is_single:
+            made: list[av.VideoFrame] = []
 
-    def _drain(self) -> None:
-        """Pass on what is still held of pictures that came: what comes next does not follow on them."""
-        if self._signal is not None:
-            self._pass_on(self._arriving.drain())
+            def make_once(at_ns: int) -> av.VideoFrame:
+                if not made:
+                    made.append(composer.compose({"": first}))
+                return made[0]
 
-    def _take_samples(self, samples: Samples) -> None:
-        if self._meter is None:
-            self._meter = Meter(samples.data.shape[0], SOUND_HZ)
-        self._meter.feed(samples.data)
-        self._recent.append(samples)
-        while self._recent[-1].at_ns - self._recent[0].at_ns > KEEP_SOUND_NS:
-            self._recent.popleft()
-        if self._roll is not None:
-            self._roll.take_samples(samples)
+            return make_once
+        frames: dict[int, av.VideoFrame] = {}
 
-    def _step(self, now_ns: int) -> None:
+        def make(at_ns: int) -> av.VideoFrame:
+            if frames and self._clock.now_ns() - at_ns > LATE_NS:
+                return frames[max(frames)]
+            if at_ns not in frames:
+                frames.clear()
+                frames[at_ns] = composer.compose(self._newest(first, at_ns), self._moment(at_ns))
+            return frames[at_ns]
+
+        return make
+
+    def _moment(self, at_ns: int) -> Moment:
+        """Give what clocks show at an instant: the take's timecode, and the time of day."""
+        wall = self._clock.wall() + datetime.timedelta(microseconds=(at_ns - self._clock.now_ns()) // 1000)
+        roll, taken = self._roll, Fraction(0)
+        if roll is not None and (segment := roll.segment) is not None:
+            taken = Fraction(segment.first_tick) / roll.rate + Fraction(max(0, at_ns - segment.start_ns), NS)
+        return Moment(timecode=timecode(taken, self.setup.frame.mode.rate), time=f"{wall:%H:%M:%S}")
+
+    def _newest(self, first: Framed, at_ns: int) -> Mapping[str, Framed]:
+        found = {"": first, self.setup.picture.name: first}
+        for place, inset in self._insets.items():
+            newest = inset.newest(at_ns)
+            if newest is not None:
+                found[self.setup.inputs[place].name] = newest
+        return found
+
+    def _take_heard(self) -> None:
+        """Take up the sound that the readers have left, and what they lost."""
+        while self._heard:
+            place, samples = self._heard.popleft()
+            recent = self._recent[place]
+            recent.append(samples)
+            keep_ns = KEEP_SOUND_NS + max(0, self.setup.inputs[place].sound.delay_ms) * NS // 1000
+            while recent[-1].at_ns - recent[0].at_ns > keep_ns:
+                recent.popleft()
+            for listening in self._listenings.values():
+                listening.take(place, samples)
+            if self._roll is not None:
+                self._roll.take_samples(place, samples)
+        while self._lost:
+            place = self._lost.popleft()
+            self._recent[place].clear()
+            for listening in self._listenings.values():
+                listening.lose(place)
+            if self._roll is not None:
+                self._roll.lose_signal(place)
+
+    def _recently_heard(self) -> Iterator[tuple[int, Samples]]:
+        for place, recent in enumerate(self._recent):
+            yield from ((place, samples) for samples in recent)
+
+    def _step(self, now_ns: int, readers: Sequence[Reader]) -> None:
         """Do what is done ten times a second, however far the reading is behind."""
+        self._step_ns = now_ns + STEP_NS
+        if (pair := self.pair) is not None:
+            voice, game = (self.readings[place].heard.loud.momentary for place in pair)
+            self._balance.feed(voice, game)
+        is_behind = any(reader.is_behind(now_ns) for reader in readers)
+        self._listen(now_ns, is_behind=is_behind)
         if self._roll is not None:
-            self._roll.step(now_ns, is_behind=self._is_behind(now_ns))
+            self._roll.step(now_ns, is_behind=is_behind)
             if self._roll.state is RollState.ENDED:
                 self._roll = None
-        self._step_ns = now_ns + STEP_NS
-        self._read_instruments(now_ns)
 
-    def _read_instruments(self, now_ns: int) -> None:
-        opened = self._input
-        problem, is_opening = str(self.error) if self.error else None, False
-        if opened is None and self.error is None:
-            problem, is_opening = "The signal is being opened.", True
-        elif opened is not None and opened.signal is None:
-            problem, is_opening = "The signal is being connected.", True
-        elif opened is not None and opened.due_ns() is None:
-            problem = "The signal has ended."
-        if self.error is not None and not self.error.lasts:
-            problem = f"{problem} It is tried again by itself."
-        levels = self._meter.read() if self._meter and opened else ()
-        condition = self._instruments.read(opened.signal if opened else None, self._watch.read(now_ns), levels, now_ns)
-        told = replace(
-            condition,
-            problem=None if is_opening else problem,
-            is_held=isinstance(self.error, HeldError),
-        )
-        self.reading = Reading(
-            signal=condition.signal,
-            sound=opened.sound if opened else None,
-            levels=levels,
-            watched=condition.watched,
-            problem=problem,
-            alarms=alarms(self.setup, told),
-            contradictions=self._contradictions(condition),
-            field_test=self._instruments.field_test,
-            is_testing=self._instruments.is_testing,
-        )
-        if self._failures or (opened is not None and opened.signal is not None):
-            self.tried.set()
+    def _listen(self, now_ns: int, *, is_behind: bool) -> None:
+        """Give those who listen what has come; while a take rolls and reading is behind, recording goes first."""
+        wanted = frozenset() if is_behind and self._is_recording else self._listened()
+        for choice in self._listenings.keys() - wanted:
+            del self._listenings[choice]
+        for choice in wanted - self._listenings.keys():
+            give = partial(self._sound, choice)
+            self._listenings[choice] = Listening(self.setup, choice, self.heard, now_ns, give)
+        for listening in self._listenings.values():
+            listening.advance(now_ns)
 
-    def _contradictions(self, condition: Condition) -> tuple[str, ...]:
-        if condition.signal is None:
-            return ()
-        return contradictions(self.setup, condition.signal, condition.watched)
+    def _place_of_roll(self) -> PlaceOfRoll | None:
+        roll = self._roll
+        if roll is None or roll.state is not RollState.ROLLING or roll.segment is None:
+            return None
+        return roll.segment, roll.rate
 
-    def _open(self, now_ns: int) -> None:
-        try:
-            self._input = self._opener(now_ns)
-        except InputError as error:
-            self._lose(error, now_ns)
-        else:
-            self._meter = None
-            self._watch = Watch(reads_screen=self._reads_screen)
-        self._read_instruments(now_ns)
+    def _count_open_insets(self, now_ns: int) -> None:
+        for inset in self._insets.values():
+            inset.lost(now_ns, self._place_of_roll())
 
-    def _lose(self, error: InputError, now_ns: int) -> None:
-        """Note why there is no signal and when to try again: after 1, 2, 4, then every 8 s."""
-        self._drain()
-        if self._roll is not None:
-            self._roll.lose_signal()
-        self._recent.clear()
-        self._release()
-        self.error = error
-        is_held = isinstance(error, HeldError)
-        self._retry_ns = now_ns + (HELD_RETRY_NS if is_held else RETRY_NS[min(self._failures, len(RETRY_NS) - 1)])
-        self._failures += 1
+    def _counted(self, mixer: TrackMixer) -> Iterator[InputCounts]:
+        """Give what was counted of each input beside the first one's pictures."""
+        sounds = {source.name: source for source in mixer.sources}
+        for place, one in enumerate(self.setup.inputs):
+            pictures = self._insets[place].lost() if place in self._insets else ()
+            sound = sounds.get(one.name)
+            missing = tuple(sound.missing) if sound else ()
+            stretched = sound.follower.stretched_ppm if sound else None
+            yield InputCounts(name=one.name, pictures=pictures, sound=missing, stretched_ppm=stretched)
 
-    def _due_ns(self) -> int | None:
-        return self._input.due_ns() if self._input else self._retry_ns
 
-    def _next_ns(self, until_ns: int | None) -> int:
-        moments = (self._due_ns(), until_ns, self._step_ns)
-        return min(moment for moment in moments if moment is not None)
+def _inset_places(setup: RigSetup) -> list[int]:
+    """Give the places of the inputs beside the first whose pictures are in an arrangement."""
+    shown = setup.frame.shown_inputs
+    return [place for place, one in enumerate(setup.inputs) if place and one.has_picture and one.name in shown]
+
+
+class _Taker:
+    """Hands what one input sends to its rig."""
+
+    def __init__(self, source: Source, place: int) -> None:
+        self._source, self._place = source, place
+
+    def wants(self) -> bool:
+        return self._source.is_wanted(self._place)
+
+    def wants_all(self) -> bool:
+        return self._source.is_watched(self._place)
+
+    def picture(self, picture: Picture, goes_on: Signal) -> None:
+        self._source.take_picture(self._place, picture, goes_on)
+
+    def heard(self, samples: Samples) -> None:
+        self._source.hear(self._place, samples)
+
+    def samples(self, samples: Samples) -> None:
+        self._source.take_samples(self._place, samples)
+
+    def lost(self) -> None:
+        self._source.take_loss(self._place)

@@ -2,13 +2,15 @@
 
 import os
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from reel.core.errors import ReelError
+from reel.core.file import FilePlan
 from reel.core.line import RigSetup
 from reel.core.measure import Counts
-from reel.core.media import Reserved, Shelf, megabytes
+from reel.core.media import Reserved, Shelf, beside, megabytes
 from reel.core.signal import length_label, timecode
 from reel.recorder.guard import attempt
 from reel.recorder.journal import Closed, Rolled
@@ -38,13 +40,17 @@ class Take:
         """What was asked when it began."""
         return self.rolled.setup
 
+    @property
+    def plan(self) -> FilePlan:
+        """What its file is to hold."""
+        return self.rolled.plan
+
     def status_of(
         self, *, ticks: int, counts: Counts, state: str, marks: int, room_bytes: int, ends_s: int | None = None,
         queue: int = 0, queue_limit: int = 0,
     ) -> RollStatus:  # fmt: skip
         """Say how it stands, from what each kind knows of it; `ends_s` is its length where the device sets one."""
-        recipe = self.setup.recipe
-        at_s = ticks / recipe.tick_rate
+        at_s = ticks / self.plan.tick_rate
         size, length_s = _size(self.reserved.rolling), float(at_s)
         bitrate = round(size * 8 / length_s) if length_s > 0.5 else 0
         left_s = room_bytes * 8 // bitrate if bitrate else None
@@ -57,7 +63,7 @@ class Take:
             name=self.rolled.name,
             path=str(self.reserved.final),
             state=state,
-            timecode=timecode(at_s, recipe.frame.rate),
+            timecode=timecode(at_s, self.plan.frame.rate),
             length_s=length_s,
             size_bytes=size,
             bitrate_bps=bitrate,
@@ -146,7 +152,11 @@ class RollingTake(Take):
                 return None
         except OSError:
             pass
-        if not os.fstat(self._handle).st_nlink:  # as it is now: it may have been deleted just before
+        try:
+            links = os.fstat(self._handle).st_nlink  # as it is now: it may have been deleted just before
+        except OSError:  # it was closed just now
+            return None
+        if not links:
             return "Its file was deleted while it rolled; nothing of it is kept."
         return f"Its file was moved while it rolled; all until then lies at {self._place() or 'its new place'}."
 
@@ -179,7 +189,9 @@ def _warning(queue: int, queue_limit: int, room_s: int | None) -> str | None:
 
 
 def _size(path: Path) -> int:
-    try:
-        return path.stat().st_size
-    except OSError:
-        return 0
+    """Give the bytes of a take's file and of what lies beside it."""
+    found = 0
+    with suppress(OSError):
+        found = path.stat().st_size
+        found += sum(file.stat().st_size for file in beside(path).glob("*"))
+    return found

@@ -1,79 +1,91 @@
 """Recording without waiting: a whole take on the virtual clock."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from reel.core.file import Recipe
+from reel.core.file import FilePlan
 from reel.core.line import RigSetup
 from reel.core.measure import Counts
 from reel.core.media import PartWriter, Shelf
 from reel.core.signal import NS
 from reel.recorder.clock import VirtualClock
 from reel.recorder.lane import Lane
-from reel.recorder.roll import MarkedMoment, Roll
-from reel.recorder.source import Opener, Source
+from reel.recorder.reader import Opener
+from reel.recorder.roll import MarkedMoment, Roll, RollState
+from reel.recorder.source import Source
+
+Deed = Callable[[Source], object]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class VirtualTake:
-    """What was recorded: the file, what was counted, the marks."""
+    """What was recorded: the file, what it was to hold, what was counted, the marks."""
 
     path: Path
+    plan: FilePlan
     counts: Counts
     marks: tuple[MarkedMoment, ...]
 
 
 def record(
     setup: RigSetup,
-    opener: Opener,
+    openers: Opener | Sequence[Opener],
     shelf: Shelf,
     *,
     rig_name: str,
     rolled_s: Iterable[tuple[float, float]],
     marks_s: Iterable[tuple[float, str]] = (),
+    does_s: Iterable[tuple[float, Deed]] = (),
     clock: VirtualClock | None = None,
 ) -> VirtualTake:
-    """Open a rig at 0 s and record the stretches `rolled_s` (from, to) into one take, holding in between.
+    """Open a rig's inputs at 0 s and record the stretches `rolled_s` (from, to) into one take, holding in between.
 
-    `marks_s` are (second, label) inside a stretch. Raises what the input, the shelf and the writer raise.
+    `openers` open the inputs in their order; one alone opens the only one. `marks_s` are (second, label) inside a
+    stretch, `does_s` (second, what is done to the source then). Raises what the inputs, the shelf and the writer raise.
     """
     clock = clock or VirtualClock()
     recipe = setup.recipe
-    source = Source(setup, opener, clock)
+    source = Source(setup, (openers,) if callable(openers) else openers, clock)
     source.run_until(-1)  # opens it, and reads nothing yet
     if source.error is not None:
         raise source.error
     reserved = shelf.reserve(recipe.name_pattern, rig=rig_name, date=clock.wall().date(), container=recipe.container)
     try:
-        roll = _record(source, recipe, reserved.rolling, clock, rolled_s, sorted(marks_s))
+        roll = _record(source, reserved.rolling, clock, rolled_s, _in_order(marks_s, does_s))
     except BaseException:
         shelf.discard(reserved)
         raise
     finally:
         source.close()
-    return VirtualTake(path=shelf.complete(reserved), counts=roll.counts, marks=tuple(roll.marks))
+    return VirtualTake(path=shelf.complete(reserved), plan=source.plan(), counts=roll.counts, marks=tuple(roll.marks))
+
+
+def _in_order(marks_s: Iterable[tuple[float, str]], does_s: Iterable[tuple[float, Deed]]) -> list[tuple[float, Deed]]:
+    marks = [(second, lambda source, label=label: source.mark(label)) for second, label in marks_s]
+    return sorted([*marks, *does_s], key=lambda one: one[0])
 
 
 def _record(
     source: Source,
-    recipe: Recipe,
     path: Path,
     clock: VirtualClock,
     rolled_s: Iterable[tuple[float, float]],
-    marks: list[tuple[float, str]],
+    deeds: list[tuple[float, Deed]],
 ) -> Roll:
     """Write the stretches to `path`; the file is closed on return. Raises what the writer raised."""
-    sound = source.reading.sound
-    lane = Lane(PartWriter(path, recipe, sound), closed=lambda error: None)
+    plan = source.plan()
+    lane = Lane(PartWriter(path, plan), closed=lambda error: None)
     release = clock.settle_with(lane.settle)
     lane.start()
-    roll = Roll(lane, recipe.tick_rate, sound, filled=not recipe.as_it_comes)
+    roll = source.make_roll(lane, plan)
     try:
-        _roll_stretches(source, roll, clock, rolled_s, marks)
+        _roll_stretches(source, roll, clock, rolled_s, deeds)
     finally:
         source.cut(clock.now_ns())
-        source.run_until(clock.now_ns() + NS)
+        last_ns = clock.now_ns() + 2 * NS
+        while roll.state is not RollState.ENDED and clock.now_ns() < last_ns:
+            source.run_until(clock.now_ns() + NS // 20)
         release()
         lane.ended.wait()
     if lane.error is not None:
@@ -86,19 +98,21 @@ def _roll_stretches(
     roll: Roll,
     clock: VirtualClock,
     rolled_s: Iterable[tuple[float, float]],
-    marks: list[tuple[float, str]],
+    deeds: list[tuple[float, Deed]],
 ) -> None:
-    """Record each stretch, and hold after it; `marks` are in the order of time."""
+    """Record each stretch, and hold after it; `deeds` are in the order of time."""
     for number, (start_s, end_s) in enumerate(rolled_s):
         source.run_until(round(start_s * NS) - 1)  # the picture of that very moment belongs to the take
         if number:
             source.carry_on()
         else:
             source.begin(roll)
-        while marks and marks[0][0] <= end_s:
-            moment_s, label = marks.pop(0)
+        while deeds and deeds[0][0] <= end_s:
+            moment_s, deed = deeds.pop(0)
             source.run_until(round(moment_s * NS))
-            roll.mark(label)
+            deed(source)
         source.run_until(round(end_s * NS) - 1)
         source.hold(clock.now_ns())
-        source.run_until(clock.now_ns() + NS // 20)  # the sound of the last frame is still on its way
+        source.run_until(
+            clock.now_ns() + NS // 20 + source.patience_ns
+        )  # the sound of the last frame is still on its way

@@ -1,13 +1,16 @@
 """Simulated devices and hops that ship with Reel."""
 
 from reel.standins.devices import greenhouse_camera
+from reel.standins.microphone import listen
 from reel.standins.own import RecordingDevice
 from reel.standins.play import Fault, Play, Shows, faults_of
 from reel.standins.rig import Assembled, assemble
+from reel.standins.room import Claps
 from reel.standins.stamp import read_beacon, read_stamp
 
 __all__ = [
     "Assembled",
+    "Claps",
     "Fault",
     "Play",
     "RecordingDevice",
@@ -15,6 +18,7 @@ __all__ = [
     "assemble",
     "faults_of",
     "greenhouse_camera",
+    "listen",
     "read_beacon",
     "read_stamp",
 ]

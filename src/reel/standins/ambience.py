@@ -49,7 +49,13 @@ def _add_drops(sound: np.ndarray[tuple[int, ...], np.dtype[np.float64]]) -> None
 
 def ambience_at(position: int, count: int) -> FloatArray:
     """Give `count` samples from `position` on, (2, count), looping for ever."""
-    loop = ambience()
-    indices = np.arange(position, position + count) % loop.shape[1]
-    block: FloatArray = loop[:, indices]
+    return looped(ambience(), position, count)
+
+
+def looped(loop: FloatArray, position: int, count: int) -> FloatArray:
+    """Give `count` samples of a loop (channels, samples) from `position` on, as if it went on for ever."""
+    start = position % loop.shape[1]
+    if start + count <= loop.shape[1]:
+        return loop[:, start : start + count]
+    block: FloatArray = loop[:, np.arange(start, start + count) % loop.shape[1]]
     return block

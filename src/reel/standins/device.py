@@ -12,9 +12,10 @@ from reel.core.signal import NS, FloatArray, Range, Samples, Scan, Signal, Sound
 from reel.standins.ambience import CLICK_EVERY_S, CLICK_SHOWN_S, RATE_HZ
 from reel.standins.layers import Canvas
 from reel.standins.planes import Converter, tag
+from reel.standins.room import Claps, light_up
 from reel.standins.stamp import draw_stamp
 
-BLOCK = 480
+BLOCK = 960
 
 
 class Scene(Protocol):
@@ -91,8 +92,9 @@ class StandIn:
 
     `sound` gives float32 (2, count) from a sample position on. The clock runs `drift_ppm` parts per million fast
     against the recorder's, that of the sound `sound_ppm` more. Every picture carries its number, with interlaced scan
-    every field its own; on every drop the beacon lights up. `damage` is done to each woven frame before that.
-    `views` pictures lie side by side in each, and each is numbered.
+    every field its own; when a click sounds the beacon lights up. `damage` is done to each woven frame before that.
+    `views` pictures lie side by side in each, and each is numbered. What it sends is of `lag_ns` before; with `claps`
+    it sees and hears those.
     """
 
     def __init__(
@@ -107,15 +109,18 @@ class StandIn:
         length_s: int | None = None,
         views: int = 1,
         damage: Callable[[av.VideoFrame, int], None] | None = None,
+        lag_ns: int = 0,
+        claps: Claps | None = None,
     ) -> None:
         self.name, self._painter, self._samples, self._damage = name, painter, sound, damage
         self._views = views
+        self._lag_ns, self._claps = lag_ns, claps
         self._rate = painter.signal_at(0).mode.rate
         pace = 1 + Fraction(drift_ppm) / 1_000_000
-        self._start_ns = start_ns
-        self._picture_ns = NS / self._rate / pace
-        self._block_ns = Fraction(BLOCK * NS, RATE_HZ) / (pace + Fraction(sound_ppm) / 1_000_000)
-        self._end_ns = start_ns + length_s * NS if length_s else None
+        self._start_ns = start_ns + lag_ns
+        self._picture_ns = float(NS / self._rate / pace)
+        self._block_ns = float(Fraction(BLOCK * NS, RATE_HZ) / (pace + Fraction(sound_ppm) / 1_000_000))
+        self._end_ns = self._start_ns + length_s * NS if length_s else None
         self._next_picture = self._next_block = 0
 
     @property
@@ -138,7 +143,10 @@ class StandIn:
         if self._heard_ns(self._next_block + 1) < self._shown_ns(self._next_picture):
             number = self._next_block
             self._next_block += 1
-            return Samples(at_ns=self._heard_ns(number), data=self._samples(number * BLOCK, BLOCK))
+            at_ns, data = self._heard_ns(number), self._samples(number * BLOCK, BLOCK)
+            if self._claps is not None:
+                data = self._claps.heard(data, at_ns - self._lag_ns, RATE_HZ)
+            return Samples(at_ns=at_ns, data=data)
         number = self._next_picture
         self._next_picture += 1
         return Shown(self._shown_ns(number), lambda: self._draw(number))
@@ -148,6 +156,8 @@ class StandIn:
         signal = self._painter.signal_at(seconds)
         if signal.mode.scan is Scan.PROGRESSIVE:
             frame = self._painter.paint(seconds)
+            if self._claps is not None and self._is_lit(seconds, number):
+                light_up(planes_of(frame)[0], pixel_format(frame.format.name).depth_bits)
             self._stamp((planes_of(frame)[0],), frame, (seconds,), number)
             return frame
         later = seconds + float(1 / (2 * self._rate))
@@ -164,10 +174,16 @@ class StandIn:
         bits = pixel_format(frame.format.name).depth_bits
         for place, (field, seconds) in enumerate(zip(fields, moments, strict=True)):
             if self._painter.is_stamped(seconds):
-                lit = seconds % CLICK_EVERY_S < float(CLICK_SHOWN_S)
+                lit = self._is_lit(seconds, number)
                 width = field.shape[1] // self._views
                 for view in range(self._views):
                     draw_stamp(field[:, view * width : (view + 1) * width], number + place, beacon=lit, bits=bits)
+
+    def _is_lit(self, seconds: float, number: int) -> bool:
+        """Say whether a click sounds just now: of the drops in its own sound, or of the claps that it sees."""
+        if self._claps is not None:
+            return self._claps.shines(self._shown_ns(number) - self._lag_ns)
+        return seconds % CLICK_EVERY_S < float(CLICK_SHOWN_S)
 
     def _shown_ns(self, picture: int) -> int:
         return self._start_ns + round(picture * self._picture_ns)

@@ -15,15 +15,22 @@ from reel.standins.leaves import bench
 from reel.standins.moss import moss_scene
 from reel.standins.panorama import Panorama
 from reel.standins.play import Play, Shows
+from reel.standins.room import Claps
 from reel.standins.tape import SOUND_PPM, damage, opening_day
 
 
 def stand_in(
-    device: Device, play: Play, *, start_ns: int, begun_ns: int | None = None, is_steadied: bool = False
+    device: Device,
+    play: Play,
+    *,
+    start_ns: int,
+    begun_ns: int | None = None,
+    is_steadied: bool = False,
+    claps: Claps | None = None,
 ) -> StandIn:
     """Switch a device on at `start_ns`; it is not a feed. `is_steadied` takes a headset's jitter out.
 
-    What fails is counted from `begun_ns`; None for now.
+    What fails is counted from `begun_ns`; None for now. A camera sees and hears who `claps` in the room.
     """
     since_s = 0.0 if begun_ns is None else (start_ns - begun_ns) / NS
     is_deck = device.kind is DeviceKind.DECK
@@ -37,6 +44,8 @@ def stand_in(
         length_s=play.tape_s if is_deck else None,
         views=2 if device.kind is DeviceKind.HEADSET else 1,
         damage=damage if is_deck else None,
+        lag_ns=play.lag_ns,
+        claps=claps if device.kind is DeviceKind.CAMERA else None,
     )
 
 

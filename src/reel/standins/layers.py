@@ -116,10 +116,12 @@ class Glow:
 
 
 def _add(plane: Bytes, light: Floats, x: int, y: int, strength: float, limit: int) -> None:
+    if not strength:
+        return
     height, width = light.shape
     left, top = max(0, x), max(0, y)
     right, bottom = min(plane.shape[1], x + width), min(plane.shape[0], y + height)
     if left < right and top < bottom:
         part = plane[top:bottom, left:right]
         lit = part + light[top - y : bottom - y, left - x : right - x] * strength
-        part[:] = np.clip(lit, 16, limit)
+        part[:] = np.minimum(lit, limit, out=lit) if strength > 0 else np.maximum(lit, 16, out=lit)

@@ -1,37 +1,33 @@
-"""The bench microphone and the backup microphone: somebody who talks about the exhibits, near and from afar."""
+"""What is heard without a picture: microphones at the computer, and the voices of a party chat."""
 
-from enum import StrEnum
-from fractions import Fraction
-from functools import lru_cache
-
-import numpy as np
-
+from reel.core.line import DeviceKind, Plugged
+from reel.core.line.origin import Origin
 from reel.core.signal import NS, FloatArray, InputError, Samples, SoundFormat
-from reel.standins.ambience import RATE_HZ
+from reel.standins.ambience import RATE_HZ, looped
+from reel.standins.play import Fault, Play
+from reel.standins.room import Claps
+from reel.standins.voices import chat, heard
 
-BLOCK = 480
-LOOP_S = 10
-# Syllables a second of unhurried speech, and the pitch of the voice.
-SYLLABLES_PER_S, PITCH_HZ = 4, 118
-
-
-class Place(StrEnum):
-    """Which of the two it is."""
-
-    BENCH = "bench"
-    BACKUP = "backup"
+BLOCK = 960
+# As much sound as a driver keeps for a program that is slow to read; older sound is overwritten.
+BUFFERED_NS = 4 * NS
 
 
-# Peak of the voice and RMS of the room's noise, both linear: −12 and −62 dBFS near, −27 and −52 dBFS from afar.
-_LEVELS = {Place.BENCH: (0.25, 0.0008), Place.BACKUP: (0.045, 0.0025)}
+class Listener:
+    """Hears one loop of sound from `start_ns` on, mono at 48 kHz. Implements Input; it has no picture.
 
+    What it sends is of `lag_ns` before, and with `claps` it hears those. From `ends_ns` on reading it raises
+    InputError, for `reason`.
+    """
 
-class Microphone:
-    """Hears the voice from `start_ns` on, mono at 48 kHz. Implements Input; it has no picture."""
-
-    def __init__(self, place: Place, *, start_ns: int, drift_ppm: float = 0.0) -> None:
-        self._place, self._start_ns = place, start_ns
-        self._block_ns = Fraction(BLOCK * NS, RATE_HZ) / (1 + Fraction(drift_ppm) / 1_000_000)
+    def __init__(
+        self, name: str, loop: FloatArray, *, start_ns: int, drift_ppm: float = 0.0,
+        ends_ns: int | None = None, reason: str = "", lag_ns: int = 0, claps: Claps | None = None,
+    ) -> None:  # fmt: skip
+        self._name, self._loop, self._start_ns = name, loop, start_ns + lag_ns
+        self._lag_ns, self._claps = lag_ns, claps
+        self._ends_ns, self._reason = ends_ns, reason
+        self._block_ns = BLOCK * NS / RATE_HZ / (1 + drift_ppm / 1_000_000)
         self._next = 0
         self._open = True
 
@@ -45,54 +41,66 @@ class Microphone:
         """48 kHz mono."""
         return SoundFormat(rate_hz=RATE_HZ, channels=1)
 
+    @property
+    def is_connecting(self) -> bool:
+        """No."""
+        return False
+
     def due_ns(self) -> int | None:
         """When the next block is complete."""
-        return self._start_ns + round((self._next + 1) * self._block_ns) if self._open else None
+        return self._at_ns(self._next + 1) if self._open else None
 
     def read(self, now_ns: int) -> Samples:
         """Give the next block."""
         if not self._open:
-            raise InputError(f"The {self._place.value} microphone", "is switched off")
+            raise InputError(self._name, "is switched off")
+        if self._ends_ns is not None and now_ns >= self._ends_ns:
+            raise InputError(self._name, self._reason)
+        while now_ns - self._at_ns(self._next + 1) > BUFFERED_NS:
+            self._next += 1
         number = self._next
         self._next += 1
-        positions = np.arange(number * BLOCK, (number + 1) * BLOCK) % (RATE_HZ * LOOP_S)
-        data: FloatArray = heard(self._place)[None, positions]
-        return Samples(at_ns=self._start_ns + round(number * self._block_ns), data=data)
+        at_ns, data = self._at_ns(number), looped(self._loop[None], number * BLOCK, BLOCK)
+        if self._claps is not None:
+            data = self._claps.heard(data, at_ns - self._lag_ns, RATE_HZ)
+        return Samples(at_ns=at_ns, data=data)
 
     def close(self) -> None:
         """Switch it off."""
         self._open = False
 
-
-@lru_cache(maxsize=2)
-def heard(place: Place) -> FloatArray:
-    """Give one loop of what a microphone hears, float32 (samples,)."""
-    peak, noise_rms = _LEVELS[place]
-    random = np.random.default_rng(17)
-    voice = _voice(random)
-    if place is Place.BACKUP:  # it stands across the room: later by 9 ms, with an echo
-        late, echo = RATE_HZ * 9 // 1000, RATE_HZ * 60 // 1000
-        voice = np.roll(voice, late) + 0.4 * np.roll(voice, late + echo)
-    voice *= peak / np.abs(voice).max()
-    noise = random.standard_normal(len(voice)) * noise_rms
-    return (voice + noise).astype(np.float32)
+    def _at_ns(self, block: int) -> int:
+        return self._start_ns + round(block * self._block_ns)
 
 
-def _voice(random: np.random.Generator) -> np.ndarray[tuple[int], np.dtype[np.float64]]:
-    """Speak syllables with breaths between: a buzz at PITCH_HZ, shaped by two formants that wander."""
-    time = np.arange(RATE_HZ * LOOP_S) / RATE_HZ
-    voice = np.zeros_like(time)
-    for number in range(LOOP_S * SYLLABLES_PER_S):
-        if number % 11 in (9, 10):  # a breath
-            continue
-        start = round(number * RATE_HZ / SYLLABLES_PER_S)
-        length = int(RATE_HZ * random.uniform(0.12, 0.22))
-        local = time[:length]
-        pitch = PITCH_HZ * random.uniform(0.92, 1.12)
-        shape = np.clip(np.sin(np.pi * local / local[-1]), 0, 1) ** 0.6
-        for formant, strength in ((random.uniform(320, 760), 1.0), (random.uniform(1000, 2100), 0.4)):
-            harmonic = round(formant / pitch)
-            for place in range(max(1, harmonic - 2), harmonic + 3):
-                weight = strength / (1 + (place - harmonic) ** 2)
-                voice[start : start + length] += weight * shape * np.sin(2 * np.pi * place * pitch * local)
-    return voice
+_REASONS = {
+    Fault.BUSY: "is open in another program",
+    Fault.DENIED: "may not be opened by Reel",
+    Fault.PULLED: "is no longer there",
+}
+
+
+def listen(
+    kind: DeviceKind, origin: Origin, play: Play, *, start_ns: int, begun_ns: int, claps: Claps | None = None
+) -> Listener:
+    """Open a device that has sound only; what fails is counted from `begun_ns`. Raises InputError.
+
+    A microphone hears who `claps` in the room; those on the line do not.
+    """
+    named = origin.device if isinstance(origin, Plugged) else kind.label
+    name = f"The {named.lower()}"
+    reason = _REASONS.get(play.fault, "") if play.fault else ""
+    ends_ns = play.acts_ns(begun_ns) if reason else None
+    if ends_ns is not None and ends_ns <= start_ns:
+        raise InputError(name, reason)
+    is_afar = kind is DeviceKind.CHAT
+    return Listener(
+        name,
+        chat() if is_afar else heard(far=play.far),
+        start_ns=start_ns,
+        drift_ppm=play.drift_ppm,
+        ends_ns=ends_ns,
+        reason=reason,
+        lag_ns=play.lag_ns,
+        claps=None if is_afar else claps,
+    )

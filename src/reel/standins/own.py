@@ -8,10 +8,10 @@ from pathlib import Path
 import av
 
 from reel.core.errors import ReelError
-from reel.core.file import Recipe
+from reel.core.file import FilePlan
 from reel.core.line.device import Device, Eye
 from reel.core.line.own import RecordOption
-from reel.core.media import MediaError, PartWriter, planes_of
+from reel.core.media import Follower, MediaError, PartWriter, planes_of
 from reel.core.signal import NS, InputError, Picture, Samples, Signal
 from reel.standins.devices import stand_in
 from reel.standins.planes import Converter
@@ -23,7 +23,7 @@ STEADY_PART = Fraction(1, 20)
 
 
 class RecordingDevice:
-    """Records the picture of `device` into `path` by `recipe` until it is stopped or `max_s` have passed. Used once.
+    """Records the picture of `device` into `path` by `plan` until it is stopped or `max_s` have passed. Used once.
 
     `now_ns` and `wait` (for some seconds) are its clock; without `wait` it waits in real time.
     """
@@ -34,16 +34,16 @@ class RecordingDevice:
         play: Play,
         option: RecordOption,
         path: Path,
-        recipe: Recipe,
+        plan: FilePlan,
         *,
         now_ns: Callable[[], int],
         wait: Callable[[float], object] | None = None,
         max_s: int | None = None,
     ) -> None:
         self._device, self._play = device, play
-        self._option, self._path, self._recipe = option, path, recipe
+        self._option, self._path, self._plan = option, path, plan
         self._now_ns, self._max_s = now_ns, max_s
-        self._converter = Converter(Signal(mode=recipe.frame))
+        self._converter = Converter(Signal(mode=plan.frame))
         self._stop = threading.Event()
         self._wait = wait or self._stop.wait
         self._thread = threading.Thread(target=self._record, name="device's own recorder", daemon=True)
@@ -74,7 +74,8 @@ class RecordingDevice:
         start_ns = self._now_ns()
         chain = Assembled(stand_in(self._device, self._play, start_ns=start_ns, is_steadied=self._option.steadied))
         try:
-            with PartWriter(self._path, self._recipe, chain.sound) as writer:
+            sound = Follower(chain.sound, self._plan.recipe.sound)
+            with PartWriter(self._path, self._plan) as writer:
                 while not self._stop.is_set() and (due_ns := chain.due_ns()) is not None:
                     if self._max_s is not None and due_ns - start_ns >= self._max_s * NS:
                         break
@@ -83,14 +84,18 @@ class RecordingDevice:
                     if isinstance(item, Picture):
                         self._write(writer, item, start_ns)
                     elif isinstance(item, Samples):
-                        writer.write_samples(item.data, round((item.at_ns - start_ns) * Fraction(48_000, NS)))
+                        position = round((item.at_ns - start_ns) * Fraction(chain.sound.rate_hz, NS))
+                        for _, data in sound.feed(item.data, position):
+                            writer.write_samples(0, data)
+                for _, data in sound.drain():
+                    writer.write_samples(0, data)
         except ReelError as error:
             self.error = error
         except Exception as error:  # a device that fails stops, and says so
             self.error = MediaError(self._path, f"was ended by the device ({error or type(error).__name__})")
 
     def _write(self, writer: PartWriter, picture: Picture, start_ns: int) -> None:
-        tick = round((picture.at_ns - start_ns) * self._recipe.frame.rate / NS)
+        tick = round((picture.at_ns - start_ns) * self._plan.frame.rate / NS)
         while self.pictures <= tick:  # a fixed rate: a picture that was left out is made up by the next
             writer.write_picture(self._converter.apply(self._seen(picture.frame)), self.pictures)
             self.pictures += 1

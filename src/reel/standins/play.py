@@ -5,11 +5,12 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from reel.core.errors import BadValueError
-from reel.core.line import DeviceKind, HopKind, RigSetup
+from reel.core.line import DeviceKind, HopKind, InputSetup
 from reel.core.line.own import OwnRecorder
 from reel.core.signal import NS
 
 MAX_DRIFT_PPM = 500
+LAG_MS = (0, 1000)
 TAPE_S = (2, 14_400)
 FROM_S = (0, 14_400)
 
@@ -45,45 +46,57 @@ class Play:
     """How a stand-in behaves: what it shows, its clock's drift, and what fails `from_s` seconds after it was opened.
 
     The clock runs `drift_ppm` parts per million fast. A handheld `turns` every few seconds. A tape ends after `tape_s`.
+    A microphone that is `far` stands across the room. All that it sends comes, and is stamped, `lag_ms` late.
     """
 
     shows: Shows = Shows.SCENE
     drift_ppm: float = 0.0
     turns: bool = False
     tape_s: int = 1800
+    far: bool = False
+    lag_ms: int = 0
     fault: Fault | None = None
     from_s: int = 0
 
     def __post_init__(self) -> None:
         if not abs(self.drift_ppm) <= MAX_DRIFT_PPM:
             raise BadValueError("Clock drift", self.drift_ppm, f"it must be within ±{MAX_DRIFT_PPM} parts per million")
-        for thing, value, limits in (("Tape length", self.tape_s, TAPE_S), ("From", self.from_s, FROM_S)):
+        for thing, value, limits, unit in (
+            ("Tape length", self.tape_s, TAPE_S, "seconds"),
+            ("From", self.from_s, FROM_S, "seconds"),
+            ("Lag", self.lag_ms, LAG_MS, "ms"),
+        ):
             if not limits[0] <= value <= limits[1]:
-                raise BadValueError(thing, value, f"it must be from {limits[0]} to {limits[1]} seconds")
+                raise BadValueError(thing, value, f"it must be from {limits[0]} to {limits[1]} {unit}")
 
     def fails(self, fault: Fault, seconds: float) -> bool:
         """Say whether something fails, so long after it was opened."""
         return self.fault is fault and seconds >= self.from_s
+
+    @property
+    def lag_ns(self) -> int:
+        """The lag in nanoseconds."""
+        return self.lag_ms * NS // 1000
 
     def acts_ns(self, begun_ns: int) -> int:
         """Give the instant from which the fault acts on what was opened at `begun_ns`."""
         return begun_ns + self.from_s * NS
 
 
-def faults_of(setup: RigSetup) -> tuple[Fault, ...]:
-    """Give what can go wrong with a rig's device and path."""
+def faults_of(setup: InputSetup) -> tuple[Fault, ...]:
+    """Give what can go wrong with an input's device and path."""
     return tuple(_faults(setup))
 
 
-def _faults(setup: RigSetup) -> Iterator[Fault]:
+def _faults(setup: InputSetup) -> Iterator[Fault]:
     kinds = {hop.hop.kind for hop in setup.path}
-    if kinds - {HopKind.RECORDER, HopKind.MIRROR, HopKind.RECEIVER}:
+    if kinds - {HopKind.RECORDER, HopKind.MIRROR, HopKind.RECEIVER} or not setup.has_picture:
         yield Fault.PULLED
     if any(hop.hop.needs_power for hop in setup.path):
         yield Fault.NO_POWER
     if any(isinstance(hop.hop, OwnRecorder) and hop.hop.is_paired for hop in setup.path):
         yield Fault.NOT_PAIRED
-    if HopKind.BOX in kinds or setup.device.kind is DeviceKind.CAMERA:
+    if HopKind.BOX in kinds or setup.device.kind in (DeviceKind.CAMERA, DeviceKind.MICROPHONE):
         yield from (Fault.BUSY, Fault.DENIED)
     if setup.device.facts.is_handheld:
         yield Fault.FORBIDDEN

@@ -1,11 +1,11 @@
-"""A whole rig at work: a stand-in device, and the stand-ins of its hops, as one input."""
+"""A whole input at work: a stand-in device, and the stand-ins of its hops, as one input."""
 
 import heapq
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import count
 
-from reel.core.line import Connector, Eye, Hop, Offer, RigSetup
+from reel.core.line import Connector, Eye, Hop, InputSetup, Offer
 from reel.core.line.boxes import Box, Port
 from reel.core.line.hops import Adapter, Link, Mirror, Receiver, within
 from reel.core.signal import NS, Arrived, InputError, Picture, Samples, Signal, SoundFormat
@@ -13,6 +13,7 @@ from reel.standins.capture import BoxStandIn, Handover
 from reel.standins.device import Shown, StandIn
 from reel.standins.devices import stand_in
 from reel.standins.play import Fault, Play, Shows
+from reel.standins.room import Claps
 from reel.standins.wires import Air, HopStandIn, MirrorStandIn, PortStandIn, Turning, Wire
 
 # As many pictures as a capture driver keeps for a program that is slow to read; older ones are overwritten.
@@ -59,6 +60,11 @@ class Assembled:
     def sound(self) -> SoundFormat:
         """That of the device."""
         return self._device.sound
+
+    @property
+    def is_connecting(self) -> bool:
+        """No."""
+        return False
 
     def due_ns(self) -> int | None:
         """When the next arrival is due, or the device sends something that may become one."""
@@ -138,18 +144,25 @@ class Assembled:
 
 
 def assemble(
-    setup: RigSetup, play: Play, ask: Offer | None = None, *, start_ns: int, begun_ns: int | None = None
+    setup: InputSetup,
+    play: Play,
+    ask: Offer | None = None,
+    *,
+    start_ns: int,
+    begun_ns: int | None = None,
+    claps: Claps | None = None,
 ) -> Assembled:
-    """Switch a rig's device on at `start_ns` and plug its path together; `ask` is the mode asked of the box or camera.
+    """Switch an input's device on at `start_ns` and plug its path together; `ask` is the mode asked of box or camera.
 
-    What fails is counted from `begun_ns`, when it was first opened; None for now. Raises InputError for a box or camera
-    that another program holds or that the system denies, and for plugs that do not fit.
+    What fails is counted from `begun_ns`, when it was first opened; None for now. `claps` is who claps in the room.
+    Raises InputError for a box or camera that another program holds or that the system denies, and for plugs that do
+    not fit.
     """
     room = _Room(setup=setup, play=play, ask=ask, begun_ns=start_ns if begun_ns is None else begun_ns)
     ends = room.ends()
     if ends is not None and ends.reason and ends.at_ns <= start_ns:
         raise InputError(ends.name, ends.reason)
-    source = stand_in(setup.device, play, start_ns=start_ns, begun_ns=room.begun_ns)
+    source = stand_in(setup.device, play, start_ns=start_ns, begun_ns=room.begun_ns, claps=claps)
     signal, at = source.signal, setup.device.way_out
     hops: list[HopStandIn] = []
     delay_ms = 0
@@ -177,7 +190,7 @@ _REFUSALS = {Fault.BUSY: "is open in another program", Fault.DENIED: "may not be
 class _Room:
     """The room in which a rig is plugged together."""
 
-    setup: RigSetup
+    setup: InputSetup
     play: Play
     ask: Offer | None
     begun_ns: int

@@ -7,7 +7,7 @@ from reel.core.errors import BadValueError
 from reel.core.line import RigSetup
 from reel.core.wire import from_plain, to_plain
 
-VERSION = 2
+VERSION = 3
 
 # Version 1 had one class of device with every setting that any kind has, and the faults of the room among the settings.
 _SETTINGS_1 = {
@@ -26,6 +26,8 @@ _NAMES_1 = {
     "console": "Console", "phone": "Phone", "tablet": "Tablet", "headset": "Headset", "deck": "Tape deck",
     "camera": "Camera",
 }  # fmt: skip
+_INPUT_2 = ("device", "origin", "path", "arrival")
+_NAMES_2 = {**_NAMES_1, "feed": "Video feed"}
 _MODELS_1 = {
     "fennel": "hdmi-box", "teasel": "capture-card", "burdock": "hdmi-stick", "yarrow": "hdmi-scaler",
     "mallow": "component-box", "sorrel": "analogue-box", "comfrey": "analogue-stick",
@@ -41,6 +43,25 @@ def from_1(content: dict[str, Any]) -> dict[str, Any]:
     """Bring a rig file's content from version 1 to 2; raises BadValueError that names the key that is wrong."""
     setup, play = setup_from_1(content.get("setup"))
     return content | {"version": 2, "setup": setup, "play": play}
+
+
+def from_2(content: dict[str, Any]) -> dict[str, Any]:
+    """Bring a rig file's content from version 2 to 3; raises BadValueError that names the key that is wrong."""
+    rest = {key: value for key, value in content.items() if key != "play"}
+    return rest | {"version": 3, "setup": setup_from_2(content.get("setup")), "plays": [content.get("play", {})]}
+
+
+def setup_from_2(setup: Any) -> dict[str, Any]:
+    """Give a setup of version 2, which had one input and the frame in its recipe, in version 3.
+
+    Raises BadValueError. Keys that no setup of version 2 had stay where they are, to be refused there.
+    """
+    device, recipe = _part(setup, "device", dict), dict(_part(setup, "recipe", dict))
+    name = _NAMES_2.get(str(device.get("kind")), "Input")
+    one = {"name": name, **{key: setup[key] for key in _INPUT_2 if key in setup}}
+    frame = {"mode": recipe.pop("frame", None), "as_it_comes": recipe.pop("as_it_comes", False)}
+    rest = {key: value for key, value in setup.items() if key not in (*_INPUT_2, "recipe")}
+    return {"inputs": [one], "frame": frame, "tracks": [{"name": "Sound"}], "recipe": recipe, **rest}
 
 
 def setup_from_1(setup: Any) -> tuple[dict[str, Any], dict[str, Any]]:
@@ -104,6 +125,8 @@ def plan_of(kept: Mapping[str, Any]) -> RigSetup:
     version = data.pop("version", 1)
     if version == 1:
         data, _ = setup_from_1(data)
+    if version in (1, 2):
+        data = setup_from_2(data)
     elif version != VERSION:
         raise BadValueError("Version", version, f"this Reel reads setups up to version {VERSION}")
     return from_plain(data, RigSetup)

@@ -2,12 +2,16 @@
 
 from dataclasses import dataclass
 
-from reel.core.file.recipe import RateControl, Recipe
+from reel.core.file.plan import FilePlan
+from reel.core.file.recipe import SOUND_FILE_BITS, RateControl
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Forecast:
-    """`total_bps` is video and sound in bits per second; `measured` says that it comes from an earlier take."""
+    """`total_bps` is video and sound in bits per second; `measured` says that it comes from an earlier take.
+
+    Files of sound beside it are in it, as large as they may become.
+    """
 
     total_bps: int
     measured: bool = False
@@ -27,8 +31,10 @@ class Forecast:
         return free_bytes * 8 // self.total_bps
 
 
-def forecast(recipe: Recipe, *, sound_tracks: int, measured_bps: int | None = None) -> Forecast | None:
-    """Say what a recipe costs; None for constant quality of which no take has been measured (`measured_bps`)."""
+def forecast(plan: FilePlan, measured_bps: int | None = None) -> Forecast | None:
+    """Say what a file costs; None for constant quality of which no take has been measured (`measured_bps`)."""
+    recipe = plan.recipe
+    beside_bps = len(plan.sound_files) * recipe.sound_rate_hz * recipe.sound_channels * SOUND_FILE_BITS
     if recipe.rate_control is RateControl.CBR:
-        return Forecast(total_bps=recipe.bitrate_bps + sound_tracks * recipe.sound_bitrate_bps)
-    return Forecast(total_bps=measured_bps, measured=True) if measured_bps else None
+        return Forecast(total_bps=recipe.bitrate_bps + len(plan.tracks) * recipe.sound_bitrate_bps + beside_bps)
+    return Forecast(total_bps=measured_bps + beside_bps, measured=True) if measured_bps else None

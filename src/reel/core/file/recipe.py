@@ -6,13 +6,16 @@ from fractions import Fraction
 
 from reel.core.errors import BadValueError
 from reel.core.file.naming import DEFAULT_PATTERN, check_pattern
-from reel.core.signal import Mode
+from reel.core.signal import SoundFormat
 
 VIDEO_BITRATE_BPS = (200_000, 400_000_000)
 # x264: 0 is lossless, which no profile but High 4:4:4 Predictive holds (ITU-T H.264, A.2.7).
 QUALITY_CRF = (1, 51)
 KEYFRAME_S = (Fraction(1, 10), Fraction(20))
 SOUND_BITRATE_BPS = (64_000, 320_000)
+SOUND_RATES_HZ = (44_100, 48_000, 96_000)
+# Of each sample in a file of sound beside the take: more than any input has.
+SOUND_FILE_BITS = 24
 
 
 class Container(StrEnum):
@@ -20,6 +23,14 @@ class Container(StrEnum):
 
     MKV = "mkv"
     MP4 = "mp4"
+
+
+class SoundFiles(StrEnum):
+    """What each track is written to beside the take, without loss: nothing, or a file of its own."""
+
+    NONE = "none"
+    WAV = "wav"
+    FLAC = "flac"
 
 
 class RateControl(StrEnum):
@@ -55,13 +66,10 @@ EFFORTS = {
 class Recipe:
     """The file settings. Video is H.264 High, 4:2:0 8-bit, BT.709 limited; sound is AAC-LC.
 
-    Pictures are fitted to the frame's rate, or, when `as_it_comes`, keep the times at which they arrive; its rate
-    then only says what is expected. `bitrate_bps` counts with CBR, `quality_crf` with CRF; the other one is kept for
-    the day the person changes back.
+    `bitrate_bps` counts with CBR, `quality_crf` with CRF; the other one is kept for the day the person changes back.
+    The sound's bitrate, rate and channels hold for each track, `sound_files` is what each is written to as well.
     """
 
-    frame: Mode
-    as_it_comes: bool = False
     container: Container = Container.MKV
     rate_control: RateControl = RateControl.CRF
     bitrate_bps: int = 12_000_000
@@ -69,6 +77,9 @@ class Recipe:
     effort: str = "superfast"
     keyframe_s: Fraction = Fraction(2)
     sound_bitrate_bps: int = 192_000
+    sound_rate_hz: int = 48_000
+    sound_channels: int = 2
+    sound_files: SoundFiles = SoundFiles.NONE
     name_pattern: str = DEFAULT_PATTERN
 
     def __post_init__(self) -> None:
@@ -76,19 +87,18 @@ class Recipe:
         _within("Quality", self.quality_crf, QUALITY_CRF, "(CRF)")
         _within("Keyframe interval", self.keyframe_s, KEYFRAME_S, "seconds")
         _within("Sound bitrate", self.sound_bitrate_bps, SOUND_BITRATE_BPS, "bits per second")
+        if self.sound_rate_hz not in SOUND_RATES_HZ:
+            raise BadValueError("Sample rate", self.sound_rate_hz, "it is 44100, 48000 or 96000 Hz")
+        if self.sound_channels not in (1, 2):
+            raise BadValueError("Channels", self.sound_channels, "a track is mono or stereo")
         if self.effort not in EFFORTS:
             raise BadValueError("Effort", self.effort, "it is one of " + ", ".join(EFFORTS))
         check_pattern(self.name_pattern)
 
     @property
-    def tick_rate(self) -> Fraction:
-        """Ticks per second of a take: the frame's rate, or milliseconds when pictures keep their arrival times."""
-        return Fraction(1000) if self.as_it_comes else self.frame.rate
-
-    @property
-    def keyframe_ticks(self) -> int:
-        """Frames from one keyframe to the next."""
-        return max(1, round(self.keyframe_s * self.frame.rate))
+    def sound(self) -> SoundFormat:
+        """The form of each track's sound."""
+        return SoundFormat(rate_hz=self.sound_rate_hz, channels=self.sound_channels)
 
     @property
     def label(self) -> str:

@@ -1,5 +1,35 @@
-"""The recorded picture: geometry and framing."""
+"""The recorded picture: geometry, pieces, arrangements."""
 
-from reel.core.frame.geometry import Placed, fit
+from reel.core.frame.advice import Advice, Proposal, proposals, scaling
+from reel.core.frame.geometry import Area, Placed, cover, fit
+from reel.core.frame.overlay import Caption, Clock, Face, Font, Image, Lettering, Overlay
+from reel.core.frame.piece import Crop, Fit, Piece, Place, Quarter
+from reel.core.frame.setup import Arrangement, FrameSetup, Scaler, with_renamed, without_input
 
-__all__ = ["Placed", "fit"]
+__all__ = [
+    "Advice",
+    "Area",
+    "Arrangement",
+    "Caption",
+    "Clock",
+    "Crop",
+    "Face",
+    "Fit",
+    "Font",
+    "FrameSetup",
+    "Image",
+    "Lettering",
+    "Overlay",
+    "Piece",
+    "Place",
+    "Placed",
+    "Proposal",
+    "Quarter",
+    "Scaler",
+    "cover",
+    "fit",
+    "proposals",
+    "scaling",
+    "with_renamed",
+    "without_input",
+]

@@ -4,20 +4,41 @@ from reel.core.line.advice import AlarmKind, Check, CheckState
 from reel.core.line.arrival import ArrivalSetup, Deinterlace, LineReading
 from reel.core.line.carried import Carried, Fields, Levels
 from reel.core.line.catalogue import HOPS
-from reel.core.line.checklist import Seen, checks_after, checks_before
+from reel.core.line.checklist import Seen, checks_after, checks_before, computer_checks
 from reel.core.line.device import Device, Eye, Turn
-from reel.core.line.devices import DEVICES, Camera, Console, Deck, DeviceKind, Feed, Headset, Phone, Tablet
+from reel.core.line.devices import (
+    DEVICES,
+    Camera,
+    Console,
+    Deck,
+    DeviceKind,
+    Feed,
+    Headset,
+    Microphone,
+    PartyChat,
+    Phone,
+    Tablet,
+)
 from reel.core.line.exchange import BadRigFileError, read_rig, write_rig
 from reel.core.line.hops import Hop, HopKind, label_of
+from reel.core.line.input import Chain, InputSetup, chain
 from reel.core.line.links import Connector
 from reel.core.line.loss import Loss, LossKind, Weight
 from reel.core.line.offer import Offer
 from reel.core.line.origin import FEED_PROTOCOLS, MediaFile, Network, Origin, Plugged
 from reel.core.line.path import FELT_MS, HopSetup, Step, Travel, travel
-from reel.core.line.proposal import NoPathError, best_path, fitting_frame, propose, with_fitting_frame
+from reel.core.line.proposal import (
+    USUAL_FRAME,
+    NoPathError,
+    best_path,
+    fitting_frame,
+    propose,
+    propose_input,
+    with_fitting_frame,
+)
 from reel.core.line.remedy import Remedy, remedies
-from reel.core.line.rig import Chain, RigSetup, chain, setup_of_the_file
-from reel.core.line.walk import STAGES, Stage, framed_signal, walk
+from reel.core.line.rig import MAX_INPUTS, RigSetup, file_plan, without_free_tracks
+from reel.core.line.walk import STAGES, Live, Stage, Strand, framed_signal, heard, strands, walk
 from reel.core.line.words import Told, told, word
 
 __all__ = [
@@ -25,7 +46,9 @@ __all__ = [
     "FEED_PROTOCOLS",
     "FELT_MS",
     "HOPS",
+    "MAX_INPUTS",
     "STAGES",
+    "USUAL_FRAME",
     "AlarmKind",
     "ArrivalSetup",
     "BadRigFileError",
@@ -47,15 +70,19 @@ __all__ = [
     "Hop",
     "HopKind",
     "HopSetup",
+    "InputSetup",
     "Levels",
     "LineReading",
+    "Live",
     "Loss",
     "LossKind",
     "MediaFile",
+    "Microphone",
     "Network",
     "NoPathError",
     "Offer",
     "Origin",
+    "PartyChat",
     "Phone",
     "Plugged",
     "Remedy",
@@ -63,6 +90,7 @@ __all__ = [
     "Seen",
     "Stage",
     "Step",
+    "Strand",
     "Tablet",
     "Told",
     "Travel",
@@ -72,17 +100,22 @@ __all__ = [
     "chain",
     "checks_after",
     "checks_before",
+    "computer_checks",
+    "file_plan",
     "fitting_frame",
     "framed_signal",
+    "heard",
     "label_of",
     "propose",
+    "propose_input",
     "read_rig",
     "remedies",
-    "setup_of_the_file",
+    "strands",
     "told",
     "travel",
     "walk",
     "with_fitting_frame",
+    "without_free_tracks",
     "word",
     "write_rig",
 ]

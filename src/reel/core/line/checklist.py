@@ -6,10 +6,10 @@ from reel.core.line.advice import Check
 from reel.core.line.arrival import Deinterlace
 from reel.core.line.carried import Fields
 from reel.core.line.hops import HopKind
+from reel.core.line.input import InputSetup, chain
 from reel.core.line.loss import Room
 from reel.core.line.origin import Network
 from reel.core.line.own import OwnRecorder
-from reel.core.line.rig import RigSetup, chain
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -20,15 +20,15 @@ class Seen:
     is_heard: bool | None = None
 
 
-def checks_before(setup: RigSetup, seen: Seen) -> tuple[Check, ...]:
-    """Give what to see to before a roll, in the order of the line."""
+def checks_before(setup: InputSetup) -> tuple[Check, ...]:
+    """Give what to see to at an input before a roll, in the order of the line."""
     own = setup.device.checks(setup.arrival.turn)
     sender = (Check(key="sender", text="The sender is set to its best picture"),)
     is_sent = isinstance(setup.origin, Network)
-    return (*own, *(sender if is_sent else ()), *_path_checks(setup), *_computer_checks(setup, seen))
+    return (*own, *(sender if is_sent else ()), *_path_checks(setup))
 
 
-def _path_checks(setup: RigSetup) -> list[Check]:
+def _path_checks(setup: InputSetup) -> list[Check]:
     checks, walked = [], chain(setup)
     slow = {loss.hop for loss in walked.travel.losses if isinstance(loss.limit, Room)}
     for place, hop_setup in enumerate(setup.path):
@@ -49,16 +49,17 @@ def _path_checks(setup: RigSetup) -> list[Check]:
     return checks
 
 
-def _computer_checks(setup: RigSetup, seen: Seen) -> list[Check]:
+def computer_checks(setup: InputSetup, seen: Seen) -> tuple[Check, ...]:
+    """Give what to see to at the computer; `setup` is the first input."""
     checks = []
     if chain(setup).travel.block is not None:
         checks.append(Check(key="arrives", text="A picture arrives", measured=False))
     checks.append(Check(key="room", text="There is room on the shelf", measured=seen.has_room))
     checks.append(Check(key="sound", text="Sound is heard", measured=seen.is_heard))
-    return checks
+    return tuple(checks)
 
 
-def checks_after(setup: RigSetup) -> tuple[Check, ...]:
+def checks_after(setup: InputSetup) -> tuple[Check, ...]:
     """Give what must be put back once the last take is cut."""
     is_powered = any(hop_setup.hop.needs_power for hop_setup in setup.path)
     power = (Check(key="power-off", text="What was powered for the recording is switched off"),)

@@ -44,6 +44,7 @@ class DeviceFacts:
 
     By USB it sends by `transfer`. `colour_px` are the colour samples that a line of its picture has, None for as many
     as are sent. A handheld may be turned. `causes` are the likely causes of alarms, likeliest first.
+    It is out of the ordinary that nothing is heard of it for more than `silent_s`.
     """
 
     label: str
@@ -53,6 +54,8 @@ class DeviceFacts:
     transfer: Transfer = Transfer.BULK
     colour_px: int | None = None
     is_handheld: bool = False
+    has_picture: bool = True
+    silent_s: float = 3.0
     causes: Mapping[AlarmKind, tuple[str, ...]] = field(default_factory=dict)
 
 

@@ -34,6 +34,8 @@ class DeviceKind(StrEnum):
     DECK = "deck"
     CAMERA = "camera"
     FEED = "feed"
+    MICROPHONE = "microphone"
+    CHAT = "chat"
 
     @property
     def label(self) -> str:
@@ -280,21 +282,17 @@ class Camera(Device):
         self._check()
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Feed(Device):
-    """A media file or a stream from the network; it is what it is, and known once it is opened."""
+class _Straight(Device):
+    """What comes straight to the computer, without a path, and is known once it is opened."""
 
-    facts = DeviceFacts(
-        label="Video feed", causes={AlarmKind.NO_SIGNAL: ("The sender is off or its address has changed.",)}
-    )
-    kind: DeviceKind = DeviceKind.FEED
+    __slots__ = ()
 
     def __post_init__(self) -> None:
         self.check_kind()
 
     @property
     def way_out(self) -> Connector | None:
-        """It comes straight to the computer."""
+        """None of its own."""
         return None
 
     @property
@@ -307,6 +305,48 @@ class Feed(Device):
         return iter(())
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Feed(_Straight):
+    """A media file or a stream from the network; it is what it is."""
+
+    facts = DeviceFacts(
+        label="Video feed", causes={AlarmKind.NO_SIGNAL: ("The sender is off or its address has changed.",)}
+    )
+    kind: DeviceKind = DeviceKind.FEED
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Microphone(_Straight):
+    """A microphone at the computer."""
+
+    facts = DeviceFacts(
+        label="Microphone",
+        has_picture=False,
+        causes={
+            AlarmKind.SILENT: ("Its switch is off.", "It is not plugged in all the way."),
+            AlarmKind.CLIPPED: ("Its gain is too high, or the mouth too near.",),
+            AlarmKind.NO_SIGNAL: ("It was unplugged.", "Another program holds it."),
+        },
+    )
+    kind: DeviceKind = DeviceKind.MICROPHONE
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PartyChat(_Straight):
+    """The voices of those who talk with the player, as the computer plays them."""
+
+    facts = DeviceFacts(
+        label="Party chat",
+        has_picture=False,
+        silent_s=60.0,
+        causes={
+            AlarmKind.SILENT: ("Nobody is talking.", "It is muted where it is played."),
+            AlarmKind.NO_SIGNAL: ("The program that plays it is closed.",),
+        },
+    )
+    kind: DeviceKind = DeviceKind.CHAT
+
+
 DEVICES: dict[DeviceKind, type[Device]] = {
     DeviceKind.CONSOLE: Console,
     DeviceKind.PHONE: Phone,
@@ -315,4 +355,6 @@ DEVICES: dict[DeviceKind, type[Device]] = {
     DeviceKind.DECK: Deck,
     DeviceKind.CAMERA: Camera,
     DeviceKind.FEED: Feed,
+    DeviceKind.MICROPHONE: Microphone,
+    DeviceKind.CHAT: PartyChat,
 }

@@ -7,9 +7,9 @@ from reel.core.line.catalogue import HOPS
 from reel.core.line.device import Device
 from reel.core.line.devices import DEVICES, DeviceKind
 from reel.core.line.hops import HopKind
+from reel.core.line.input import InputSetup
 from reel.core.line.path import MAX_HOPS, HopSetup
 from reel.core.line.proposal import best_path
-from reel.core.line.rig import RigSetup
 
 Path = tuple[HopSetup, ...]
 
@@ -59,7 +59,7 @@ def alternatives(model: str) -> tuple[str, ...]:
     return tuple(fits)
 
 
-def with_device(setup: RigSetup, device: Device) -> RigSetup:
+def with_device(setup: InputSetup, device: Device) -> InputSetup:
     """Set a rig's device; when its signal leaves by another way than before, the best path from there is laid."""
     if device.kind is DeviceKind.FEED or device.way_out is setup.device.way_out:
         return replace(setup, device=device)

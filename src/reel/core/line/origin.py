@@ -47,9 +47,13 @@ class Origin(Variant):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Plugged(Origin):
-    """A device of the room, by its name: two rigs that name the same one share it."""
+    """A device of the room, by its name: two rigs that name the same one share it.
+
+    One that is `shared`, as what the computer itself plays, may be open in several rigs at a time.
+    """
 
     device: str
+    shared: bool = False
     kind: OriginKind = OriginKind.PLUGGED
 
     def __post_init__(self) -> None:
@@ -59,8 +63,8 @@ class Plugged(Origin):
 
     @property
     def identity(self) -> str:
-        """Its name."""
-        return f"device {self.device.casefold()}"
+        """Its name, unless it is shared."""
+        return "" if self.shared else f"device {self.device.casefold()}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

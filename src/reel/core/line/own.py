@@ -3,7 +3,7 @@
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
-from reel.core.file import Container, RateControl, Recipe
+from reel.core.file import Container, FilePlan, RateControl, Recipe
 from reel.core.line.carried import Carried, brought_to, differences, one_eye
 from reel.core.line.device import Eye
 from reel.core.line.hops import HopKind, Passed, Situation
@@ -90,13 +90,13 @@ class OwnRecorder:
         return Passed(carried=after, losses=losses)
 
 
-def remote_recipe(option: RecordOption, mode: Mode, base: Recipe) -> Recipe:
-    """Give the recipe that a device's own recorder follows, for a file of `mode`; names stay as the rig has them."""
-    return Recipe(
-        frame=mode,
+def remote_plan(option: RecordOption, mode: Mode, base: Recipe, track: str) -> FilePlan:
+    """Give what a device's own recorder makes, for a picture of `mode`; names stay as the rig has them."""
+    recipe = Recipe(
         container=Container.MP4,
         rate_control=RateControl.CBR,
         bitrate_bps=option.bitrate_bps,
         effort="ultrafast",
         name_pattern=base.name_pattern,
     )
+    return FilePlan(recipe=recipe, frame=mode, tracks=(track,))

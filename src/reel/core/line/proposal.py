@@ -7,21 +7,24 @@ from functools import lru_cache
 
 from reel.core.errors import ReelError
 from reel.core.file import Recipe
+from reel.core.frame import FrameSetup
 from reel.core.line.arrival import ArrivalSetup, Deinterlace
 from reel.core.line.catalogue import HOPS
 from reel.core.line.device import Device, is_interlaced
 from reel.core.line.devices import DEVICES, DeviceKind
 from reel.core.line.hops import HopKind, label_of
+from reel.core.line.input import InputSetup, chain
 from reel.core.line.links import Connector
 from reel.core.line.loss import Weight
 from reel.core.line.origin import Plugged
 from reel.core.line.path import HopSetup
-from reel.core.line.rig import RigSetup, chain
+from reel.core.line.rig import RigSetup
 from reel.core.signal import Mode, Signal
+from reel.core.sound import TrackSetup
 
 # Hops that a person must own; cables and the computer's ports are taken to be there.
 OWNED_KINDS = (HopKind.BOX, HopKind.ADAPTER, HopKind.SPLITTER, HopKind.RECEIVER)
-_USUAL_FRAME = Mode(width_px=1280, height_px=720, rate=Fraction(30))
+USUAL_FRAME = Mode(width_px=1280, height_px=720, rate=Fraction(30))
 
 
 class NoPathError(ReelError, LookupError):
@@ -39,7 +42,7 @@ class NoPathError(ReelError, LookupError):
 class _Found:
     weight: float
     latency_ms: int
-    setup: RigSetup
+    setup: InputSetup
 
 
 def paths_to_host(way: Connector, have: Collection[str] | None = None) -> Iterator[tuple[HopSetup, ...]]:
@@ -81,10 +84,21 @@ def propose(kind: DeviceKind, have: Collection[str] | None = None, mode: Mode | 
     `have` are the keys of what is at hand: a path that uses some of it is taken before one that needs none. `mode` is
     what the device sends, its first mode when None. The recorded frame is what arrives.
     """
+    found = propose_input(kind, have, mode)
+    track = TrackSetup(name=found.name)
+    return with_fitting_frame(
+        RigSetup(inputs=(found,), frame=FrameSetup(mode=USUAL_FRAME), tracks=(track,), recipe=Recipe())
+    )
+
+
+def propose_input(kind: DeviceKind, have: Collection[str] | None = None, mode: Mode | None = None) -> InputSetup:
+    """Propose an input for a kind of device that is not a feed, named after it; see propose."""
     made = DEVICES[kind]
-    device = made(mode=mode or made.facts.modes[0])  # type: ignore[call-arg]  # all but feeds have a mode
-    found = _best(device, have, made.facts.ways_out)
-    return with_fitting_frame(found.setup)
+    if not made.facts.ways_out:
+        origin = Plugged(device=made.facts.label, shared=kind is DeviceKind.CHAT)
+        return InputSetup(name=made.facts.label, device=made(), origin=origin)
+    device = made(mode=mode or made.facts.modes[0])  # type: ignore[call-arg]  # what has a way out has a mode
+    return _best(device, have, made.facts.ways_out).setup
 
 
 def _best(device: Device, have: Collection[str] | None, ways: tuple[Connector, ...]) -> _Found:
@@ -92,11 +106,11 @@ def _best(device: Device, have: Collection[str] | None, ways: tuple[Connector, .
     for way in ways:
         sending = device.set(out=None if way is device.facts.ways_out[0] else way)
         for path in paths_to_host(way, have):
-            setup = RigSetup(
+            setup = InputSetup(
+                name=device.facts.label,
                 device=sending,
                 origin=Plugged(device=device.facts.label),
                 path=path,
-                recipe=Recipe(frame=_USUAL_FRAME),
                 arrival=_arrival(sending),
             )
             walked = chain(setup)
@@ -123,11 +137,11 @@ def _needed(device: Device) -> Iterator[str]:
 
 
 def with_fitting_frame(setup: RigSetup) -> RigSetup:
-    """Set the recorded frame to what arrives, in square pixels; a feed's stays, since it is not known yet."""
-    carried = chain(setup).carried
+    """Set the recorded frame to what arrives first, in square pixels; a feed's stays, since it is not known yet."""
+    carried = chain(setup.picture).carried
     if carried is None:
         return setup
-    return replace(setup, recipe=replace(setup.recipe, frame=fitting_frame(carried.signal)))
+    return replace(setup, frame=replace(setup.frame, mode=fitting_frame(carried.signal)))
 
 
 def fitting_frame(signal: Signal) -> Mode:

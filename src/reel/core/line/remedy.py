@@ -11,11 +11,11 @@ from reel.core.line.carried import Carried, Fields, is_squeezed
 from reel.core.line.catalogue import HOPS
 from reel.core.line.devices import DeviceKind
 from reel.core.line.hops import Hop, HopKind, label_of, within
+from reel.core.line.input import Chain, InputSetup, chain
 from reel.core.line.links import Connector
 from reel.core.line.loss import Loss, Weight
 from reel.core.line.path import HopSetup
 from reel.core.line.proposal import NoPathError, best_path
-from reel.core.line.rig import Chain, RigSetup, chain
 from reel.core.signal import rate_label
 
 MOST = 3
@@ -33,7 +33,7 @@ class Remedy:
 
     key: str
     label: str
-    setup: RigSetup
+    setup: InputSetup
     gives: str = ""
     gives_up: str = ""
 
@@ -51,7 +51,7 @@ class _Change:
 
 
 @lru_cache(maxsize=256)
-def remedies(setup: RigSetup, loss: Loss) -> tuple[Remedy, ...]:
+def remedies(setup: InputSetup, loss: Loss) -> tuple[Remedy, ...]:
     """Give up to MOST remedies for a loss of this rig, the best first.
 
     Each is walked: the loss is gone, nothing blocks that did not, and what arrives is worth it. One that only gives
@@ -117,7 +117,7 @@ def _sends_less(now: Chain, after: Chain) -> list[str]:
 
 
 @lru_cache(maxsize=32)
-def _tried(setup: RigSetup) -> tuple[tuple[_Change, Chain], ...]:
+def _tried(setup: InputSetup) -> tuple[tuple[_Change, Chain], ...]:
     """Walk every change once, for all the losses of a rig."""
     return tuple((change, chain(change.remedy.setup)) for change in _changes(setup))
 
@@ -139,7 +139,7 @@ def _given_up(now: Chain, after: Chain) -> float:
     return weight + (Weight.CHROMA if new.chroma_px < old.chroma_px and areas[0] == areas[1] else 0)
 
 
-def _changes(setup: RigSetup) -> Iterator[_Change]:
+def _changes(setup: InputSetup) -> Iterator[_Change]:
     for place, hop_setup in enumerate(setup.path):
         yield from _hop_changes(setup, place, hop_setup)
     yield from _device_changes(setup)
@@ -147,7 +147,7 @@ def _changes(setup: RigSetup) -> Iterator[_Change]:
     yield from _new_paths(setup)
 
 
-def _hop_changes(setup: RigSetup, place: int, hop_setup: HopSetup) -> Iterator[_Change]:
+def _hop_changes(setup: InputSetup, place: int, hop_setup: HopSetup) -> Iterator[_Change]:
     hop = hop_setup.hop
     for other in HOPS.values():
         if other.kind is not hop.kind or other is hop or not set(other.plugs_in) & set(hop.plugs_in):
@@ -171,7 +171,7 @@ def _with_its_port(change: _Change, place: int, box: Hop) -> Iterator[_Change]:
             yield replace(change, remedy=remedy, effort=5)
 
 
-def _at(setup: RigSetup, place: int, group: str, label: str, hop: HopSetup) -> _Change:
+def _at(setup: InputSetup, place: int, group: str, label: str, hop: HopSetup) -> _Change:
     path = (*setup.path[:place], hop, *setup.path[place + 1 :])
     remedy = Remedy(key=f"{group} {hop.model}", label=label, setup=replace(setup, path=path))
     return _Change(group=group, remedy=remedy)
@@ -186,13 +186,13 @@ def _article(hop: Hop) -> str:
     return f"{'an' if vowel else 'a'} {label}"
 
 
-def _device_changes(setup: RigSetup) -> Iterator[_Change]:
+def _device_changes(setup: InputSetup) -> Iterator[_Change]:
     for setting in setup.device.settings():
         remedy = Remedy(key=setting.key, label=setting.label, setup=replace(setup, device=setting.device))
         yield _Change(group=setting.group, remedy=remedy)
 
 
-def _arrival_changes(setup: RigSetup) -> Iterator[_Change]:
+def _arrival_changes(setup: InputSetup) -> Iterator[_Change]:
     def change(group: str, label: str, arrival: ArrivalSetup) -> _Change:
         remedy = Remedy(key=f"arrival {group}", label=label, setup=replace(setup, arrival=arrival))
         return _Change(group=group, remedy=remedy, effort=_SAY_RIGHT)
@@ -220,7 +220,7 @@ def _shape_label(shape: Fraction) -> str:
     return f"{shape.numerator}:{shape.denominator}"
 
 
-def _new_paths(setup: RigSetup) -> Iterator[_Change]:
+def _new_paths(setup: InputSetup) -> Iterator[_Change]:
     """Give the best path by each way out, where the present one leads nowhere or does great harm."""
     device = setup.device
     harm = max((loss.weight for loss in chain(setup).travel.losses if loss.stage == "path"), default=0)

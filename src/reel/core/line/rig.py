@@ -1,87 +1,100 @@
-"""A rig's setup: the device and how it is set, where its signal comes in, the path, the arriving mode, the recipe."""
+"""A rig's setup: its inputs, the recorded frame, the tracks, the recipe."""
 
-from dataclasses import dataclass, field, replace
+from collections.abc import Collection
+from dataclasses import dataclass, replace
 
 from reel.core.errors import BadValueError
-from reel.core.file import Recipe
-from reel.core.line.arrival import ArrivalSetup, after_arrival, kinds_undone
-from reel.core.line.boxes import Box
-from reel.core.line.carried import Carried
-from reel.core.line.device import Device
-from reel.core.line.devices import DeviceKind
-from reel.core.line.links import Transfer
-from reel.core.line.origin import Origin, Plugged
-from reel.core.line.own import OwnRecorder, remote_recipe
-from reel.core.line.path import MAX_HOPS, HopSetup, Travel, travel
+from reel.core.file import FilePlan, Recipe
+from reel.core.frame import FrameSetup
+from reel.core.line.input import InputSetup, chain
+from reel.core.line.own import OwnRecorder, remote_plan
+from reel.core.sound import MAX_TRACKS, TrackSetup
+
+MAX_INPUTS = 6
+MIX = "Mix of all"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RigSetup:
-    """Everything that is chosen for one way of recording."""
+    """Everything that is chosen for one way of recording. The first input's picture is the one that the frame follows.
 
-    device: Device
-    origin: Origin
-    path: tuple[HopSetup, ...] = ()
-    arrival: ArrivalSetup = field(default_factory=ArrivalSetup)
+    With `mix_first` the file begins with one more track, in which all others are mixed.
+    """
+
+    inputs: tuple[InputSetup, ...]
+    frame: FrameSetup
+    tracks: tuple[TrackSetup, ...] = (TrackSetup(),)
+    mix_first: bool = False
     recipe: Recipe
 
     def __post_init__(self) -> None:
-        if len(self.path) > MAX_HOPS:
-            raise BadValueError("Path", f"{len(self.path)} hops", f"it has at most {MAX_HOPS}")
-        if (self.device.kind is DeviceKind.FEED) is isinstance(self.origin, Plugged):
-            limit = "a feed is a file or comes from the network, any other device is plugged in"
-            raise BadValueError("Origin", self.origin.kind, limit)
-        if self.path and self.device.kind is DeviceKind.FEED:
-            raise BadValueError("Path", f"{len(self.path)} hops", "a feed comes straight to the computer")
+        if not 1 <= len(self.inputs) <= MAX_INPUTS:
+            raise BadValueError("Inputs", len(self.inputs), f"a rig has 1 to {MAX_INPUTS}")
+        if not self.inputs[0].has_picture:
+            raise BadValueError("First input", self.inputs[0].name, "it needs a picture; put it after one that has")
+        names = [one.name.casefold() for one in self.inputs]
+        if len(set(names)) < len(names):
+            raise BadValueError("Inputs", ", ".join(names), "each has a name of its own")
+        held = [one.origin.identity for one in self.inputs if one.origin.identity]
+        if len(set(held)) < len(held):
+            raise BadValueError("Inputs", ", ".join(held), "a device can be one of a rig's inputs only")
+        if len(self.tracks) > MAX_TRACKS:
+            raise BadValueError("Tracks", len(self.tracks), f"a rig has at most {MAX_TRACKS}")
+        titles = [track.name.casefold() for track in self.tracks]
+        if len({*titles, MIX.casefold()}) <= len(titles):
+            raise BadValueError("Tracks", ", ".join(titles), f"each has a name of its own, and none is “{MIX}”")
+        known = {"", *(one.name for one in self.inputs if one.has_picture)}
+        if lost := self.frame.shown_inputs - known:
+            raise BadValueError("Picture", min(lost), "no input of this name has a picture")
 
     @property
-    def box(self) -> Box | None:
-        """The capture box in the path."""
-        return next((hop.hop for hop in self.path if isinstance(hop.hop, Box)), None)
+    def picture(self) -> InputSetup:
+        """The first input, whose picture the frame follows."""
+        return self.inputs[0]
 
-    @property
-    def transfer(self) -> Transfer:
-        """How pictures are sent by USB: as the box does, or else as the device does."""
-        return self.box.transfer if self.box else self.device.facts.transfer
+    def with_input(self, place: int, setup: InputSetup) -> "RigSetup":
+        """Give the rig with another setup of the input at a place."""
+        return replace(self, inputs=(*self.inputs[:place], setup, *self.inputs[place + 1 :]))
+
+    def index_of(self, name: str) -> int:
+        """Give the place of an input by the name that a piece has for it, "" for the first."""
+        return next((place for place, one in enumerate(self.inputs) if one.name == name), 0)
+
+    def has_sound_for(self, track: int, heard: frozenset[int]) -> bool:
+        """Say whether an input whose place is among `heard` goes to a track, counted from 1."""
+        return any(place in heard and track in one.sound.tracks for place, one in enumerate(self.inputs))
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Chain:
-    """A rig's way up to the frame: the travel through its hops, and `carried`, what goes on after Arrival's settings.
+def file_plan(setup: RigSetup, heard: frozenset[int] | None = None) -> FilePlan:
+    """Give what a rig's file is to hold; where a device records by itself, what that makes.
 
-    `travel` holds Arrival's losses too.
+    `heard` are the places of the inputs that have sound; None takes all to have some. A track that no such input goes
+    to is left out.
     """
-
-    travel: Travel
-    carried: Carried | None
-
-    @property
-    def is_remote(self) -> bool:
-        """Whether the device records by itself, and no live picture comes."""
-        return self.carried is not None and self.carried.is_remote
-
-    @property
-    def weight(self) -> float:
-        """How much is lost in all."""
-        return sum(loss.weight for loss in self.travel.losses)
-
-
-def chain(setup: RigSetup) -> Chain:
-    """Walk a rig from the device to what goes on to the frame."""
-    way = travel(setup.device, setup.path, setup.arrival.offer)
-    if way.arrives is None:
-        return Chain(travel=way, carried=None)
-    carried, losses = after_arrival(way.arrives, setup.arrival)
-    gone = kinds_undone(setup.arrival, carried)
-    left = tuple(loss for loss in way.losses if loss.kind not in gone) if gone else way.losses
-    return Chain(travel=replace(way, losses=left + losses), carried=carried)
+    picture = setup.picture
+    last = picture.path[-1] if picture.path else None
+    carried = chain(picture).carried
+    if last is not None and carried is not None and isinstance(last.hop, OwnRecorder):
+        return remote_plan(last.hop.chosen(last.option), carried.signal.mode, setup.recipe, picture.name)
+    places = frozenset(range(len(setup.inputs))) if heard is None else heard
+    tracks = tuple(
+        track.name for number, track in enumerate(setup.tracks, start=1) if setup.has_sound_for(number, places)
+    )
+    if setup.mix_first and tracks:
+        tracks = (MIX, *tracks)
+    frame = setup.frame
+    return FilePlan(recipe=setup.recipe, frame=frame.mode, as_it_comes=frame.as_it_comes, tracks=tracks)
 
 
-def setup_of_the_file(setup: RigSetup) -> RigSetup:
-    """Give the setup that the file follows: where a device records by itself, with its recipe in place of the rig's."""
-    last = setup.path[-1] if setup.path else None
-    carried = chain(setup).carried
-    if last is None or carried is None or not isinstance(last.hop, OwnRecorder):
-        return setup
-    recipe = remote_recipe(last.hop.chosen(last.option), carried.signal.mode, setup.recipe)
-    return replace(setup, recipe=recipe)
+def without_free_tracks(setup: RigSetup, among: Collection[int]) -> RigSetup:
+    """Give a rig without those of some tracks (from 1) that nothing goes to; the others move up."""
+    used = {track for one in setup.inputs for track in one.sound.tracks}
+    kept = [number for number in range(1, len(setup.tracks) + 1) if number in used or number not in among]
+    moved = {number: place for place, number in enumerate(kept, start=1)}
+    inputs = tuple(
+        replace(
+            one, sound=replace(one.sound, tracks=tuple(moved[track] for track in one.sound.tracks if track in moved))
+        )
+        for one in setup.inputs
+    )
+    return replace(setup, inputs=inputs, tracks=tuple(setup.tracks[number - 1] for number in kept))

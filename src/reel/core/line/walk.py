@@ -1,15 +1,16 @@
 """The line: the stages from the device to the file, the data rate at each, and every loss where it happens."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
-from reel.core.file import RateControl, forecast
-from reel.core.line.devices import DeviceKind
+from reel.core.file import FilePlan, RateControl, forecast
+from reel.core.line.input import Chain, InputSetup, chain
 from reel.core.line.loss import Figure, Framing, Loss, LossKind, Weight
 from reel.core.line.origin import Network
 from reel.core.line.path import Travel
 from reel.core.line.proposal import fitting_frame
-from reel.core.line.rig import Chain, RigSetup, chain, setup_of_the_file
+from reel.core.line.rig import RigSetup, file_plan
 from reel.core.signal import Matrix, PixelFormat, Range, Signal, SoundFormat, pixel_format, rate_label
 
 STAGES = ("device", "path", "arrival", "frame", "sound", "file", "roll")
@@ -26,34 +27,55 @@ class Stage:
     losses: tuple[Loss, ...] = ()
 
 
-def framed_signal(setup: RigSetup) -> Signal:
-    """Say what goes to the encoder: the recipe's frame, 4:2:0 8-bit, BT.709 limited."""
-    return Signal(mode=setup.recipe.frame)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Live:
+    """What an open input says of itself: its picture and its sound, None for what it has not, or not yet."""
+
+    signal: Signal | None = None
+    sound: SoundFormat | None = None
 
 
-def walk(
-    setup: RigSetup, arrival: Signal | None, sound: SoundFormat | None, measured_bps: int | None = None
-) -> tuple[Stage, ...]:
-    """Walk the line of a rig. `arrival` and `sound` are what the open input says of itself, None while it is closed.
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Strand:
+    """One input's picture or sound on its way, drawn beside the first: it joins at stage `joins`, "" for nowhere.
+
+    `place` is its input's; `rate_bps` are the bits per second that leave the device, the path and Arrival (None when
+    unknown).
+    """
+
+    name: str
+    place: int
+    joins: str
+    rate_bps: tuple[float | None, ...]
+    is_sound: bool = False
+
+
+def framed_signal(plan: FilePlan) -> Signal:
+    """Say what goes to the encoder: the frame, 4:2:0 8-bit, BT.709 limited."""
+    return Signal(mode=plan.frame)
+
+
+def walk(setup: RigSetup, live: Sequence[Live] = (), measured_bps: int | None = None) -> tuple[Stage, ...]:
+    """Walk the line of a rig. `live` is what each input says of itself, empty while the rig is closed.
 
     `measured_bps` is the data rate of an earlier take with this recipe, if there is one.
     """
-    planned, setup = chain(setup), setup_of_the_file(setup)
+    picture, plan = setup.picture, file_plan(setup, heard(setup, live))
+    planned, arrival = chain(picture), live[0].signal if live else None
     way = planned.travel
-    sent = setup.device.signal or arrival
-    comes = setup.arrival.signal_of(arrival) if arrival else planned.carried.signal if planned.carried else None
-    framed = framed_signal(setup)
+    sent = picture.device.signal or arrival
+    comes = picture.arrival.signal_of(arrival) if arrival else planned.carried.signal if planned.carried else None
     if planned.is_remote:
-        return _remote_stages(setup, planned, sent)
+        return _remote_stages(plan, picture, planned, sent)
     return (
         Stage(
             key="device",
             fact=_label(sent),
-            detail=_pixels(sent),
+            detail=_others(setup) or _pixels(sent),
             rate_bps=_rate(sent),
             losses=_of_stage(way, "device"),
         ),
-        _path_stage(setup, way, arrival),
+        _path_stage(picture, way, arrival),
         Stage(
             key="arrival",
             fact=_label(comes),
@@ -61,34 +83,84 @@ def walk(
             rate_bps=_rate(comes),
             losses=_of_stage(way, "arrival"),
         ),
-        Stage(
-            key="frame",
-            fact=framed.mode.size_label,
-            detail="fit, as it comes" if setup.recipe.as_it_comes else f"fit, {rate_label(framed.mode.rate)}",
-            rate_bps=None if way.block else _rate(framed),
-            losses=_framing_losses(comes, framed, setup),
-        ),
-        _sound_stage(sound, is_known=arrival is not None),
-        _file_stage(setup, sound, measured_bps),
+        _frame_stage(setup, way, comes),
+        _sound_stage(setup, plan, live),
+        _file_stage(plan, measured_bps),
         Stage(key="roll", fact="blocked" if way.block else "ready"),
     )
 
 
-def _remote_stages(setup: RigSetup, planned: Chain, sent: Signal | None) -> tuple[Stage, ...]:
+def strands(setup: RigSetup, live: Sequence[Live] = ()) -> tuple[Strand, ...]:
+    """Give what runs beside the first input's picture: the other pictures, then the sounds, in the inputs' order."""
+    shown = setup.frame.shown_inputs
+    pictures = [
+        Strand(
+            name=one.name,
+            place=place,
+            joins="frame" if one.name in shown else "",
+            rate_bps=_way_rates(one, live, place),
+        )
+        for place, one in enumerate(setup.inputs)
+        if place and one.has_picture
+    ]
+    sounds = [
+        Strand(
+            name=one.name,
+            place=place,
+            joins="sound" if _goes_on(setup, one) else "",
+            rate_bps=(_sound_bps(live[place].sound) if live else None,) * 3,
+            is_sound=True,
+        )
+        for place, one in enumerate(setup.inputs)
+        if not live or live[place].sound is not None
+    ]
+    return (*pictures, *sounds)
+
+
+def heard(setup: RigSetup, live: Sequence[Live]) -> frozenset[int] | None:
+    """Give the places of the inputs that have sound, those that are not open yet among them; None for all."""
+    if not live:
+        return None
+    return frozenset(place for place, one in enumerate(live) if one.sound is not None or one.signal is None)
+
+
+def _goes_on(setup: RigSetup, one: InputSetup) -> bool:
+    return any(track <= len(setup.tracks) for track in one.sound.tracks)
+
+
+def _way_rates(one: InputSetup, live: Sequence[Live], place: int) -> tuple[float | None, ...]:
+    way, signal = chain(one), live[place].signal if live else None
+    sent, arrives = one.device.signal or signal, way.travel.arrives
+    comes = signal or (way.carried.signal if way.carried else None)
+    return _rate(sent), float(arrives.rate_bps) if arrives else _rate(signal), _rate(comes)
+
+
+def _others(setup: RigSetup) -> str:
+    """Count the inputs beside the first one's picture."""
+    pictures = sum(one.has_picture for one in setup.inputs[1:])
+    sounds = len(setup.inputs) - 1 - pictures
+    words = [
+        f"{number} {word}{'' if number == 1 else 's'}"
+        for number, word in ((pictures, "picture"), (sounds, "sound"))
+        if number
+    ]
+    return f"+ {', '.join(words)}" if words else ""
+
+
+def _remote_stages(plan: FilePlan, picture: InputSetup, planned: Chain, sent: Signal | None) -> tuple[Stage, ...]:
     """Walk a rig whose device records by itself: its file passes Arrival, Frame and Sound, which say what it holds."""
     way, carried = planned.travel, planned.carried
     assert carried is not None
-    file = _file_stage(setup, SoundFormat(), None)
+    file = _file_stage(plan, None)
     packed_bps, mode = file.rate_bps, carried.signal.mode
-    sound_bps = SoundFormat().rate_hz * SoundFormat().channels * 32
     return (
         Stage(key="device", fact=_label(sent), detail=_pixels(sent), rate_bps=_rate(sent)),
-        replace(_path_stage(setup, way, None), rate_bps=packed_bps),
+        replace(_path_stage(picture, way, None), rate_bps=packed_bps),
         Stage(
             key="arrival", fact=mode.label, detail="in its file", rate_bps=packed_bps, losses=_of_stage(way, "arrival")
         ),
         Stage(key="frame", fact=mode.size_label, detail="as it records", rate_bps=packed_bps),
-        Stage(key="sound", fact="1 track", detail="in its file", rate_bps=sound_bps),
+        Stage(key="sound", fact="1 track", detail="in its file", rate_bps=_sound_bps(SoundFormat())),
         file,
         Stage(key="roll", fact="ready"),
     )
@@ -98,9 +170,9 @@ def _of_stage(way: Travel, stage: str) -> tuple[Loss, ...]:
     return tuple(loss for loss in way.losses if loss.stage == stage)
 
 
-def _path_stage(setup: RigSetup, way: Travel, arrival: Signal | None) -> Stage:
+def _path_stage(setup: InputSetup, way: Travel, arrival: Signal | None) -> Stage:
     losses = _of_stage(way, "path")
-    if setup.device.kind is DeviceKind.FEED:
+    if not setup.device.facts.ways_out:
         detail = "network, as it comes" if isinstance(setup.origin, Network) else "file, own pace"
         return Stage(key="path", fact="direct", detail=detail, rate_bps=_rate(arrival))
     hops = f"{len(setup.path)} hop{'' if len(setup.path) == 1 else 's'}"
@@ -110,12 +182,26 @@ def _path_stage(setup: RigSetup, way: Travel, arrival: Signal | None) -> Stage:
     return Stage(key="path", fact=hops, detail=detail, rate_bps=float(way.arrives.rate_bps), losses=losses)
 
 
-def _framing_losses(arrives: Signal | None, framed: Signal, setup: RigSetup) -> tuple[Loss, ...]:
+def _frame_stage(setup: RigSetup, way: Travel, comes: Signal | None) -> Stage:
+    frame = setup.frame
+    count = max(len(one.pieces) for one in frame.arrangements)
+    fits = frame.arrangements[0].pieces[0].fit.value if count == 1 else f"{count} pictures"
+    return Stage(
+        key="frame",
+        fact=frame.mode.size_label,
+        detail=f"{fits}, {'as it comes' if frame.as_it_comes else rate_label(frame.mode.rate)}",
+        rate_bps=None if way.block else _rate(Signal(mode=frame.mode)),
+        losses=_framing_losses(comes, setup),
+    )
+
+
+def _framing_losses(arrives: Signal | None, setup: RigSetup) -> tuple[Loss, ...]:
     if arrives is None:
         return ()
+    framed = Signal(mode=setup.frame.mode)
     limit = Framing(comes=arrives, frame=framed.mode)
-    said = {loss.kind for loss in chain(setup).travel.losses}  # what a box took of the colours already is said once
-    found = [*_size_changes(arrives, framed), *_rate_changes(arrives, framed, as_it_comes=setup.recipe.as_it_comes)]
+    said = {loss.kind for loss in chain(setup.picture).travel.losses}  # what a box took of the colours is said once
+    found = [*_size_changes(arrives, framed), *_rate_changes(arrives, framed, as_it_comes=setup.frame.as_it_comes)]
     found += [change for change in _colour_changes(arrives, framed) if change[0] not in said]
     return tuple(
         Loss(kind=kind, stage="frame", limit=limit, weight=weight, was=was, left=left)
@@ -162,17 +248,25 @@ def chroma_share(pixels: PixelFormat) -> Fraction:
     return Fraction(1, across * down)
 
 
-def _sound_stage(sound: SoundFormat | None, *, is_known: bool) -> Stage:
-    if sound is None:
-        return Stage(key="sound", fact="no sound" if is_known else "not open")
-    rate_bps = sound.rate_hz * sound.channels * 32
-    words = {1: "mono", 2: "stereo"}.get(sound.channels, f"{sound.channels} channels")
-    return Stage(key="sound", fact="1 track", detail=f"{sound.rate_hz / 1000:g} kHz {words}", rate_bps=rate_bps)
+def _sound_stage(setup: RigSetup, plan: FilePlan, live: Sequence[Live]) -> Stage:
+    if not live or not any(one.signal or one.sound for one in live):
+        return Stage(key="sound", fact="not open")
+    if not plan.tracks:
+        return Stage(key="sound", fact="no sound")
+    count, sources = len(plan.tracks), sum(one.sound is not None for one in live)
+    fact = f"{count} track{'' if count == 1 else 's'}{f' from {sources}' if len(setup.inputs) > 1 else ''}"
+    form = plan.recipe.sound
+    words = "mono" if form.channels == 1 else "stereo"
+    return Stage(key="sound", fact=fact, detail=f"{form.rate_hz / 1000:g} kHz {words}", rate_bps=_sound_bps(form))
 
 
-def _file_stage(setup: RigSetup, sound: SoundFormat | None, measured_bps: int | None) -> Stage:
-    recipe = setup.recipe
-    cost = forecast(recipe, sound_tracks=1 if sound else 0, measured_bps=measured_bps)
+def _sound_bps(sound: SoundFormat | None) -> float | None:
+    return float(sound.rate_hz * sound.channels * 32) if sound else None
+
+
+def _file_stage(plan: FilePlan, measured_bps: int | None) -> Stage:
+    recipe = plan.recipe
+    cost = forecast(plan, measured_bps)
     if cost is None:
         return Stage(key="file", fact=recipe.label, detail="size not known yet")
     about = "about " if recipe.rate_control is RateControl.CRF else ""

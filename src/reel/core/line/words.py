@@ -7,10 +7,10 @@ from fractions import Fraction
 from reel.core.line.boxes import Port, bits_label
 from reel.core.line.carried import NoiseRule
 from reel.core.line.hops import Adapter, Hop, HopKind, Link, Mirror, Receiver, mhz_label, within
+from reel.core.line.input import InputSetup
 from reel.core.line.links import MJPEG_NOISE_BITS_PER_PIXEL, link_clock_hz
 from reel.core.line.loss import BLOCKS, Cause, Clock, Figure, Framing, Loss, LossKind, Plug, Room, Time, Wish
 from reel.core.line.own import OwnRecorder
-from reel.core.line.rig import RigSetup
 from reel.core.signal import Signal, pixel_format, rate_label
 
 WORDS = {
@@ -42,7 +42,7 @@ class Told:
         return f"{self.limit} {self.cost}"
 
 
-def told(loss: Loss, setup: RigSetup) -> Told:
+def told(loss: Loss, setup: InputSetup) -> Told:
     """Tell a loss of a rig."""
     limit = limit_of(loss, setup)
     cost = "No picture comes through." if loss.kind in BLOCKS else _COSTS[loss.kind](loss, setup)
@@ -56,7 +56,7 @@ def word(loss: Loss) -> str:
     return WORDS.get(loss.kind, loss.kind.value)
 
 
-def limit_of(loss: Loss, setup: RigSetup) -> str:
+def limit_of(loss: Loss, setup: InputSetup) -> str:
     """Say what causes a loss."""
     limit = loss.limit
     if isinstance(limit, Framing):
@@ -73,7 +73,7 @@ def limit_of(loss: Loss, setup: RigSetup) -> str:
     return _hop_limit(loss, setup.path[loss.hop].hop, setup)
 
 
-def _hop_limit(loss: Loss, hop: Hop, setup: RigSetup) -> str:
+def _hop_limit(loss: Loss, hop: Hop, setup: InputSetup) -> str:
     limit = loss.limit
     if isinstance(limit, Plug):
         takes = " or ".join(connector.label for connector in limit.takes)
@@ -107,7 +107,7 @@ def _clock_limit(loss: Loss, limit: Clock, hop: Hop) -> str:
     return f"{needs}{takes} {carries}."
 
 
-def _room_limit(limit: Room, port: Hop, setup: RigSetup) -> str:
+def _room_limit(limit: Room, port: Hop, setup: InputSetup) -> str:
     assert isinstance(port, Port)
     box = setup.box
     by = "" if port.isochronous_bps is None else f" {setup.transfer.value}, as it is sent"
@@ -119,7 +119,7 @@ def _room_limit(limit: Room, port: Hop, setup: RigSetup) -> str:
     return f"{shortage} {sender} falls back to {limit.given.label}."
 
 
-def _own_limit(hop: Hop, loss: Loss, setup: RigSetup) -> str:
+def _own_limit(hop: Hop, loss: Loss, setup: InputSetup) -> str:
     """Say what a hop does by itself."""
     name = _the(hop, first=True)
     if isinstance(hop, Adapter):
@@ -149,7 +149,7 @@ def _frame_limit(loss: Loss, limit: Framing) -> str:
     }.get(loss.kind, f"{comes.mode.size_label} arrives and the frame is {limit.frame.size_label}.")
 
 
-def _scaled(loss: Loss, setup: RigSetup) -> str:
+def _scaled(loss: Loss, setup: InputSetup) -> str:
     part = _number(loss.left) / _number(loss.was)
     cost = f"{float(part):.0%} of the pixels remain." if part < 1 else "No detail is added."
     if isinstance(loss.limit, Framing):
@@ -157,7 +157,7 @@ def _scaled(loss: Loss, setup: RigSetup) -> str:
     return cost
 
 
-def _rated(loss: Loss, setup: RigSetup) -> str:
+def _rated(loss: Loss, setup: InputSetup) -> str:
     if loss.limit is Cause.PAIRED:
         return "Half of the motion is gone; one picture per field keeps it."
     if isinstance(loss.limit, Framing):
@@ -166,14 +166,14 @@ def _rated(loss: Loss, setup: RigSetup) -> str:
     return f"{_rate(loss.left)} of {_rate(loss.was)} pictures a second come through."
 
 
-def _repeated(loss: Loss, setup: RigSetup) -> str:
+def _repeated(loss: Loss, setup: InputSetup) -> str:
     if isinstance(loss.limit, Framing):
         more = rate_label(_number(loss.left) - _number(loss.was))
         return f"{more} a second are repeated. Nothing is lost; motion can look uneven."
     return f"{_rate(loss.left)} pictures a second come, and only {_rate(loss.was)} of them are new."
 
 
-def _compressed(loss: Loss, setup: RigSetup) -> str:
+def _compressed(loss: Loss, setup: InputSetup) -> str:
     cost = f"{loss.left} throws fine detail away before Reel sees it."
     if loss.left != "MJPEG":
         return cost
@@ -182,16 +182,16 @@ def _compressed(loss: Loss, setup: RigSetup) -> str:
     return f"{cost} Noise would need up to {MJPEG_NOISE_BITS_PER_PIXEL} bits a pixel: then {then}."
 
 
-def _softer(loss: Loss, setup: RigSetup) -> str:
+def _softer(loss: Loss, setup: InputSetup) -> str:
     part = float(_number(loss.left) / _number(loss.was))
     return f"{part:.0%} of the colour detail remains: fine coloured edges get softer."
 
 
-def _says(sentence: str) -> Callable[[Loss, RigSetup], str]:
+def _says(sentence: str) -> Callable[[Loss, InputSetup], str]:
     return lambda loss, setup: sentence
 
 
-_COSTS: dict[LossKind, Callable[[Loss, RigSetup], str]] = {
+_COSTS: dict[LossKind, Callable[[Loss, InputSetup], str]] = {
     LossKind.WILL_SLEEP: _says("From then on a recording shows a locked screen."),
     LossKind.STOPS: _says("What happens later is not recorded; roll again in time."),
     LossKind.SCALED_DOWN: _scaled,

@@ -2,24 +2,32 @@
 
 from reel.core.line import AlarmKind
 from reel.core.measure.alarm import Alarm, Condition, alarm_remedy, alarms, causes
+from reel.core.measure.bars import FIND_S, BarFinder, Bars
 from reel.core.measure.contradiction import contradictions
-from reel.core.measure.counts import Counts, LossCause, Stretch, Tally
+from reel.core.measure.counts import Counts, InputCounts, LossCause, Missing, Stretch, Tally
 from reel.core.measure.examine import Appearance, Spans, examine
 from reel.core.measure.fields import TEST_S, FieldProbe, FieldTest, FieldVerdict
+from reel.core.measure.flash import FlashFinder
 from reel.core.measure.proof import Proof, ProofLine, Verdict, prove
 from reel.core.measure.watch import Watch, Watched
 
 __all__ = [
+    "FIND_S",
     "TEST_S",
     "Alarm",
     "AlarmKind",
     "Appearance",
+    "BarFinder",
+    "Bars",
     "Condition",
     "Counts",
     "FieldProbe",
     "FieldTest",
     "FieldVerdict",
+    "FlashFinder",
+    "InputCounts",
     "LossCause",
+    "Missing",
     "Proof",
     "ProofLine",
     "Spans",

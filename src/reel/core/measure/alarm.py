@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
-from reel.core.line import AlarmKind, HopKind, LossKind, Remedy, RigSetup, Turn, chain, remedies, told
+from reel.core.line import AlarmKind, HopKind, InputSetup, LossKind, Remedy, Turn, chain, remedies, told
 from reel.core.measure.watch import Watched
 from reel.core.signal import Signal
 from reel.core.sound import Level
@@ -13,7 +13,6 @@ FROZEN_S = 2.0
 SNOW_S = 2.0
 # So much of a mirrored picture stands still only where something else is seen; a flat sky comes to a tenth.
 STILL_PART = 0.25
-SILENT_S = 3.0
 SILENT_DB = -70.0
 CLIPPED_DB = -0.1
 # How long a change of the mode is told.
@@ -51,14 +50,14 @@ class Condition:
     is_held: bool = False
 
 
-def alarms(setup: RigSetup, condition: Condition) -> tuple[Alarm, ...]:
+def alarms(setup: InputSetup, condition: Condition) -> tuple[Alarm, ...]:
     """Give the alarms of a rig, the gravest first."""
     if condition.problem is not None and condition.is_held:
         return (_alarm(AlarmKind.HELD, condition.problem, setup),)
     if condition.problem is not None:
         return (_alarm(AlarmKind.NO_SIGNAL, condition.problem, setup),)
     found = _picture_alarms(setup, condition.watched)
-    if condition.silent_s > SILENT_S:
+    if condition.silent_s > setup.device.facts.silent_s:
         found.append(_alarm(AlarmKind.SILENT, f"No sound for {condition.silent_s:.0f} s.", setup))
     if any(level.held_db > CLIPPED_DB for level in condition.levels):
         found.append(_alarm(AlarmKind.CLIPPED, "The sound reaches full scale and is cut off.", setup))
@@ -67,7 +66,7 @@ def alarms(setup: RigSetup, condition: Condition) -> tuple[Alarm, ...]:
     return tuple(found)
 
 
-def _picture_alarms(setup: RigSetup, watched: Watched) -> list[Alarm]:
+def _picture_alarms(setup: InputSetup, watched: Watched) -> list[Alarm]:
     found = []
     if watched.black_s > BLACK_S:
         found.append(_alarm(AlarmKind.BLACK, f"The picture has been black for {watched.black_s:.0f} s.", setup))
@@ -83,7 +82,7 @@ def _picture_alarms(setup: RigSetup, watched: Watched) -> list[Alarm]:
     return found
 
 
-def _change(setup: RigSetup, condition: Condition) -> Alarm | None:
+def _change(setup: InputSetup, condition: Condition) -> Alarm | None:
     first, signal, changed_s = condition.first, condition.signal, condition.changed_s
     if first is None or signal is None or first == signal or changed_s is None or changed_s > CHANGE_S:
         return None
@@ -93,7 +92,7 @@ def _change(setup: RigSetup, condition: Condition) -> Alarm | None:
     return _alarm(AlarmKind.MODE_CHANGED, f"The mode changed: {new.label} comes instead of {old.label}.", setup)
 
 
-def _alarm(kind: AlarmKind, words: str, setup: RigSetup) -> Alarm:
+def _alarm(kind: AlarmKind, words: str, setup: InputSetup) -> Alarm:
     remedy = alarm_remedy(kind, setup)
     key, label = (remedy.key, remedy.label) if remedy else ("", "")
     return Alarm(kind=kind, words=words, causes=causes(kind, setup), remedy=key, mends=label)
@@ -103,7 +102,7 @@ def _alarm(kind: AlarmKind, words: str, setup: RigSetup) -> Alarm:
 _COMES_FROM = {AlarmKind.FROZEN: (LossKind.WILL_SLEEP,)}
 
 
-def alarm_remedy(kind: AlarmKind, setup: RigSetup) -> Remedy | None:
+def alarm_remedy(kind: AlarmKind, setup: InputSetup) -> Remedy | None:
     """Give what Reel can do about an alarm of a rig: as the line says, or to keep a picture upright that was turned."""
     if kind is AlarmKind.TURNED and setup.arrival.turn is None:
         upright = replace(setup, arrival=replace(setup.arrival, turn=Turn.UPRIGHT))
@@ -116,7 +115,7 @@ def alarm_remedy(kind: AlarmKind, setup: RigSetup) -> Remedy | None:
     return next((remedy for loss in losses for remedy in remedies(setup, loss)), None)
 
 
-def causes(kind: AlarmKind, setup: RigSetup) -> tuple[str, ...]:
+def causes(kind: AlarmKind, setup: InputSetup) -> tuple[str, ...]:
     """Give the likely causes of an alarm: what the line says, or else what the device and the hops are known for."""
     way = chain(setup).travel
     if kind is AlarmKind.NO_SIGNAL and way.block is not None:
@@ -126,7 +125,7 @@ def causes(kind: AlarmKind, setup: RigSetup) -> tuple[str, ...]:
     return said or (*known, *_hop_causes(kind, setup))
 
 
-def _hop_causes(kind: AlarmKind, setup: RigSetup) -> Iterator[str]:
+def _hop_causes(kind: AlarmKind, setup: InputSetup) -> Iterator[str]:
     """Give what the hops of a path are known for."""
     if kind is AlarmKind.NO_SIGNAL:
         yield from (f"{hop.hop.name} has no power." for hop in setup.path if hop.hop.needs_power)

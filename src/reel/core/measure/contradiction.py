@@ -2,7 +2,7 @@
 
 from functools import lru_cache
 
-from reel.core.line import Deinterlace, RigSetup, chain
+from reel.core.line import Deinterlace, InputSetup, chain
 from reel.core.measure.watch import Watched
 from reel.core.signal import Scan, Signal, rate_label
 
@@ -13,14 +13,14 @@ _DISTINCT_PART = 0.9
 _LEAST_DISTINCT = 5
 
 
-def contradictions(setup: RigSetup, signal: Signal, watched: Watched) -> tuple[str, ...]:
+def contradictions(setup: InputSetup, signal: Signal, watched: Watched) -> tuple[str, ...]:
     """Give a sentence for each contradiction; none while too little has been measured."""
     if not watched.per_s:
         return ()
     return (*_rates(setup, signal, watched), *_fields(setup, signal, watched))
 
 
-def _rates(setup: RigSetup, signal: Signal, watched: Watched) -> list[str]:
+def _rates(setup: InputSetup, signal: Signal, watched: Watched) -> list[str]:
     said = float(signal.mode.rate)
     if abs(watched.per_s / said - 1) > _RATE_PART:
         return [f"{watched.per_s:.2f} pictures a second come, and the signal says {rate_label(signal.mode.rate)}."]
@@ -35,13 +35,13 @@ def _rates(setup: RigSetup, signal: Signal, watched: Watched) -> list[str]:
 
 
 @lru_cache(maxsize=32)
-def _distinct_per_s(setup: RigSetup) -> float | None:
+def _distinct_per_s(setup: InputSetup) -> float | None:
     """Give what the line says arrives, walked once: a signal is held against it ten times a second."""
     arrives = chain(setup).travel.arrives
     return float(arrives.distinct_per_s) if arrives else None
 
 
-def _fields(setup: RigSetup, signal: Signal, watched: Watched) -> list[str]:
+def _fields(setup: InputSetup, signal: Signal, watched: Watched) -> list[str]:
     is_interlaced = signal.mode.scan is Scan.INTERLACED
     makes_pictures = setup.arrival.deinterlace is not Deinterlace.NONE
     if watched.has_fields and not (is_interlaced and makes_pictures):

@@ -29,13 +29,35 @@ class Stretch:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Missing:
+    """What one input did not send in a row, from `first_tick` of the take on: `lost` pictures, or milliseconds."""
+
+    first_tick: int
+    lost: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class InputCounts:
+    """What was counted of one input beside the frames: its own pictures that were lost while it is an inset, its sound.
+
+    `stretched_ppm` says by how much its sound was stretched to stay in step, None where there was too little to tell.
+    """
+
+    name: str
+    pictures: tuple[Missing, ...] = ()
+    sound: tuple[Missing, ...] = ()
+    stretched_ppm: float | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Counts:
     """What was counted in a take, in frames.
 
     `ticks` are the frames that the take should have. `lost_before` had a picture due that did not come, and hold the
     one before, or show the next where the source is faster; `lost_encoder` found the encoder's queue full, and are
     empty in the file. `dropped` pictures came when their tick had one; `repeated` ticks had none due, since the file's
-    rate is higher. `stretches` place the losses.
+    rate is higher. `stretches` place the losses. All that is of the first input's picture; `inputs` says of each input
+    what else there is to say.
     """
 
     ticks: int = 0
@@ -44,6 +66,7 @@ class Counts:
     dropped: int = 0
     repeated: int = 0
     stretches: tuple[Stretch, ...] = ()
+    inputs: tuple[InputCounts, ...] = ()
 
     @property
     def lost(self) -> int:

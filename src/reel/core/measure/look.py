@@ -45,14 +45,15 @@ def has_changed(before: Luma, lines: Luma) -> bool:
     if not step.any():
         return False
     means = _means(step)
+    most = float(np.abs(means).max())
+    noise = float(np.median(_means(np.abs(_some_rows(step))))) / _ABSOLUTE
+    white = noise / _TILE**0.5
+    if noise > MOST_NOISE or most > max(LEAST_STEPS, SIGMAS * CORRELATED * white):
+        return True
     if abs(float(np.median(means))) > FADE_STEPS:
         return True
-    noise = float(np.median(_means(np.abs(_some_rows(step))))) / _ABSOLUTE
-    if noise > MOST_NOISE:
-        return True
-    white = noise / _TILE**0.5
-    spread = min(max(white, float(np.median(np.abs(means))) / _MEDIAN), CORRELATED * white)
-    return bool(np.abs(means).max() > max(LEAST_STEPS, SIGMAS * spread))
+    spread = max(white, float(np.median(np.abs(means))) / _MEDIAN)
+    return bool(most > max(LEAST_STEPS, SIGMAS * min(spread, CORRELATED * white)))
 
 
 class Movement:
@@ -103,6 +104,8 @@ class Stillness:
 
 def is_black(lines: Luma) -> bool:
     """Say whether a picture is black: dark, and flat but for noise. A small lamp in the dark is not black."""
+    if float(lines[::8, ::8].mean()) > BLACK_STEPS + SIGMAS * MOST_NOISE / _TILE**0.5:
+        return False  # as most are not
     values = lines.astype(np.int16)
     means = _means(values)
     level = float(np.median(means))

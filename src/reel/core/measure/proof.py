@@ -1,11 +1,13 @@
 """The proof: what was asked against what the file holds, line by line, with the cause of each difference."""
 
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from fractions import Fraction
+from itertools import zip_longest
 
-from reel.core.file import RateControl, Recipe
-from reel.core.measure.counts import Counts, LossCause
+from reel.core.file import FilePlan, RateControl
+from reel.core.measure.counts import Counts, InputCounts, LossCause
 from reel.core.measure.examine import Appearance, Spans
 from reel.core.media.probe import MediaFacts, SoundFacts, VideoFacts
 from reel.core.media.rate import RateFacts
@@ -23,6 +25,8 @@ QUIET_DB = -45.0
 END_TOLERANCE_S = Fraction(1024, 48_000) + Fraction(1, 24)
 # A part of the take in which the picture is black or does not change that is more than any scene would have.
 FAULTY_PART = Fraction(1, 2)
+# A stretching of sound under this is not worth a line: it is what a few seconds can't tell from none.
+LEAST_PPM = 5
 # As many places of losses are named.
 MOST_PLACES = 3
 
@@ -72,27 +76,31 @@ class Proof:
 
 
 def prove(
-    recipe: Recipe,
+    plan: FilePlan,
     *,
-    sound_tracks: int,
     facts: MediaFacts,
     counts: Counts,
     seen: Appearance | None = None,
-    channels: int = 2,
+    beside: Sequence[MediaFacts | None] = (),
 ) -> Proof:
     """Hold a file's facts against what was asked. Only the causes of losses come from the recorder's `counts`.
 
-    `seen` is what its pictures look like; None leaves those lines out. `channels` are those of each sound track.
+    `seen` is what its pictures look like; None leaves those lines out. `beside` are the facts of the files of sound, in
+    the plan's order; None for one that can't be read.
     """
-    lines = [_container(recipe, facts), *_whole(facts)]
+    lines = [_container(plan, facts), *_whole(facts)]
     if facts.video is None or not facts.video.frames:
         lines.append(_line("Picture", "1 track", "none", cause="The file holds no picture that can be decoded."))
     else:
-        lines += _picture(recipe, facts.video)
-        lines += _frames(recipe, facts.video, counts)
+        lines += _picture(plan, facts.video)
+        lines += _frames(plan, facts.video, counts)
         if seen is not None:
-            lines += _looks(recipe, facts.video, seen)
-    lines += _sound(recipe, sound_tracks, channels, facts)
+            lines += _looks(plan, facts.video, seen)
+    lines += _sound(plan, facts)
+    lines += [
+        _sound_file(plan, name, one, facts.length_s) for name, one in zip_longest(plan.sound_files, beside) if name
+    ]
+    lines += _inputs(plan, counts)
     return Proof(lines=tuple(lines))
 
 
@@ -118,29 +126,29 @@ def _line(label: str, asked: str, got: str, *, same: bool | None = None, cause: 
     )
 
 
-def _container(recipe: Recipe, facts: MediaFacts) -> ProofLine:
+def _container(plan: FilePlan, facts: MediaFacts) -> ProofLine:
     got = next((kind for kind in ("matroska", "mp4") if kind in facts.container), facts.container)
-    return _line("Container", recipe.container.value.upper(), {"matroska": "MKV", "mp4": "MP4"}.get(got, got))
+    return _line("Container", plan.recipe.container.value.upper(), {"matroska": "MKV", "mp4": "MP4"}.get(got, got))
 
 
-def _picture(recipe: Recipe, video: VideoFacts) -> list[ProofLine]:
+def _picture(plan: FilePlan, video: VideoFacts) -> list[ProofLine]:
     asked_pixels = pixel_format("yuv420p").label
     return [
-        _line("Size", recipe.frame.size_label, f"{video.width_px}×{video.height_px}"),
-        _rate(recipe, video.rate),
+        _line("Size", plan.frame.size_label, f"{video.width_px}×{video.height_px}"),
+        _rate(plan, video.rate),
         _line("Pixel shape", "square", _shape(video), cause="Players show it in another shape or turned."),
         _line("Codec, profile", "H.264 High", _codec(video.codec, video.profile)),
         _line("Pixel format", asked_pixels, _pixels(video.pixels)),
         _line("Matrix, range", f"{Matrix.BT709.value} {Range.LIMITED.value}", _colour(video)),
         _line("Transfer, primaries", "709, 709", f"{_curve(video.transfer)}, {_curve(video.primaries)}"),
-        _keyframes(recipe, video),
-        _bitrate(recipe, video),
+        _keyframes(plan, video),
+        _bitrate(plan, video),
     ]
 
 
-def _rate(recipe: Recipe, rate: RateFacts | None) -> ProofLine:
-    asked = "as it comes" if recipe.as_it_comes else f"{_exact(recipe.frame.rate)} fixed"
-    if rate is not None and recipe.as_it_comes:
+def _rate(plan: FilePlan, rate: RateFacts | None) -> ProofLine:
+    asked = "as it comes" if plan.as_it_comes else f"{_exact(plan.frame.rate)} fixed"
+    if rate is not None and plan.as_it_comes:
         got = f"{rate_label(rate.rate)} {'fixed' if rate.fixed else 'on average'}"
         return ProofLine(label="Rate", asked=asked, got=got, verdict=Verdict.NOTED)
     if rate is None:
@@ -193,43 +201,43 @@ def _colour(video: VideoFacts) -> str:
     return f"{matrix} {video.range.value if video.range else 'untagged'}"
 
 
-def _keyframes(recipe: Recipe, video: VideoFacts) -> ProofLine:
+def _keyframes(plan: FilePlan, video: VideoFacts) -> ProofLine:
     def label(ticks: int) -> str:
-        return f"{float(ticks / recipe.frame.rate):.2f} s"
+        return f"{float(ticks / plan.frame.rate):.2f} s"
 
-    asked = label(recipe.keyframe_ticks)
+    asked = label(plan.keyframe_ticks)
     if not video.keyframes:
         return _line("Keyframes", asked, "none", cause="No editor can step into it.")
-    if video.keyframes == 1 and video.frames <= recipe.keyframe_ticks:
+    if video.keyframes == 1 and video.frames <= plan.keyframe_ticks:
         cause = "The take is shorter than that."
         return ProofLine(label="Keyframes", asked=asked, got="one only", verdict=Verdict.NOTED, cause=cause)
     cause = "The encoder set keyframes at other distances, or frames are missing between them."
     # behind the last one there may be fewer frames than asked, and not more
-    steps = {*video.keyframe_ticks, *([video.last_stretch] if video.last_stretch > recipe.keyframe_ticks else [])}
-    low, high = min(steps, default=recipe.keyframe_ticks), max(steps, default=recipe.keyframe_ticks)
+    steps = {*video.keyframe_ticks, *([video.last_stretch] if video.last_stretch > plan.keyframe_ticks else [])}
+    low, high = min(steps, default=plan.keyframe_ticks), max(steps, default=plan.keyframe_ticks)
     got = label(low) if low == high else f"{label(low)[:-2]}–{label(high)}"
     return _line("Keyframes", asked, got, cause=cause)
 
 
-def _bitrate(recipe: Recipe, video: VideoFacts) -> ProofLine:
+def _bitrate(plan: FilePlan, video: VideoFacts) -> ProofLine:
     got = f"{video.bitrate_bps / 1e6:.1f} Mb/s"
-    if recipe.rate_control is RateControl.CRF:
-        return ProofLine(label="Video bitrate", asked=f"CRF {recipe.quality_crf}", got=got, verdict=Verdict.NOTED)
-    asked = f"{recipe.bitrate_bps / 1e6:.1f} Mb/s"
+    if plan.recipe.rate_control is RateControl.CRF:
+        return ProofLine(label="Video bitrate", asked=f"CRF {plan.recipe.quality_crf}", got=got, verdict=Verdict.NOTED)
+    asked = f"{plan.recipe.bitrate_bps / 1e6:.1f} Mb/s"
     if video.length_s < SETTLED_S:
         cause = f"A take under {SETTLED_S} s is too short to judge a bitrate."
         return ProofLine(label="Video bitrate", asked=asked, got=got, verdict=Verdict.NOTED, cause=cause)
-    same = abs(video.bitrate_bps - recipe.bitrate_bps) <= BITRATE_TOLERANCE * recipe.bitrate_bps
+    same = abs(video.bitrate_bps - plan.recipe.bitrate_bps) <= BITRATE_TOLERANCE * plan.recipe.bitrate_bps
     return _line("Video bitrate", asked, got, same=same, cause="The encoder could not hold the bitrate.")
 
 
-def _frames(recipe: Recipe, video: VideoFacts, counts: Counts) -> list[ProofLine]:
-    rate = None if recipe.as_it_comes else video.rate  # pictures that keep their times leave no tick empty
+def _frames(plan: FilePlan, video: VideoFacts, counts: Counts) -> list[ProofLine]:
+    rate = None if plan.as_it_comes else video.rate  # pictures that keep their times leave no tick empty
     expected = video.frames + (rate.missing if rate else 0)
     by_length = round(video.length_s * rate.rate) if rate and rate.fixed else expected
     asked = max(expected, by_length, counts.ticks)
     missing = asked - video.frames
-    steps = _steps(recipe, missing, counts)
+    steps = _steps(plan, missing, counts)
     lost = missing + counts.lost_before
     lines = [
         _line("Frames", _count(asked), _count(video.frames), cause=steps),
@@ -246,7 +254,7 @@ def _count(number: int) -> str:
     return f"{number:,}".replace(",", " ")
 
 
-def _steps(recipe: Recipe, missing: int, counts: Counts) -> str:
+def _steps(plan: FilePlan, missing: int, counts: Counts) -> str:
     """Say which step lost how many frames, and where; what the file lacks beyond that went in writing it."""
     lost = dict.fromkeys(LossCause, 0)
     for stretch in counts.stretches:
@@ -262,7 +270,7 @@ def _steps(recipe: Recipe, missing: int, counts: Counts) -> str:
             "on the way in: the source skipped them or Reel read too late",
         ),
     ]
-    said = [f"{_count(number)} {word}{_places(recipe, counts, cause)}" for number, cause, word in words if number > 0]
+    said = [f"{_count(number)} {word}{_places(plan, counts, cause)}" for number, cause, word in words if number > 0]
     rest = missing - at_encoder
     if rest > 0:
         why = (
@@ -272,17 +280,17 @@ def _steps(recipe: Recipe, missing: int, counts: Counts) -> str:
     return "; ".join(said) + "." if said else ""
 
 
-def _places(recipe: Recipe, counts: Counts, cause: LossCause) -> str:
+def _places(plan: FilePlan, counts: Counts, cause: LossCause) -> str:
     """Give the timecodes at which frames were lost by a cause."""
     found = [stretch for stretch in counts.stretches if stretch.cause is cause]
     if not found:
         return ""
-    codes = [timecode(stretch.first_tick / recipe.tick_rate, recipe.frame.rate) for stretch in found[:MOST_PLACES]]
+    codes = [timecode(stretch.first_tick / plan.tick_rate, plan.frame.rate) for stretch in found[:MOST_PLACES]]
     more = f" and {len(found) - MOST_PLACES} more places" if len(found) > MOST_PLACES else ""
     return f" (at {', '.join(codes)}{more})"
 
 
-def _looks(recipe: Recipe, video: VideoFacts, seen: Appearance) -> list[ProofLine]:
+def _looks(plan: FilePlan, video: VideoFacts, seen: Appearance) -> list[ProofLine]:
     """Say for how long the picture is black, and for how long it does not change."""
     lines = []
     for label, asked, spans, cause in (
@@ -294,34 +302,75 @@ def _looks(recipe: Recipe, video: VideoFacts, seen: Appearance) -> list[ProofLin
             continue
         is_fault = spans.total_s >= FAULTY_PART * video.length_s
         verdict = Verdict.DIFFERS if is_fault else Verdict.NOTED
-        lines.append(ProofLine(label=label, asked=asked, got=_spans(recipe, spans), verdict=verdict, cause=cause))
+        lines.append(ProofLine(label=label, asked=asked, got=_spans(plan, spans), verdict=verdict, cause=cause))
     return lines
 
 
-def _spans(recipe: Recipe, spans: Spans) -> str:
-    at = timecode(spans.longest_at_s, recipe.frame.rate)
+def _spans(plan: FilePlan, spans: Spans) -> str:
+    at = timecode(spans.longest_at_s, plan.frame.rate)
     if spans.longest_s == spans.total_s:
         return f"{length_label(spans.total_s)} from {at}"
     return f"{length_label(spans.total_s)} in all, the longest {length_label(spans.longest_s)} from {at}"
 
 
-def _sound(recipe: Recipe, sound_tracks: int, channels: int, facts: MediaFacts) -> list[ProofLine]:
-    lines = [_line("Sound tracks", str(sound_tracks), str(len(facts.sound)), cause="A track is missing or empty.")]
-    for number, track in enumerate(facts.sound[:sound_tracks], start=1):
-        name = f"Track {number}" if sound_tracks > 1 else "Sound"
-        lines += _track(name, recipe, channels, track)
+def _sound(plan: FilePlan, facts: MediaFacts) -> list[ProofLine]:
+    asked = len(plan.tracks)
+    lines = [_line("Sound tracks", str(asked), str(len(facts.sound)), cause="A track is missing or empty.")]
+    for number, (name, track) in enumerate(zip(plan.tracks, facts.sound, strict=False), start=1):
+        label = f"Track {number}" if asked > 1 else "Sound"
+        if name:  # takes of before had tracks without one
+            lines.append(_line(f"{label} name", name, track.title or "none", cause="The container does not hold it."))
+        lines += _track(label, plan, track)
         if facts.video is not None:
-            lines += _sync(name, facts.video, track)
+            lines += _sync(label, facts.video, track)
     return lines
 
 
-def _track(name: str, recipe: Recipe, channels: int, track: SoundFacts) -> list[ProofLine]:
+def _sound_file(plan: FilePlan, name: str, facts: MediaFacts | None, length_s: Fraction) -> ProofLine:
+    """Say what a file of sound holds: it begins with the take, so that it is as long."""
+    track = facts.sound[0] if facts is not None and facts.sound else None
+    kind = plan.recipe.sound_files.value.upper()
+    asked = _sound_form(kind, plan.recipe.sound_rate_hz, plan.recipe.sound_channels, length_s)
+    if facts is None or track is None:
+        return _line(name, asked, "can't be read", cause="It is missing or empty.")
+    is_kind = facts.container == plan.recipe.sound_files.value
+    got = _sound_form(kind if is_kind else facts.container, track.rate_hz, track.channels, track.length_s)
+    near = abs(track.length_s - length_s) <= END_TOLERANCE_S
+    cause = "It ends before the take or after it." if not near else "It is of another kind."
+    alike = is_kind and (track.rate_hz, track.channels) == (plan.recipe.sound_rate_hz, plan.recipe.sound_channels)
+    return _line(name, asked, got, same=near and alike, cause=cause)
+
+
+def _sound_form(kind: str, rate_hz: int, channels: int, length_s: Fraction) -> str:
+    return f"{kind} {rate_hz / 1000:g} kHz {_channels(channels)}, {float(length_s):.2f} s"
+
+
+def _inputs(plan: FilePlan, counts: Counts) -> list[ProofLine]:
+    """Say what each input lost beside the frames, and by how much its sound was stretched to stay in step."""
+    return [line for one in counts.inputs for line in _input(plan, one)]
+
+
+def _input(plan: FilePlan, one: InputCounts) -> Iterator[ProofLine]:
+    for thing, stretches, unit in (("picture", one.pictures, "pictures"), ("sound", one.sound, "ms")):
+        lost = sum(stretch.lost for stretch in stretches)
+        if lost:
+            where = [timecode(stretch.first_tick / plan.tick_rate, plan.frame.rate) for stretch in stretches]
+            more = f" and {len(where) - MOST_PLACES} more places" if len(where) > MOST_PLACES else ""
+            cause = f"Nothing came of it at {', '.join(where[:MOST_PLACES])}{more}; the rest of the take went on."
+            yield _line(f"{one.name}, lost {thing}", "0", f"{_count(lost)} {unit}", cause=cause)
+    if one.stretched_ppm is not None and abs(one.stretched_ppm) >= LEAST_PPM:
+        cause = "Its clock and the computer's differ; its sound was stretched so that it stays in step."
+        got = f"{one.stretched_ppm:+.0f} ppm"
+        yield ProofLine(label=f"{one.name}, clock", asked="–", got=got, verdict=Verdict.NOTED, cause=cause)
+
+
+def _track(name: str, plan: FilePlan, track: SoundFacts) -> list[ProofLine]:
     cause = "Its time leaves something out or goes back: a player falls silent or out of step there."
     return [
         _line(f"{name} codec", "AAC LC", _codec(track.codec, track.profile)),
-        _line(f"{name} rate", "48 kHz", f"{track.rate_hz / 1000:g} kHz"),
-        _line(f"{name} channels", _channels(channels), _channels(track.channels)),
-        _sound_bitrate(name, recipe, track),
+        _line(f"{name} rate", f"{plan.recipe.sound_rate_hz / 1000:g} kHz", f"{track.rate_hz / 1000:g} kHz"),
+        _line(f"{name} channels", _channels(plan.recipe.sound_channels), _channels(track.channels)),
+        _sound_bitrate(name, plan, track),
         _line(f"{name} holes", "none", _holes(track), cause=cause),
     ]
 
@@ -338,8 +387,8 @@ def _holes(track: SoundFacts) -> str:
     return f"{float(by_s * 1000):+.0f} ms at {float(at_s):.1f} s{more}"
 
 
-def _sound_bitrate(name: str, recipe: Recipe, track: SoundFacts) -> ProofLine:
-    label, asked_bps = f"{name} bitrate", recipe.sound_bitrate_bps
+def _sound_bitrate(name: str, plan: FilePlan, track: SoundFacts) -> ProofLine:
+    label, asked_bps = f"{name} bitrate", plan.recipe.sound_bitrate_bps
     asked, got = f"{asked_bps / 1000:.0f} kb/s", f"{track.bitrate_bps / 1000:.0f} kb/s"
     is_less = track.bitrate_bps < asked_bps * (1 - SOUND_BITRATE_SLACK)
     if is_less and (track.rms_db is None or track.rms_db < QUIET_DB):

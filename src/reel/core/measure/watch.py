@@ -69,8 +69,9 @@ class Watch:
         self._alike = 0
 
     def note(self, at_ns: int) -> None:
-        """Take note that a picture was shown at `at_ns`, without looking at it."""
+        """Take note that a picture was shown at `at_ns`, without looking at it: it may be the one that changed."""
         self._arrivals.append((at_ns, None))
+        self._changed_ns, self._black_ns, self._snow_ns = at_ns, None, None
         self._field_lines = None
 
     def look(self, picture: Picture, *, top_first: bool = True) -> None:

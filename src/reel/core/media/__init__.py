@@ -1,31 +1,48 @@
 """Real media files: probing, decoding, writing, rewrapping; shelves."""
 
 from reel.core.media.arriving import Arriving
+from reel.core.media.composing import Composer, Framed
 from reel.core.media.decoding import feed_signal
 from reel.core.media.errors import MediaError, NameTakenError
+from reel.core.media.following import Follower
 from reel.core.media.framing import Framer
+from reel.core.media.loudness import Loud, Loudness
+from reel.core.media.overlay import Materials, Moment, Stroke, draw_strokes, keep_image
 from reel.core.media.picture import JpegEncoder, poster
 from reel.core.media.planes import luma_of, planes_of
 from reel.core.media.probe import MediaFacts, SoundFacts, VideoFacts, probe
 from reel.core.media.rate import RateFacts, measure_rate
 from reel.core.media.rewrap import rewrap_to_mp4
-from reel.core.media.shelf import Reserved, Shelf, megabytes
+from reel.core.media.shelf import Reserved, Shelf, beside, megabytes
+from reel.core.media.strip import Strip
 from reel.core.media.writer import PartWriter
 
 __all__ = [
     "Arriving",
+    "Composer",
+    "Follower",
+    "Framed",
     "Framer",
     "JpegEncoder",
+    "Loud",
+    "Loudness",
+    "Materials",
     "MediaError",
     "MediaFacts",
+    "Moment",
     "NameTakenError",
     "PartWriter",
     "RateFacts",
     "Reserved",
     "Shelf",
     "SoundFacts",
+    "Strip",
+    "Stroke",
     "VideoFacts",
+    "beside",
+    "draw_strokes",
     "feed_signal",
+    "keep_image",
     "luma_of",
     "measure_rate",
     "megabytes",

@@ -60,7 +60,7 @@ class SoundFacts:
     """One sound track of a file; `start_s` is the presentation time of its first sample, `length_s` until its last.
 
     `holes` are (second, seconds) at which its time leaves something out, negative where it goes back. `rms_db` is its
-    level in dBFS over all, None where nothing could be decoded; `undecodable` packets could not.
+    level in dBFS over all, None where nothing could be decoded; `undecodable` packets could not. `title` is its name.
     """
 
     codec: str
@@ -73,6 +73,7 @@ class SoundFacts:
     holes: tuple[tuple[Fraction, Fraction], ...] = ()
     undecodable: int = 0
     rms_db: float | None = None
+    title: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -274,6 +275,7 @@ def _sound(found: _Stream) -> SoundFacts:
         holes=tuple(found.holes),
         undecodable=found.undecodable,
         rms_db=to_db(rms) if found.samples else None,
+        title=stream.metadata.get("title") or stream.metadata.get("name") or "",
     )
 
 

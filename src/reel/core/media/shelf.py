@@ -12,7 +12,10 @@ from reel.core.file import Container, file_stem, slug
 from reel.core.media.errors import MediaError, NameTakenError
 
 ROLLING = ".rolling"
+# The folder of a take's files of sound: its name, with this ending.
+BESIDE = ".sound"
 MAX_NUMBER = 99_999
+_ENDINGS = tuple(f".{kind.value}" for kind in Container)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -22,6 +25,11 @@ class Reserved:
     rolling: Path
     final: Path
     number: int
+
+
+def beside(path: Path) -> Path:
+    """Give the folder in which the files of sound of a take at `path` lie, where it has some."""
+    return path.with_suffix(BESIDE)
 
 
 class Shelf:
@@ -71,6 +79,7 @@ class Shelf:
         """Give a reserved name back: nothing was recorded under it."""
         with suppress(OSError):
             reserved.rolling.unlink(missing_ok=True)
+        shutil.rmtree(beside(reserved.rolling), ignore_errors=True)
 
     def path(self, name: str) -> Path:
         """Give the path of a file on the shelf; raises MediaError for anything but a plain name."""
@@ -95,12 +104,18 @@ class Shelf:
         raise MediaError(self.root, f"holds {MAX_NUMBER} takes of this name; change the name in File")
 
     def complete(self, reserved: Reserved) -> Path:
-        """Give a finished file its name; if somebody took that name meanwhile, the next one with a letter added."""
+        """Give a finished file its name; if somebody took that name meanwhile, the next one with a letter added.
+
+        What lies beside it goes along.
+        """
         for final in _with_letters(reserved.final):
+            if beside(final).exists():
+                continue
             try:
                 _move(reserved.rolling, final)
             except NameTakenError:
                 continue
+            _move_beside(reserved.rolling, final)
             return final
         raise NameTakenError(reserved.final)
 
@@ -112,18 +127,21 @@ class Shelf:
             if self._stands(target.stem):
                 raise NameTakenError(target)
             _move(source, target)
+            _move_beside(source, target)
         return target.name
 
     def delete(self, name: str) -> None:
-        """Delete a file; one that is gone already is no error. Raises MediaError."""
+        """Delete a file and what lies beside it; one that is gone already is no error. Raises MediaError."""
         path = self.path(name)
         try:
             path.unlink(missing_ok=True)
+            if beside(path).is_dir():
+                shutil.rmtree(beside(path))
         except OSError as error:
             raise MediaError(path, f"can't be deleted ({error.strerror})") from error
 
     def _stands(self, stem: str) -> bool:
-        return any((self.root / f"{stem}.{kind.value}").exists() for kind in Container)
+        return any((self.root / f"{stem}{ending}").exists() for ending in (*_ENDINGS, BESIDE))
 
     def _after_last(self, pattern: str, rig: str, date: datetime.date) -> int:
         """Find the first number of an unbroken free stretch by doubling and halving, for shelves of many takes."""
@@ -144,6 +162,15 @@ class Shelf:
 def _with_letters(final: Path) -> list[Path]:
     """Give a name, and those that take its place when it is taken: the same with a letter added."""
     return [final.with_stem(final.stem + letter) for letter in ("", *"bcdefghijklmnopqrstuvwxyz")]
+
+
+def _move_beside(source: Path, target: Path) -> None:
+    """Have what lies beside a file follow it; raises MediaError."""
+    try:
+        if beside(source).is_dir():
+            beside(source).rename(beside(target))
+    except OSError as error:
+        raise MediaError(beside(source), f"can't be renamed ({error.strerror})") from error
 
 
 def megabytes(size_bytes: int) -> str:

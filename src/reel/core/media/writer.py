@@ -1,16 +1,16 @@
-"""Writing one part: H.264 and AAC into a file that stays readable when the writer is killed."""
+"""Writing one part: H.264 and tracks of AAC into a file that stays readable when the writer is killed."""
 
 from collections import deque
-from fractions import Fraction
 from pathlib import Path
 from types import TracebackType
 
 import av
-import numpy as np
 from av.video.frame import PictureType
 
-from reel.core.file import EFFORTS, Container, RateControl, Recipe
+from reel.core.file import EFFORTS, Container, FilePlan, RateControl
 from reel.core.media.errors import BROKEN, MediaError, reason_of
+from reel.core.media.soundfile import SoundFilesBeside
+from reel.core.media.soundgraph import LAYOUTS, sound_frame
 from reel.core.signal import FloatArray, SoundFormat
 
 # Fragments of a quarter and clusters of half a second, flushed at once: what a killed writer can lose. A fragment is
@@ -28,38 +28,41 @@ _FORMAT_NAMES = {Container.MKV: "matroska", Container.MP4: "mp4"}
 # ITU-T H.273: 1 is BT.709 for primaries, transfer and matrix; AVCOL_RANGE_MPEG (limited) is 1.
 _BT709 = 1
 _LIMITED = 1
+# Samples of a block for an encoder that takes any number.
+_BLOCK = 1024
 # B-frames between two others; x264's default, which no effort that Reel has goes beyond.
 _B_FRAMES = 3
 
 
 class PartWriter:
-    """Writes one part of a take. Use it with `with`: leaving closes the file.
+    """Writes one part of a take, and the files of sound beside it. Use it with `with`: leaving closes the files.
 
-    Pictures come in the order of their ticks (a tick may be left out), samples in the order of their positions.
+    Pictures come in the order of their ticks (a tick may be left out), the samples of each track without a hole.
     """
 
-    def __init__(self, path: Path, recipe: Recipe, sound: SoundFormat | None) -> None:
+    def __init__(self, path: Path, plan: FilePlan) -> None:
         """Open the file and the encoders; raises MediaError, and leaves nothing open, when either can't be."""
-        self._path, self._recipe, self._sound_format = path, recipe, sound
+        self._path, self._plan, self._recipe = path, plan, plan.recipe
         self._tail: deque[tuple[av.VideoFrame, int]] = deque()
-        self._sound: av.AudioStream | None = None
         self._closed = False
+        self._files = SoundFilesBeside(path, plan)
         try:
             self._container = av.open(
                 str(path),
                 "w",
-                format=_FORMAT_NAMES[recipe.container],
-                options=_CONTAINER_OPTIONS[recipe.container],
+                format=_FORMAT_NAMES[self._recipe.container],
+                options=_CONTAINER_OPTIONS[self._recipe.container],
             )
         except BROKEN as error:
+            self._files.close()
             raise MediaError(path, f"could not be opened for writing ({reason_of(error)})") from error
         try:
             self._video = self._add_video()
-            if sound is not None:
-                self._add_sound(sound)
+            self._tracks = [_Track(self._add_track(name), self._recipe.sound) for name in plan.tracks]
             self._container.start_encoding()
         except BROKEN as error:
             self._container.close()
+            self._files.close()
             raise MediaError(path, f"could not be begun: the encoder refuses it ({reason_of(error)})") from error
 
     def __enter__(self) -> "PartWriter":
@@ -81,17 +84,11 @@ class PartWriter:
         if len(self._tail) > _B_FRAMES or self._recipe.container is not Container.MP4:
             self._encode(*self._tail.popleft(), PictureType.NONE)
 
-    def write_samples(self, data: FloatArray, position: int) -> None:
-        """Encode float32 (channels, samples) that start at sample `position` of the take; raises MediaError.
-
-        Positions that drift against the samples are followed by stretching a little, gaps are filled with silence.
-        """
-        if self._sound is None or self._sound_format is None or data.shape[1] == 0:
-            return
-        frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(data), format="fltp", layout=self._layout)
-        frame.sample_rate = self._sound_format.rate_hz
-        frame.pts, frame.time_base = position, Fraction(1, self._sound_format.rate_hz)
-        self._follow(frame)
+    def write_samples(self, track: int, data: FloatArray) -> None:
+        """Encode float32 (channels, samples) that follow on those before on a track (from 0); raises MediaError."""
+        if data.shape[1]:
+            self._write_track(self._tracks[track], data)
+            self._files.write(track, data)
 
     def close(self) -> None:
         """Drain the encoders and close the file; raises MediaError. A second call does nothing."""
@@ -99,15 +96,17 @@ class PartWriter:
             return
         self._closed = True
         try:
-            if self._sound is not None:
-                self._follow(None)
-                self._mux(self._sound, None)
+            for track in self._tracks:
+                self._write_track(track, None)
             for frame, tick in self._tail:
                 self._encode(frame, tick, PictureType.P)
             self._mux(self._video, None)
         finally:
             self._tail.clear()
-            self._close_container()
+            try:
+                self._files.close()
+            finally:
+                self._close_container()
 
     def _close_container(self) -> None:
         try:
@@ -116,7 +115,7 @@ class PartWriter:
             raise MediaError(self._path, f"could not be closed ({reason_of(error)})") from error
 
     def _encode(self, frame: av.VideoFrame, tick: int, kind: PictureType) -> None:
-        frame.pts, frame.time_base, frame.pict_type = tick, 1 / self._recipe.tick_rate, kind
+        frame.pts, frame.time_base, frame.pict_type = tick, 1 / self._plan.tick_rate, kind
         self._mux(self._video, frame)
 
     def _mux(self, stream: av.VideoStream | av.AudioStream, frame: av.VideoFrame | av.AudioFrame | None) -> None:
@@ -128,40 +127,36 @@ class PartWriter:
         except BROKEN as error:
             raise MediaError(self._path, f"could not be written ({reason_of(error)})") from error
 
-    def _follow(self, frame: av.AudioFrame | None) -> None:
-        """Send a block through the drift-following filter into the encoder; None drains it."""
-        assert self._sound is not None
+    def _write_track(self, track: "_Track", data: FloatArray | None) -> None:
+        """Encode what fills blocks of the encoder's size; None encodes the rest and drains it."""
         try:
-            self._graph.push(frame)
+            blocks = track.blocks(data)
         except BROKEN as error:
             raise MediaError(self._path, f"could not be written: its sound ({reason_of(error)})") from error
-        while True:
-            try:
-                followed = self._graph.pull()
-            except (BlockingIOError, EOFError):
-                return
-            assert isinstance(followed, av.AudioFrame)
-            self._mux(self._sound, followed)
+        for block in blocks:
+            self._mux(track.stream, block)
+        if data is None:
+            self._mux(track.stream, None)
 
     def _add_video(self) -> av.VideoStream:
-        recipe = self._recipe
-        stream = self._container.add_stream("libx264", rate=recipe.frame.rate)
-        stream.width, stream.height, stream.pix_fmt = recipe.frame.width_px, recipe.frame.height_px, "yuv420p"
+        recipe, plan = self._recipe, self._plan
+        stream = self._container.add_stream("libx264", rate=plan.frame.rate)
+        stream.width, stream.height, stream.pix_fmt = plan.frame.width_px, plan.frame.height_px, "yuv420p"
         context = stream.codec_context
-        context.time_base = 1 / recipe.tick_rate
+        context.time_base = 1 / plan.tick_rate
         context.colorspace = context.color_primaries = context.color_trc = _BT709
         context.color_range = _LIMITED
-        context.gop_size = recipe.keyframe_ticks
+        context.gop_size = plan.keyframe_ticks
         # what a picture that keeps its time lasts is known only when the next one comes: Matroska need not say it
-        is_unknown = recipe.as_it_comes and recipe.container is Container.MKV
-        self._picture_ticks = 0 if is_unknown else max(1, round(recipe.tick_rate / recipe.frame.rate))
+        is_unknown = plan.as_it_comes and recipe.container is Container.MKV
+        self._picture_ticks = 0 if is_unknown else max(1, round(plan.tick_rate / plan.frame.rate))
         effort = EFFORTS[recipe.effort]
-        lookahead = min(effort.lookahead, round(recipe.frame.rate / 3))
+        lookahead = min(effort.lookahead, round(plan.frame.rate / 3))
         options = {
             "preset": effort.preset,
             "profile": "high",
             "8x8dct": "1",  # what makes it High; ultrafast would leave it out
-            "keyint_min": str(recipe.keyframe_ticks),
+            "keyint_min": str(plan.keyframe_ticks),
             "sc_threshold": "0",
             "rc-lookahead": str(lookahead),
             "bf": "0" if effort.preset == "ultrafast" else str(_B_FRAMES),
@@ -174,19 +169,30 @@ class PartWriter:
         context.options = options
         return stream
 
-    def _add_sound(self, sound: SoundFormat) -> None:
-        self._layout = {1: "mono", 2: "stereo"}[sound.channels]
-        self._sound = self._container.add_stream("aac", rate=sound.rate_hz, layout=self._layout)
-        self._sound.bit_rate = self._recipe.sound_bitrate_bps
-        self._graph = av.filter.Graph()
-        self._graph.link_nodes(
-            self._graph.add_abuffer(
-                sample_rate=sound.rate_hz,
-                format="fltp",
-                layout=self._layout,
-                time_base=Fraction(1, sound.rate_hz),
-            ),
-            self._graph.add("aresample", "async=1000:first_pts=0"),
-            self._graph.add("asetnsamples", "n=1024:p=0"),
-            self._graph.add("abuffersink"),
-        ).configure()
+    def _add_track(self, name: str) -> av.AudioStream:
+        sound = self._recipe.sound
+        stream = self._container.add_stream("aac", rate=sound.rate_hz, layout=LAYOUTS[sound.channels])
+        stream.bit_rate = self._recipe.sound_bitrate_bps
+        if len(self._plan.tracks) > 1:  # the default takes a tenth of a core for a track, this a third of that
+            stream.codec_context.options = {"aac_coder": "fast"}
+        # Matroska keeps it as the track's name; libavformat's mov muxer writes a title into its user data
+        stream.metadata["title"] = name
+        return stream
+
+
+class _Track:
+    """One sound track: samples that follow each other, cut into the blocks that the encoder takes."""
+
+    def __init__(self, stream: av.AudioStream, sound: SoundFormat) -> None:
+        self.stream, self._sound = stream, sound
+        self._fifo = av.AudioFifo()
+        self._position = 0
+
+    def blocks(self, data: FloatArray | None) -> list[av.AudioFrame]:
+        """Take more samples, or None for no more, and give the blocks that are complete."""
+        if data is not None:
+            self._fifo.write(sound_frame(data, self._sound.rate_hz, self._position))
+            self._position += data.shape[1]
+        size = self.stream.codec_context.frame_size or _BLOCK
+        made = self._fifo.read_many(size, partial=data is None)
+        return list(made)

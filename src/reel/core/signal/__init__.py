@@ -11,6 +11,7 @@ from reel.core.signal.arrival import (
     Signal,
     SoundFormat,
 )
+from reel.core.signal.gathered import Gathered
 from reel.core.signal.mode import Mode, Scan, rate_label
 from reel.core.signal.pixel import PIXEL_FORMATS, Matrix, PixelFormat, Range, assumed_matrix, pixel_format
 from reel.core.signal.ticks import NS, Placement, Segment, Ticks, place_samples, tick_to_sample
@@ -21,6 +22,7 @@ __all__ = [
     "PIXEL_FORMATS",
     "Arrived",
     "FloatArray",
+    "Gathered",
     "HeldError",
     "Input",
     "InputError",

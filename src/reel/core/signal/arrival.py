@@ -94,11 +94,15 @@ class Input(Protocol):
 
     @property
     def signal(self) -> Signal | None:
-        """The picture signal as the input describes it; None while it is still connecting."""
+        """The picture signal as the input describes it; None while it is still connecting, or has no picture."""
 
     @property
     def sound(self) -> SoundFormat | None:
         """The sound as the input describes it; None when there is none."""
+
+    @property
+    def is_connecting(self) -> bool:
+        """Whether it is not known yet what will come."""
 
     def due_ns(self) -> int | None:
         """When to read next, on the recorder's clock; None when nothing more will come."""

@@ -1,5 +1,23 @@
-"""Sound: levels."""
+"""Sound: levels, how each input is treated, tracks."""
 
+from reel.core.sound.balance import Balance, BalanceReading
 from reel.core.sound.level import FLOOR_DB, Level, Meter, to_db
+from reel.core.sound.setup import MAX_TRACKS, Sides, SoundSetup, TrackSetup
+from reel.core.sound.sync import ClickFinder, Flash, SyncReading, in_step
 
-__all__ = ["FLOOR_DB", "Level", "Meter", "to_db"]
+__all__ = [
+    "FLOOR_DB",
+    "MAX_TRACKS",
+    "Balance",
+    "BalanceReading",
+    "ClickFinder",
+    "Flash",
+    "Level",
+    "Meter",
+    "Sides",
+    "SoundSetup",
+    "SyncReading",
+    "TrackSetup",
+    "in_step",
+    "to_db",
+]

@@ -3,14 +3,16 @@ from fractions import Fraction
 
 from reel.core.errors import BadValueError
 from reel.core.file import Recipe
-from reel.core.line import Console, Plugged, RigSetup
+from reel.core.frame import FrameSetup
+from reel.core.line import Console, InputSetup, Plugged, RigSetup
 from reel.core.signal import Mode
 from reel.core.wire import from_json, from_plain, to_json, to_plain
 
+CONSOLE = InputSetup(name="Console", device=Console(mode=Mode.parse("1920x1080p60")), origin=Plugged(device="Console"))
 SETUP = RigSetup(
-    device=Console(mode=Mode.parse("1920x1080p60")),
-    origin=Plugged(device="Console"),
-    recipe=Recipe(frame=Mode.parse("1280x720p30000/1001"), keyframe_s=Fraction(1, 2)),
+    inputs=(CONSOLE,),
+    frame=FrameSetup(mode=Mode.parse("1280x720p30000/1001")),
+    recipe=Recipe(keyframe_s=Fraction(1, 2)),
 )
 
 

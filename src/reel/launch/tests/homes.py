@@ -14,6 +14,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from reel.core.file import Recipe
+from reel.core.frame import FrameSetup
 from reel.core.line import DeviceKind, propose
 from reel.core.signal import Mode
 from reel.options import ROOT, Home
@@ -23,7 +24,9 @@ from reel.recorder.messages import Ask, StartRoll, UnreachableError
 FRAME = Mode.parse("640x360p30")
 # The camera's small picture is drawn and encoded with little work, and so is there at once.
 SETUP = replace(
-    propose(DeviceKind.CAMERA, mode=Mode.parse("640x480p30")), recipe=Recipe(frame=FRAME, effort="ultrafast")
+    propose(DeviceKind.CAMERA, mode=Mode.parse("640x480p30")),
+    frame=FrameSetup(mode=FRAME),
+    recipe=Recipe(effort="ultrafast"),
 )
 _template: Path | None = None
 

@@ -51,6 +51,11 @@ class FileFeed:
         """48 kHz stereo, or None for a silent file."""
         return self._sound
 
+    @property
+    def is_connecting(self) -> bool:
+        """No: a file is there once it is opened."""
+        return False
+
     def due_ns(self) -> int | None:
         """When the next picture is shown or the next block of sound is complete; None after the end."""
         return complete_ns(self._next) if self._next is not None else None

@@ -94,6 +94,11 @@ class StreamFeed:
         """48 kHz stereo, or None for a silent stream."""
         return self._sound
 
+    @property
+    def is_connecting(self) -> bool:
+        """Until its first picture has been decoded."""
+        return self.signal is None
+
     def due_ns(self) -> int | None:
         """When what waits is to be shown or heard; long ago when the stream has broken; else in a little while."""
         line = self._first()

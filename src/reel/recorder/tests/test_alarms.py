@@ -1,14 +1,14 @@
 """Alarms of an open rig on the virtual clock, from stand-ins that really go black, freeze, turn and end."""
 
 import unittest
-from dataclasses import replace
 from pathlib import Path
 
-from reel.core.line import ArrivalSetup, Connector, Deinterlace, DeviceKind, HopSetup, propose
-from reel.core.measure import AlarmKind, FieldVerdict, contradictions
+from reel.core.line import ArrivalSetup, Connector, Deinterlace, DeviceKind, HopSetup, Microphone, PartyChat, propose
+from reel.core.line.tests.rigs import one, with_picture
+from reel.core.measure import AlarmKind, Condition, FieldVerdict, alarms, contradictions
 from reel.core.signal import NS, Mode
 from reel.recorder.clock import VirtualClock
-from reel.recorder.opening import opener_for
+from reel.recorder.opening import openers_for
 from reel.recorder.source import Source
 from reel.standins import Fault, Play, faults_of
 
@@ -23,20 +23,20 @@ def hops(*models):
 
 class AlarmTests(unittest.TestCase):
     def open(self, setup, seconds, play=PLAIN, **device):
-        setup = replace(setup, device=replace(setup.device, **device))
+        setup = with_picture(setup, device=device)
         clock = VirtualClock()
-        source = Source(setup, opener_for(setup, play, Path("/nowhere"), clock.now_ns), clock)
+        source = Source(setup, openers_for(setup, (play,), Path("/nowhere"), clock.now_ns), clock)
         self.addCleanup(source.close)
         source.run_until(round(seconds * NS))
         return source
 
     def alarms(self, setup, seconds, play=PLAIN, **device):
-        return {alarm.kind: alarm for alarm in self.open(setup, seconds, play, **device).reading.alarms}
+        return {alarm.kind: alarm for alarm in self.open(setup, seconds, play, **device).readings[0].alarms}
 
     def test_a_picture_that_is_fine_raises_none(self):
         for kind in (DeviceKind.PHONE, DeviceKind.TABLET, DeviceKind.HEADSET, DeviceKind.DECK, DeviceKind.CAMERA):
             self.assertEqual(self.alarms(propose(kind), 5 if kind is DeviceKind.HEADSET else 1), {}, kind)
-        reading = self.open(propose(DeviceKind.CONSOLE), 3).reading
+        reading = self.open(propose(DeviceKind.CONSOLE), 3).readings[0]
         self.assertEqual((reading.alarms, reading.problem), ((), None))
         self.assertAlmostEqual(reading.watched.per_s, 30, delta=0.1)
         self.assertAlmostEqual(reading.watched.distinct_per_s, 30, delta=0.1)
@@ -54,11 +54,18 @@ class AlarmTests(unittest.TestCase):
                 self.assertEqual(list(found), [kind])
                 self.assertTrue(any(cause in text for text in found[kind].causes), found)
 
+    def test_a_pause_in_talking_is_no_alarm(self):
+        for device, silent_s, found in (
+            (Microphone(), 5, [AlarmKind.SILENT]), (PartyChat(), 5, []), (PartyChat(), 70, [AlarmKind.SILENT]),
+        ):  # fmt: skip
+            with self.subTest(device.kind, silent_s=silent_s):
+                self.assertEqual([alarm.kind for alarm in alarms(one(device), Condition(silent_s=silent_s))], found)
+
     def test_what_goes_wrong_in_the_room_is_found_by_looking(self):
         """Each fault raises its alarm some seconds after the rig was opened, and the line foretells none of them."""
         console, headset = propose(DeviceKind.CONSOLE, {"hdmi-box"}), propose(DeviceKind.HEADSET)
-        adapter = replace(DECK, path=hops("scart-cable", "scart-hdmi", "hdmi-1.4", "hdmi-box", "usb-3"))
-        adapter = replace(adapter, device=replace(DECK.device, out=Connector.SCART), arrival=ArrivalSetup())
+        adapter = with_picture(DECK, path=hops("scart-cable", "scart-hdmi", "hdmi-1.4", "hdmi-box", "usb-3"))
+        adapter = with_picture(adapter, device={"out": Connector.SCART}, arrival=ArrivalSetup())
         cases = {
             Fault.PULLED: (console, AlarmKind.NO_SIGNAL, "nothing of it arrives", "come loose"),
             Fault.NO_POWER: (adapter, AlarmKind.NO_SIGNAL, "nothing of it arrives", "has no power"),
@@ -74,11 +81,11 @@ class AlarmTests(unittest.TestCase):
         self.assertEqual(set(cases), set(Fault) - {Fault.NOT_PAIRED}, "that one is refused when it is to roll")
         for fault, (setup, kind, words, cause) in cases.items():
             with self.subTest(fault):
-                self.assertIn(fault, faults_of(setup))
+                self.assertIn(fault, faults_of(setup.picture))
                 source = self.open(setup, 1.5, Play(fault=fault, from_s=2))
-                self.assertEqual(source.reading.alarms, ())
+                self.assertEqual(source.readings[0].alarms, ())
                 source.run_until(8 * NS)
-                (alarm,) = source.reading.alarms
+                (alarm,) = source.readings[0].alarms
                 self.assertEqual(alarm.kind, kind)
                 self.assertIn(words, alarm.words)
                 self.assertIn(cause, " ".join(alarm.causes))
@@ -92,38 +99,38 @@ class AlarmTests(unittest.TestCase):
         ):
             for mode in ("720x576i25", "720x480i30000/1001") if verdict is FieldVerdict.APART else ("720x576i25",):
                 with self.subTest(path, mode=mode):
-                    source = self.open(replace(DECK, path=hops(*path)), 0.2, mode=Mode.parse(mode), **device)
+                    source = self.open(with_picture(DECK, path=hops(*path)), 0.2, mode=Mode.parse(mode), **device)
                     source.test_fields()
                     source.run_until(round(2.4 * NS))
-                    test = source.reading.field_test
+                    test = source.readings[0].field_test
                     self.assertEqual(test.verdict, verdict)
-                    self.assertAlmostEqual(test.made, 4 * float(source.reading.signal.mode.rate), delta=3)
+                    self.assertAlmostEqual(test.made, 4 * float(source.readings[0].signal.mode.rate), delta=3)
                     self.assertAlmostEqual(test.new, test.made / (1 if verdict is FieldVerdict.APART else 2), delta=9)
 
     def test_what_is_measured_contradicts_what_is_set(self):
-        woven = replace(DECK, arrival=ArrivalSetup())
-        taken_apart = replace(
+        woven = with_picture(DECK, arrival=ArrivalSetup())
+        taken_apart = with_picture(
             propose(DeviceKind.DECK, {"analogue-box"}), arrival=ArrivalSetup(deinterlace=Deinterlace.FIELD)
         )
         for setup, word in ((woven, "combs"), (taken_apart, "")):
-            reading = self.open(setup, 3).reading
-            found = " ".join(contradictions(setup, reading.signal, reading.watched))
+            reading = self.open(setup, 3).readings[0]
+            found = " ".join(contradictions(setup.picture, reading.signal, reading.watched))
             self.assertIn(word, found)
             self.assertEqual(bool(found), bool(word))
-        yarrow = replace(propose(DeviceKind.CONSOLE), path=hops("hdmi-2.0", "hdmi-scaler", "usb-3"))
-        reading = self.open(yarrow, 3).reading
+        yarrow = with_picture(propose(DeviceKind.CONSOLE), path=hops("hdmi-2.0", "hdmi-scaler", "usb-3"))
+        reading = self.open(yarrow, 3).readings[0]
         self.assertEqual((round(reading.watched.per_s), round(reading.watched.distinct_per_s)), (60, 30))
-        self.assertEqual(contradictions(yarrow, reading.signal, reading.watched), (), "the line said so")
-        lying = replace(propose(DeviceKind.CONSOLE, mode=Mode.parse("1280x720p60")), recipe=yarrow.recipe)
+        self.assertEqual(contradictions(yarrow.picture, reading.signal, reading.watched), (), "the line said so")
+        lying = propose(DeviceKind.CONSOLE, mode=Mode.parse("1280x720p60")).picture
         self.assertIn("are new", contradictions(lying, reading.signal, reading.watched)[0])
 
     def test_interlaced_pictures_are_made_whole_with_all_their_motion(self):
         shown = []
-        setup = replace(DECK, arrival=ArrivalSetup(deinterlace=Deinterlace.FIELD))
+        setup = with_picture(DECK, arrival=ArrivalSetup(deinterlace=Deinterlace.FIELD))
         clock = VirtualClock()
         source = Source(
             setup,
-            opener_for(setup, PLAIN, Path("/nowhere"), clock.now_ns),
+            openers_for(setup, (), Path("/nowhere"), clock.now_ns),
             clock,
             wanted=lambda: True,
             show=shown.append,

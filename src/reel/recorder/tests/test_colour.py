@@ -8,11 +8,13 @@ from pathlib import Path
 import av
 
 from reel.core.file import Recipe
+from reel.core.frame import FrameSetup
 from reel.core.line import DeviceKind, HopSetup, propose
+from reel.core.line.tests.rigs import with_picture
 from reel.core.media import Shelf
 from reel.core.signal import Matrix, Mode, Range
 from reel.recorder.clock import VirtualClock
-from reel.recorder.opening import opener_for
+from reel.recorder.opening import openers_for
 from reel.recorder.virtual import record
 from reel.standins import Play, Shows
 
@@ -43,14 +45,15 @@ class ColourTests(unittest.TestCase):
 
     def check(self, matrix, value_range, pixels, path):
         setup = propose(DeviceKind.CONSOLE)
-        device = replace(setup.device, matrix=matrix, range=value_range, pixels=pixels)
         hops = tuple(HopSetup(model=model) for model in path)
-        recipe = Recipe(frame=Mode.parse("640x360p30"), quality_crf=1, effort="ultrafast")
-        setup = replace(setup, device=device, path=hops, recipe=recipe)
+        sent = {"matrix": matrix, "range": value_range, "pixels": pixels}
+        frame = FrameSetup(mode=Mode.parse("640x360p30"))
+        setup = replace(setup, frame=frame, recipe=Recipe(quality_crf=1, effort="ultrafast"))
+        setup = with_picture(setup, device=sent, path=hops)
         with tempfile.TemporaryDirectory() as folder:
             shelf = Shelf(Path(folder))
-            opener = opener_for(setup, Play(shows=Shows.BARS), shelf.root, VirtualClock().now_ns)
-            take = record(setup, opener, shelf, rig_name="bars", rolled_s=[(0.1, 0.2)])
+            openers = openers_for(setup, (Play(shows=Shows.BARS),), shelf.root, VirtualClock().now_ns)
+            take = record(setup, openers, shelf, rig_name="bars", rolled_s=[(0.1, 0.2)])
             with av.open(str(take.path)) as container:
                 frame = list(container.decode(video=0))[-1]
         self.assertEqual((frame.colorspace, frame.color_range), (1, 1))

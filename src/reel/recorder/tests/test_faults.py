@@ -3,14 +3,20 @@
 import errno
 import os
 from contextlib import contextmanager, suppress
+from dataclasses import replace
 from pathlib import Path
 from unittest.mock import patch
 
-from reel.core.media import JpegEncoder, MediaError, PartWriter, Shelf, probe
-from reel.recorder import server
+from reel.core.frame import Arrangement, Piece, Place
+from reel.core.line import DeviceKind, Plugged, propose_input
+from reel.core.media import Composer, JpegEncoder, MediaError, PartWriter, Shelf, Stroke, probe
+from reel.recorder import server, source
 from reel.recorder.ends import Ends
+from reel.recorder.insets import Inset
 from reel.recorder.journal import JournalError
-from reel.recorder.messages import Ask, Cut, Hold, Open, RefusedError, UnreachableError
+from reel.recorder.messages import Ask, Cut, Draw, Hold, Open, RefusedError, StartRoll, UnreachableError
+from reel.recorder.mixing import TrackMixer
+from reel.recorder.reader import Reader
 from reel.recorder.screen import Broadcast
 from reel.recorder.source import Source
 from reel.recorder.take import RollingTake
@@ -64,12 +70,14 @@ class FaultTests(ServerTestCase):
     def test_in_reading_and_recording(self):
         for place, name, error, said in (
             (
-                Source,
+                Reader,
                 "_take_picture",
                 ZeroDivisionError("planted"),
                 "Reading the signal of Moss & Stone failed (planted)",
             ),
-            (Source, "_read_instruments", KeyError("planted"), "Reading the signal"),
+            (Reader, "_read_instruments", KeyError("planted"), "Reading the signal"),
+            (TrackMixer, "place", ValueError("planted"), "Reading the signal"),
+            (Composer, "compose", RuntimeError("planted"), "Reading the signal"),
             (PartWriter, "write_picture", system_error(errno.ENOSPC), "No space left on device"),
             (PartWriter, "write_picture", TypeError("planted"), "Writing the take failed (planted)"),
             (PartWriter, "write_samples", system_error(errno.EIO), "Input/output error"),
@@ -83,6 +91,36 @@ class FaultTests(ServerTestCase):
                         self.client.ask(Cut())
                     self.assert_ended_by_itself(said, has_frames=name != "close")
                 self.assert_rolls_again()
+
+    def test_in_an_inset_and_in_drawing_the_take_goes_on(self):
+        camera = replace(propose_input(DeviceKind.CAMERA), name="bench", origin=Plugged(device="bench"))
+        corner = Piece(input="bench", place=Place(x_px=0, y_px=0, width_px=160, height_px=90))
+        shown = Arrangement(pieces=(Piece(), corner))
+        setup = replace(LIGHT, inputs=(*LIGHT.inputs, camera), frame=replace(LIGHT.frame, arrangements=(shown,)))
+        stroke = Stroke(points=((0, 0), (100, 100)))
+        for place, name in ((Inset, "feed"), (source, "draw_strokes")):
+            with self.subTest(name):
+                take = self.client.ask(StartRoll(rig_id=1, rig_name="Moss & Stone", setup=setup)).take_id
+                self.wait_for(lambda status: status.roll and status.roll.length_s > 0.5)
+                with planted(place, name, ZeroDivisionError("planted")) as calls:
+                    if name == "draw_strokes":
+                        with self.assertRaises(RefusedError) as raised:
+                            self.client.ask(Draw(rig_id=1, stroke=stroke))
+                        self.assertIn("planted", str(raised.exception))
+                    self.wait_for(lambda status: calls)
+                if name == "feed":
+                    said = self.wait_for(lambda status: status.rigs and status.rigs[0].inputs[1].problem)
+                    self.assertIn("Reading bench failed (planted)", said.rigs[0].inputs[1].problem)
+                more_s = self.client.ask(Ask()).status.roll.length_s + 0.7
+                self.wait_for(lambda status, more_s=more_s: status.roll.length_s > more_s)
+                self.client.ask(Cut(take_id=take))
+                self.wait_for(lambda status: status.roll is None)
+                ended = self.journal.ends[take]
+                self.assertIsNone(ended.problem)
+                self.assertGreater(probe(ended.path).video.frames, 20)
+                if name == "feed":
+                    (lost,) = (one for one in ended.counts.inputs if one.name == "bench")
+                    self.assertGreater(sum(hole.lost for hole in lost.pictures), 10)
 
     def test_at_the_first_picture(self):
         with planted(PartWriter, "write_picture", system_error(errno.EPERM)):
@@ -171,7 +209,7 @@ class FaultTests(ServerTestCase):
         self.assert_rolls_again()
 
     def test_hold_before_the_first_picture_holds(self):
-        with patch.object(Source, "_take_picture", lambda *_: None):
+        with patch.object(Source, "take_picture", lambda *_: None):
             take = self.start_roll()
             self.client.ask(Hold())
             self.assertEqual(self.client.ask(Ask()).status.roll.state, "holding")

@@ -11,14 +11,13 @@ from reel.core.file import Container, Recipe
 from reel.core.line.tests.rigs import feed
 from reel.core.measure import prove
 from reel.core.media import Shelf, probe
-from reel.core.media.tests.clips import FRAME, write_clip
+from reel.core.media.tests.clips import plan, write_clip
 from reel.core.media.tests.test_files import FolderTestCase
 from reel.core.signal import NS, InputError, Mode, Picture, Samples
 from reel.recorder.clock import VirtualClock
 from reel.recorder.inputs import FileFeed
-from reel.recorder.opening import opener_for
+from reel.recorder.opening import openers_for
 from reel.recorder.virtual import record
-from reel.standins import Play
 
 
 def read_until(feed, until_ns):
@@ -29,8 +28,8 @@ def read_until(feed, until_ns):
 
 
 class FileFeedTests(FolderTestCase):
-    def make(self, **settings):
-        return write_clip(self.folder / "feed.mp4", Recipe(frame=FRAME, container=Container.MP4), range(30), **settings)
+    def make(self, tracks=("Sound",)):
+        return write_clip(self.folder / "feed.mp4", plan(container=Container.MP4, tracks=tracks), range(30))
 
     def test_pictures_and_sound_come_at_their_own_pace(self):
         feed = FileFeed(self.make(), start_ns=5 * NS)
@@ -46,7 +45,7 @@ class FileFeedTests(FolderTestCase):
         self.assertIsNone(feed.due_ns(), "it ends")
 
     def test_loop_goes_on_without_a_gap(self):
-        feed = FileFeed(self.make(sound=False), start_ns=0, loop=True)
+        feed = FileFeed(self.make(tracks=()), start_ns=0, loop=True)
         self.addCleanup(feed.close)
         self.assertIsNone(feed.sound)
         pictures = read_until(feed, 3 * NS - 1)
@@ -55,7 +54,7 @@ class FileFeedTests(FolderTestCase):
         self.assertEqual(steps, {33})
 
     def test_late_reader_skips_pictures_and_says_so(self):
-        feed = FileFeed(self.make(sound=False), start_ns=0)
+        feed = FileFeed(self.make(tracks=()), start_ns=0)
         self.addCleanup(feed.close)
         first, late = feed.read(0), feed.read(NS)
         self.assertGreater(late.sequence, first.sequence + 10)
@@ -132,12 +131,12 @@ class ForeignFeedTests(FolderTestCase):
         return path
 
     def roll(self, name, seconds=1.0, frame="96x64p20"):
-        setup = feed(name, Recipe(frame=Mode.parse(frame), effort="ultrafast", quality_crf=4), loop=False)
+        setup = feed(name, Mode.parse(frame), Recipe(effort="ultrafast", quality_crf=4), loop=False)
         clock = VirtualClock()
-        opener = opener_for(setup, Play(), self.folder, clock.now_ns)
+        openers = openers_for(setup, (), self.folder, clock.now_ns)
         shelf = Shelf(self.folder / "shelf")
         shelf.make()
-        return record(setup, opener, shelf, rig_name="feed", rolled_s=[(0, seconds)], clock=clock)
+        return record(setup, openers, shelf, rig_name="feed", rolled_s=[(0, seconds)], clock=clock)
 
     def pictures(self, path):
         with av.open(str(path)) as container:
@@ -147,8 +146,7 @@ class ForeignFeedTests(FolderTestCase):
         self.assertEqual((take.counts.ticks, take.counts.lost), (frames, 0), name)
         facts = probe(take.path)
         proof = prove(
-            Recipe(frame=Mode.parse("96x64p20"), quality_crf=4),
-            sound_tracks=len(facts.sound),
+            plan(Mode.parse("96x64p20"), quality_crf=4, tracks=("",) * len(facts.sound)),
             facts=facts,
             counts=take.counts,
         )

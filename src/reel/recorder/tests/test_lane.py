@@ -8,9 +8,12 @@ from pathlib import Path
 import av
 import numpy as np
 
+from reel.core.line import file_plan
+from reel.core.line.tests.rigs import feed
 from reel.core.media import MediaError
 from reel.core.signal import NS, Picture
 from reel.recorder.lane import Lane
+from reel.recorder.mixing import TrackMixer
 from reel.recorder.roll import Roll, RollState
 
 
@@ -32,12 +35,19 @@ class SlowWriter:
             raise MediaError(Path("a.mkv"), "could not be written (No space left on device)")
         self.written.append(tick)
 
-    def write_samples(self, data, position):
+    def write_samples(self, track, data):
         pass
 
 
 def frame():
     return av.VideoFrame.from_ndarray(np.zeros((24, 16), dtype=np.uint8), format="yuv420p")
+
+
+def silent_roll(lane):
+    """A roll at 30 pictures a second, without sound."""
+    setup = feed("garden.mp4")
+    plan = file_plan(setup, frozenset())
+    return Roll(lane, plan, TrackMixer(lane, setup, plan, {}))
 
 
 class LaneTests(unittest.TestCase):
@@ -50,10 +60,10 @@ class LaneTests(unittest.TestCase):
 
     def test_overload_is_counted_exactly_and_never_waited_for(self):
         lane = self.start()
-        roll = Roll(lane, Fraction(30), None)
+        roll = silent_roll(lane)
         for number in range(50):
             roll.take_picture(
-                Picture(at_ns=number * NS // 30, sequence=number, frame=frame()), frame(), Fraction(1, 30), []
+                Picture(at_ns=number * NS // 30, sequence=number, frame=frame()), lambda at_ns: frame(), Fraction(1, 30)
             )
         roll.cut(49 * NS // 30)
         self.writer.turns.release(100)
@@ -76,10 +86,10 @@ class LaneTests(unittest.TestCase):
 
     def test_gaps_in_the_source_are_counted(self):
         lane = self.start(limit=20)
-        roll = Roll(lane, Fraction(30), None)
+        roll = silent_roll(lane)
         for number in (0, 1, 5, 6):
             roll.take_picture(
-                Picture(at_ns=number * NS // 30, sequence=number, frame=frame()), frame(), Fraction(1, 30), []
+                Picture(at_ns=number * NS // 30, sequence=number, frame=frame()), lambda at_ns: frame(), Fraction(1, 30)
             )
         roll.cut(7 * NS // 30)
         self.writer.turns.release(20)

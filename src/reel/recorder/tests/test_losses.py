@@ -9,14 +9,13 @@ from pathlib import Path
 import av
 
 from reel.core.file import Recipe
-from reel.core.line import ArrivalSetup, Console, Deck, Deinterlace
+from reel.core.line import ArrivalSetup, Console, Deck, Deinterlace, file_plan
 from reel.core.line.tests.rigs import rig
 from reel.core.measure import LossCause, prove
 from reel.core.media import PartWriter, Shelf, probe
 from reel.core.signal import NS, InputError, Mode
 from reel.recorder.clock import VirtualClock
 from reel.recorder.lane import Lane
-from reel.recorder.roll import Roll
 from reel.recorder.source import Source
 from reel.recorder.virtual import record
 from reel.standins import Play, assemble, read_stamp
@@ -24,13 +23,14 @@ from reel.standins import Play, assemble, read_stamp
 PLAIN = Play()
 PAL = Deck(mode=Mode.parse("720x576i25"))
 CONSOLE = Console(mode=Mode.parse("1280x720p30"))
+SMALL, QUICK = Mode.parse("640x360p30"), Recipe(effort="ultrafast")
 # square pixels, so that each line of a field is found again where it was
 BY_FIELD = ArrivalSetup(deinterlace=Deinterlace.FIELD, shape=Fraction(5, 4))
 
 
 def deck_setup(recorded="720x576p50", arrival=BY_FIELD, **device):
-    recipe = Recipe(frame=Mode.parse(recorded), effort="ultrafast", quality_crf=8)
-    return rig(replace(PAL, **device), recipe=recipe, arrival=arrival)
+    recipe = Recipe(effort="ultrafast", quality_crf=8)
+    return rig(replace(PAL, **device), mode=Mode.parse(recorded), recipe=recipe, arrival=arrival)
 
 
 class Troubled:
@@ -41,6 +41,7 @@ class Troubled:
 
     signal = property(lambda self: self.inner.signal)
     sound = property(lambda self: self.inner.sound)
+    is_connecting = False
 
     def due_ns(self):
         return self.inner.due_ns()
@@ -66,25 +67,25 @@ class LossTests(unittest.TestCase):
 
     def record(self, setup, rolled_s, open_=None, play=PLAIN):
         self.setup_ = setup
-        open_ = open_ or (lambda start_ns: assemble(setup, play, start_ns=start_ns))
+        open_ = open_ or (lambda start_ns: assemble(setup.picture, play, start_ns=start_ns))
         return record(setup, open_, self.shelf, rig_name="test", rolled_s=rolled_s, clock=self.clock)
 
     def stamps(self, path, lines=None):
-        height = lines or self.setup_.recipe.frame.height_px
+        height = lines or self.setup_.frame.mode.height_px
         with av.open(str(path)) as container:
             return [read_stamp(frame.to_ndarray()[:height]) for frame in container.decode(video=0)]
 
     def assert_whole(self, take, frames):
         self.assertEqual((take.counts.ticks, take.counts.lost, take.counts.repeated), (frames, 0, 0), take.counts)
         facts = probe(take.path)
-        proof = prove(self.setup_.recipe, sound_tracks=1, facts=facts, counts=take.counts)
+        proof = prove(file_plan(self.setup_), facts=facts, counts=take.counts)
         self.assertEqual([line for line in proof.differing if "bitrate" not in line.label], [])
         self.assertEqual(facts.video.frames, frames)
         self.assertLess(abs(facts.sound[0].length_s - facts.video.length_s), Fraction(1, 20))
 
     def order(self, path):
         """The stamp of each picture, read on the lines of its own field, upper and lower in turn."""
-        height, found = self.setup_.recipe.frame.height_px, []
+        height, found = self.setup_.frame.mode.height_px, []
         with av.open(str(path)) as container:
             for frame in container.decode(video=0):
                 luma = frame.to_ndarray()[:height]
@@ -109,15 +110,15 @@ class LossTests(unittest.TestCase):
                 clock, shown, turn = VirtualClock(), [], iter(range(10**6))
                 setup = self.setup_ = deck_setup()
                 source = Source(
-                    setup, lambda start_ns, setup=setup: assemble(setup, Play(), start_ns=start_ns), clock,
+                    setup, [lambda start_ns, setup=setup: assemble(setup.picture, Play(), start_ns=start_ns)], clock,
                     watched=lambda: watched, wanted=lambda: watched and next(turn) % 3 == 0, show=shown.append,  # noqa: B023
                 )  # fmt: skip
                 source.run_until(9 * NS)
                 path = self.shelf.root / f"{watched}.mkv"
-                lane = Lane(PartWriter(path, setup.recipe, source.reading.sound), closed=lambda error: None)
+                lane = Lane(PartWriter(path, source.plan()), closed=lambda error: None)
                 release = clock.settle_with(lane.settle)
                 lane.start()
-                roll = Roll(lane, setup.recipe.tick_rate, source.reading.sound)
+                roll = source.make_roll(lane, source.plan())
                 source.begin(roll)
                 source.run_until(10 * NS)
                 source.cut(clock.now_ns())
@@ -136,29 +137,29 @@ class LossTests(unittest.TestCase):
         self.assertEqual((take.counts.ticks, take.counts.lost_before), (150, 50))
         (stretch,) = take.counts.stretches
         self.assertEqual((stretch.first_tick, stretch.ticks, stretch.cause), (100, 50, LossCause.NO_SIGNAL))
-        line = prove(self.setup_.recipe, sound_tracks=1, facts=probe(take.path), counts=take.counts).differing[0]
+        line = prove(file_plan(self.setup_), facts=probe(take.path), counts=take.counts).differing[0]
         self.assertEqual((line.label, line.got), ("Lost frames", "50"))
         self.assertIn("while no picture came: the one before stands in the file (at 00:00:02:00)", line.cause)
 
     def test_a_reader_that_stalls_loses_nothing_that_waits_for_it(self):
         for setup, frames in (
-            (rig(CONSOLE, recipe=Recipe(frame=Mode.parse("640x360p30"), effort="ultrafast")), 60),
+            (rig(CONSOLE, mode=SMALL, recipe=QUICK), 60),
             (deck_setup(), 100),
         ):
-            with self.subTest(setup.device.kind):
+            with self.subTest(setup.picture.device.kind):
                 self.clock = VirtualClock()
 
                 def open_(start_ns, setup=setup):
-                    inner = assemble(setup, Play(), start_ns=start_ns)
+                    inner = assemble(setup.picture, Play(), start_ns=start_ns)
                     return Troubled(inner, self.clock, busy=[(0.7, 0.2)])
 
                 self.assert_whole(self.record(setup, [(0, 2)], open_), frames)
 
     def test_what_the_driver_overwrote_meanwhile_is_counted_with_its_place(self):
-        setup = rig(CONSOLE, recipe=Recipe(frame=Mode.parse("640x360p30"), effort="ultrafast"))
+        setup = rig(CONSOLE, mode=SMALL, recipe=QUICK)
 
         def open_(start_ns):
-            return Troubled(assemble(setup, Play(), start_ns=start_ns), self.clock, busy=[(1, 0.8)])
+            return Troubled(assemble(setup.picture, Play(), start_ns=start_ns), self.clock, busy=[(1, 0.8)])
 
         take = self.record(setup, [(0, 3)], open_)
         shown = self.stamps(take.path)
@@ -177,9 +178,10 @@ class LossTests(unittest.TestCase):
                 arrived = self.inner.read(now_ns)
                 return None if getattr(arrived, "sequence", None) in (20, 31, 40) else arrived
 
-        recipe = Recipe(frame=Mode.parse("640x360p30"), effort="ultrafast")
-        setup = rig(replace(CONSOLE, mode=Mode.parse("1280x720p60")), recipe=recipe)
-        take = self.record(setup, [(0, 1)], lambda start_ns: Skipping(assemble(setup, Play(), start_ns=start_ns), None))
+        setup = rig(replace(CONSOLE, mode=Mode.parse("1280x720p60")), mode=SMALL, recipe=QUICK)
+        take = self.record(
+            setup, [(0, 1)], lambda start_ns: Skipping(assemble(setup.picture, Play(), start_ns=start_ns), None)
+        )
         stamps = self.stamps(take.path)
         uneven = [tick for tick, stamp in enumerate(stamps) if stamp != stamps[0] + 2 * tick]
         self.assertEqual(len(uneven), 2, stamps)
@@ -187,13 +189,13 @@ class LossTests(unittest.TestCase):
                          [(tick, 1, LossCause.SKIPPED) for tick in uneven])  # fmt: skip
 
     def test_a_signal_that_goes_away_is_lost_for_as_long_as_it_is_gone(self):
-        setup = rig(CONSOLE, recipe=Recipe(frame=Mode.parse("640x360p30"), effort="ultrafast"))
+        setup = rig(CONSOLE, mode=SMALL, recipe=QUICK)
         opened = []
 
         def open_(start_ns):
             opened.append(start_ns)
             return Troubled(
-                assemble(setup, Play(), start_ns=start_ns), self.clock, fails=[1.5] if len(opened) == 1 else []
+                assemble(setup.picture, Play(), start_ns=start_ns), self.clock, fails=[1.5] if len(opened) == 1 else []
             )
 
         take = self.record(setup, [(0, 4)], open_)
@@ -210,14 +212,15 @@ class LossTests(unittest.TestCase):
             ("1280x720p50", "640x360p60"),
             ("1280x720p30", "640x360p60"),
         ):
-            recipe = Recipe(frame=Mode.parse(recorded), effort="ultrafast")
-            setup = rig(replace(CONSOLE, mode=Mode.parse(sent)), recipe=recipe)
+            setup = rig(replace(CONSOLE, mode=Mode.parse(sent)), mode=Mode.parse(recorded), recipe=QUICK)
             with self.subTest(sent, recorded=recorded):
                 self.clock = VirtualClock()
                 fast = Play(drift_ppm=60)
-                take = self.record(setup, [(0, 2)], lambda start_ns, s=setup, p=fast: assemble(s, p, start_ns=start_ns))
+                take = self.record(
+                    setup, [(0, 2)], lambda start_ns, s=setup, p=fast: assemble(s.picture, p, start_ns=start_ns)
+                )
                 self.assertEqual(take.counts.lost, 0)
-                expected = float(recipe.frame.rate - setup.device.mode.rate) * 2
+                expected = float(setup.frame.mode.rate - setup.picture.device.mode.rate) * 2
                 self.assertAlmostEqual(take.counts.repeated, expected, delta=2)
 
     def test_a_change_of_mode_in_the_middle_begins_the_filter_anew(self):
@@ -231,7 +234,7 @@ class LossTests(unittest.TestCase):
 
             def turn(self):
                 deck = rig(replace(PAL, mode=Mode.parse(next(self.modes))))
-                self.inner = assemble(deck, Play(), start_ns=self.start_ns + self.clock.now_ns())
+                self.inner = assemble(deck.picture, Play(), start_ns=self.start_ns + self.clock.now_ns())
                 self.until_ns = self.clock.now_ns() + NS
 
             def read(self, now_ns):

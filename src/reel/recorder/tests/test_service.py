@@ -1,5 +1,6 @@
 """The recorder in real time, over its sockets: states, refusals, rubbish."""
 
+import asyncio
 import tempfile
 import threading
 import time
@@ -7,14 +8,16 @@ import unittest
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 import zmq
 
 from reel.core.file import Recipe
+from reel.core.frame import FrameSetup
 from reel.core.line import Connector, DeviceKind, HopSetup, propose
-from reel.core.line.tests.rigs import feed
+from reel.core.line.tests.rigs import feed, with_picture
 from reel.core.measure import AlarmKind
 from reel.core.media import probe
-from reel.core.signal import Mode
+from reel.core.signal import NS, Mode
 from reel.recorder.client import Client
 from reel.recorder.messages import (
     REQUESTS,
@@ -32,11 +35,12 @@ from reel.recorder.messages import (
 from reel.recorder.server import serve
 from reel.standins import Fault, Play
 
-CONSOLE = replace(propose(DeviceKind.CONSOLE), recipe=Recipe(frame=Mode.parse("640x360p30"), effort="ultrafast"))
+QUICK, SMALL = Recipe(effort="ultrafast"), FrameSetup(mode=Mode.parse("640x360p30"))
+CONSOLE = replace(propose(DeviceKind.CONSOLE), recipe=QUICK, frame=SMALL)
 # A small picture that is drawn and encoded with little work, and so is there at once.
-LIGHT = replace(propose(DeviceKind.CAMERA, mode=Mode.parse("640x480p30")), recipe=CONSOLE.recipe)
+LIGHT = replace(propose(DeviceKind.CAMERA, mode=Mode.parse("640x480p30")), recipe=QUICK, frame=SMALL)
 PLAIN = Play()
-FEED = feed("gone.mp4", CONSOLE.recipe)
+FEED = feed("gone.mp4", SMALL.mode, QUICK)
 
 
 class MemoryJournal:
@@ -84,7 +88,7 @@ class ServerTestCase(unittest.TestCase):
         self.assertFalse(self.thread.is_alive())
 
     def start_roll(self, setup=None, rig_id=1, play=PLAIN):
-        rolled = StartRoll(rig_id=rig_id, rig_name="Moss & Stone", setup=setup or self.rolled, play=play)
+        rolled = StartRoll(rig_id=rig_id, rig_name="Moss & Stone", setup=setup or self.rolled, plays=(play,))
         return self.client.ask(rolled).take_id
 
     def wait_for(self, is_so):
@@ -104,7 +108,7 @@ class ServiceTests(ServerTestCase):
         self.assertEqual(held.state, "holding")
         with self.assertRaises(RefusedError):
             self.client.ask(Hold())
-        self.wait_for(lambda status: status.rigs[0].levels and status.rigs[0].watched.per_s > 25)
+        self.wait_for(lambda status: status.rigs[0].picture.heard.before and status.rigs[0].picture.watched.per_s > 25)
         self.assertEqual(self.client.ask(Ask()).status.roll.length_s, held.length_s, "time stands still on hold")
         self.client.ask(CarryOn())
         self.wait_for(lambda status: status.roll.length_s > held.length_s + 0.3)
@@ -134,20 +138,22 @@ class ServiceTests(ServerTestCase):
         self.assertIn("gone.mp4", str(raised.exception))
         self.assertEqual(self.journal.takes, [])
         self.client.ask(Open(rig_id=5, setup=FEED))
-        self.wait_for(lambda status: len(status.rigs) == 2 and "gone.mp4" in status.rigs[1].problem)
+        self.wait_for(lambda status: len(status.rigs) == 2 and "gone.mp4" in status.rigs[1].picture.problem)
 
     def test_a_device_is_opened_by_one_rig_at_a_time(self):
         self.client.ask(Open(rig_id=1, rig_name="Moss & Stone", setup=CONSOLE, viewer="page"))
-        self.wait_for(lambda status: status.rigs[0].problem is None)
+        self.wait_for(lambda status: status.rigs[0].picture.problem is None)
         self.client.ask(Open(rig_id=2, rig_name="Second", setup=CONSOLE, viewer="other page"))
-        second = self.wait_for(lambda status: len(status.rigs) == 2 and "held" in (status.rigs[1].problem or ""))
-        self.assertIn("held by the rig “Moss & Stone”", second.rigs[1].problem)
+        second = self.wait_for(
+            lambda status: len(status.rigs) == 2 and "held" in (status.rigs[1].picture.problem or "")
+        )
+        self.assertIn("held by the rig “Moss & Stone”", second.rigs[1].picture.problem)
         with self.assertRaises(RefusedError) as raised:
             self.start_roll(rig_id=2)
         self.assertIn("held by the rig “Moss & Stone”", str(raised.exception))
-        self.assertEqual([alarm.kind for alarm in second.rigs[1].alarms], [AlarmKind.HELD])
+        self.assertEqual([alarm.kind for alarm in second.rigs[1].picture.alarms], [AlarmKind.HELD])
         self.client.ask(Leave(rig_id=1, viewer="page"))
-        alone = self.wait_for(lambda status: [rig.rig_id for rig in status.rigs if rig.problem is None] == [2])
+        alone = self.wait_for(lambda status: [rig.rig_id for rig in status.rigs if rig.picture.problem is None] == [2])
         self.assertEqual(len(alone.rigs), 1, "the first page has gone, and so has its rig")
 
     def test_a_device_that_records_by_itself_is_told_to_start_and_stop(self):
@@ -157,8 +163,7 @@ class ServiceTests(ServerTestCase):
             (Connector.STORAGE, "own-recorder", True),
         ):
             with self.subTest(hop):
-                device = replace(headset.device, out=out)
-                setup = replace(headset, device=device, path=(HopSetup(model=hop),))
+                setup = with_picture(headset, device={"out": out}, path=(HopSetup(model=hop),))
                 self.assertEqual(self.client.ask(Open(rig_id=1, setup=setup)).status.rigs, ())
                 take = self.start_roll(setup)
                 self.wait_for(lambda status: status.roll.length_s > 0.5)
@@ -175,7 +180,7 @@ class ServiceTests(ServerTestCase):
                 facts = probe(ended.path)
                 self.assertEqual(facts.video.frames, ended.counts.ticks)
                 self.assertEqual((facts.video.width_px, facts.video.height_px), (960, 1000))
-        paired = replace(setup, device=replace(device, out=Connector.PAIRED), path=(HopSetup(model="developer-link"),))
+        paired = with_picture(headset, device={"out": Connector.PAIRED}, path=(HopSetup(model="developer-link"),))
         with self.assertRaises(RefusedError) as raised:
             self.start_roll(paired, play=Play(fault=Fault.NOT_PAIRED))
         self.assertIn("code", str(raised.exception))
@@ -189,7 +194,7 @@ class ServiceTests(ServerTestCase):
             self.client.ask(Ask(), timeout_ms=100)
 
     def test_what_a_rig_held_is_gone_when_it_is_closed(self):
-        """Rounds of opening and closing: memory within a tenth of that after the third, threads the same."""
+        """Rounds of opening and closing: memory within a tenth of that after the third, threads no more."""
 
         def once():
             for rig_id, setup in enumerate(
@@ -197,7 +202,9 @@ class ServiceTests(ServerTestCase):
             ):
                 self.client.ask(Open(rig_id=rig_id, setup=setup, viewer="page"))
                 self.wait_for(
-                    lambda status, rig_id=rig_id: [r for r in status.rigs if r.rig_id == rig_id and r.watched.per_s]
+                    lambda status, rig_id=rig_id: [
+                        r for r in status.rigs if r.rig_id == rig_id and r.picture.watched.per_s
+                    ]
                 )
                 self.client.ask(Leave(rig_id=rig_id, viewer="page"))
             # a closed rig is no longer said, and its thread still lets the device go
@@ -206,7 +213,7 @@ class ServiceTests(ServerTestCase):
             return len(list(Path("/proc/self/task").iterdir())), int(Path("/proc/self/statm").read_text().split()[1])
 
         rounds = [once() for _ in range(7)]
-        self.assertEqual(rounds[-1][0], rounds[2][0])
+        self.assertLessEqual(rounds[-1][0], rounds[2][0])
         self.assertLess(rounds[-1][1], 1.1 * rounds[2][1])
 
     def test_rubbish_is_refused_and_survived(self):
@@ -222,3 +229,23 @@ class ServiceTests(ServerTestCase):
                 self.assertTrue(socket.poll(3000))
                 self.assertEqual(socket.recv_multipart()[0], b"Refused")
         self.assertEqual(self.client.ask(Ask()).status.rigs, ())
+
+    def test_listening_over_the_socket(self):
+        async def listen(what, blocks):
+            found, sounds = [], self.client.sounds(1, what, silence_ms=60_000)
+            while len(found) < blocks:
+                found.append(await anext(sounds))
+            await sounds.aclose()
+            return found
+
+        self.client.ask(Open(rig_id=1, setup=CONSOLE, viewer="page"))
+        self.wait_for(lambda status: status.rigs and status.rigs[0].inputs[0].sound)
+        for what in ("mix", "0"):
+            found = asyncio.run(listen(what, 12))
+            samples = np.frombuffer(b"".join(block[0] for block in found), dtype="<i2")
+            self.assertGreater(np.abs(samples).max(), 300)
+            (comes,) = {block[2] for block in found}
+            self.assertEqual((comes.rate_hz, comes.channels), (48_000, 2))
+            step_ns = found[1][1] - found[0][1]
+            self.assertAlmostEqual(step_ns / NS, len(found[0][0]) / 4 / 48_000, delta=1e-6)
+            self.assertLess(time.monotonic_ns() - found[-1][1], 30 * NS)

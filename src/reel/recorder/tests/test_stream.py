@@ -18,14 +18,14 @@ from reel.core.file import Container, Recipe
 from reel.core.line import Network
 from reel.core.line.tests import rigs
 from reel.core.media import PartWriter, Shelf, probe
-from reel.core.media.tests.clips import FRAME, write_clip
+from reel.core.media.tests.clips import FRAME, plan, write_clip
 from reel.core.signal import InputError, Picture
 from reel.recorder.clock import RealClock
 from reel.recorder.inputs import FileFeed, StreamFeed
 from reel.recorder.inputs.network import Pace
 from reel.recorder.lane import Lane
-from reel.recorder.opening import opener_for
-from reel.recorder.roll import Roll, RollState
+from reel.recorder.opening import opener_for, openers_for
+from reel.recorder.roll import RollState
 from reel.recorder.source import Source
 from reel.standins import Play
 
@@ -107,7 +107,7 @@ class StreamTests(unittest.TestCase):
         return found
 
     def test_tcp_udp_rtmp_http(self):
-        write_clip(self.folder / "clip.mkv", Recipe(frame=FRAME), range(60))
+        write_clip(self.folder / "clip.mkv", plan(), range(60))
         server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), partial(QuietHandler, directory=str(self.folder)))
         self.addCleanup(server.server_close)
         self.addCleanup(server.shutdown)
@@ -202,7 +202,7 @@ class StreamTests(unittest.TestCase):
         return self.serve(b"#EXTM3U\n#EXTINF:4,\nfile:///etc/passwd\n#EXT-X-ENDLIST\n")
 
     def test_a_playlist_in_the_feeds_folder_is_refused(self):
-        clip = write_clip(self.folder / "clip.mp4", Recipe(frame=FRAME, container=Container.MP4), range(30))
+        clip = write_clip(self.folder / "clip.mp4", plan(container=Container.MP4), range(30))
         (self.folder / "list.m3u8").write_text(f"#EXTM3U\n#EXTINF:1,\n{clip}\n#EXT-X-ENDLIST\n")
         (self.folder / "list.ffconcat").write_text(f"ffconcat version 1.0\nfile {clip.name}\n")
         for name in ("list.m3u8", "list.ffconcat"):
@@ -214,7 +214,7 @@ class StreamTests(unittest.TestCase):
         (self.folder / "sub").mkdir()
         (self.folder / "sub" / "link.mp4").symlink_to(clip)
         with self.assertRaises(InputError) as raised:
-            opener_for(rigs.feed("link.mp4"), Play(), self.folder / "sub", time.monotonic_ns)(0)
+            opener_for(rigs.feed_input("link.mp4"), Play(), self.folder / "sub", time.monotonic_ns)(0)
         self.assertIn("outside the feeds folder", str(raised.exception))
 
     def test_addresses(self):
@@ -231,27 +231,27 @@ class StreamTests(unittest.TestCase):
         """The sender stops, comes back with another size; the take is as long as the time that passed."""
         port = free_port()
         address = f"tcp://127.0.0.1:{port}"
-        setup = rigs.feed(address, Recipe(frame=FRAME, effort="ultrafast"))
+        setup = rigs.feed(address, FRAME, Recipe(effort="ultrafast"))
         clock, shelf = RealClock(), Shelf(self.folder)
-        source = Source(setup, opener_for(setup, Play(), self.folder, clock.now_ns), clock)
-        thread = threading.Thread(target=source.run_until)
+        source = Source(setup, openers_for(setup, (), self.folder, clock.now_ns), clock)
+        thread = threading.Thread(target=source.run)
         self.send(f"{address}?listen=1", 4)
         await_listener(port)
         thread.start()
         self.addCleanup(thread.join, 10)
         self.addCleanup(source.stop)
-        self.wait_for(lambda: source.reading.problem is None)
+        self.wait_for(lambda: source.readings[0].problem is None)
         path = shelf.root / "take.mkv"
-        lane = Lane(PartWriter(path, setup.recipe, None), closed=lambda error: None)
-        roll = Roll(lane, setup.recipe.frame.rate, None)
+        lane = Lane(PartWriter(path, source.plan()), closed=lambda error: None)
+        roll = source.make_roll(lane, source.plan())
         lane.start()
         source.call(lambda: source.begin(roll))
         self.wait_for(lambda: roll.state is RollState.ROLLING)
         began = time.monotonic()
-        self.wait_for(lambda: source.reading.problem is not None)
-        self.assertIn("has stopped", source.reading.problem)
+        self.wait_for(lambda: source.readings[0].problem is not None)
+        self.assertIn("has stopped", source.readings[0].problem)
         self.send(f"{address}?listen=1", 20, size=(640, 360))
-        self.wait_for(lambda: source.reading.signal and source.reading.signal.mode.width_px == 640)
+        self.wait_for(lambda: source.readings[0].signal and source.readings[0].signal.mode.width_px == 640)
         time.sleep(0.5)
         passed = time.monotonic() - began
         source.call(lambda: source.cut(clock.now_ns()))

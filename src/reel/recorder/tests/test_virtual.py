@@ -10,7 +10,7 @@ import av
 import numpy as np
 
 from reel.core.file import Container, Recipe
-from reel.core.line import Console
+from reel.core.line import Console, file_plan
 from reel.core.line.tests.rigs import rig
 from reel.core.measure import prove
 from reel.core.media import MediaError, PartWriter, Shelf, probe
@@ -26,12 +26,13 @@ class VirtualTests(unittest.TestCase):
         self.shelf = Shelf(Path(folder.name))
 
     def roll(self, sent, recorded, rolled_s, *, drift_ppm=0.0, container=Container.MKV, as_it_comes=False, **more):
-        recipe = Recipe(frame=Mode.parse(recorded), container=container, effort="ultrafast", as_it_comes=as_it_comes)
-        self.setup_ = rig(Console(mode=Mode.parse(sent)), recipe=recipe)
+        recipe = Recipe(container=container, effort="ultrafast")
+        device = Console(mode=Mode.parse(sent))
+        self.setup_ = rig(device, mode=Mode.parse(recorded), recipe=recipe, as_it_comes=as_it_comes)
         play = Play(drift_ppm=drift_ppm)
         return record(
             self.setup_,
-            lambda start_ns: assemble(self.setup_, play, start_ns=start_ns),
+            lambda start_ns: assemble(self.setup_.picture, play, start_ns=start_ns),
             self.shelf,
             rig_name="test",
             rolled_s=rolled_s,
@@ -39,12 +40,12 @@ class VirtualTests(unittest.TestCase):
         )
 
     def stamps(self, take):
-        height = self.setup_.recipe.frame.height_px
+        height = self.setup_.frame.mode.height_px
         with av.open(str(take.path)) as container:
             return [read_stamp(frame.to_ndarray()[:height]) for frame in container.decode(video=0)]
 
     def assert_proved(self, take):
-        proof = prove(self.setup_.recipe, sound_tracks=1, facts=probe(take.path), counts=take.counts)
+        proof = prove(file_plan(self.setup_), facts=probe(take.path), counts=take.counts)
         self.assertEqual(proof.differing, ())
 
     def test_matching_rates_none_lost_none_doubled(self):
@@ -126,7 +127,7 @@ class VirtualTests(unittest.TestCase):
 
     def flashes(self, take):
         """Seconds at which the beacon lights up after it was dark."""
-        height, times, before = self.setup_.recipe.frame.height_px, [], True
+        height, times, before = self.setup_.frame.mode.height_px, [], True
         with av.open(str(take.path)) as container:
             for frame in container.decode(video=0):
                 lit = read_beacon(frame.to_ndarray()[:height])

@@ -18,7 +18,7 @@ PLANAR = {"yuyv422": "yuv422p", "nv12": "yuv420p", "p010le": "yuv420p10le"}
 
 
 def rig(kind, mode, path, **settings):
-    return making.rig(DEVICES[kind](mode=Mode.parse(mode), **settings), *path)
+    return making.one(DEVICES[kind](mode=Mode.parse(mode), **settings), *path)
 
 
 BOX = ("hdmi-2.0", "hdmi-box", "usb-3")

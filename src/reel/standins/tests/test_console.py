@@ -5,18 +5,19 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from reel.core.line import Console
-from reel.core.line.tests.rigs import rig
+from reel.core.line.tests.rigs import one
 from reel.core.media import Framer, luma_of
 from reel.core.signal import NS, InputError, Mode, Picture, Samples, Signal
 from reel.standins import Play, assemble, read_beacon, read_stamp
-from reel.standins.ambience import ambience
+from reel.standins.ambience import RATE_HZ, ambience
+from reel.standins.device import BLOCK
 from reel.standins.stamp import draw_stamp
 
 SMALL = Mode.parse("1280x720p30")
 
 
 def switched_on(start_ns=0, **settings):
-    return assemble(rig(Console(mode=SMALL)), Play(**settings), start_ns=start_ns)
+    return assemble(one(Console(mode=SMALL)), Play(**settings), start_ns=start_ns)
 
 
 def luma(frame):
@@ -68,7 +69,7 @@ class ConsoleTests(unittest.TestCase):
         for _ in range(400):
             item = console.read(console.due_ns())
             (pictures if isinstance(item, Picture) else blocks).append(item)
-        for items, per_s in ((pictures, 30), (blocks, 100)):
+        for items, per_s in ((pictures, 30), (blocks, RATE_HZ / BLOCK)):
             elapsed_s = (items[-1].at_ns - items[0].at_ns) / NS
             self.assertAlmostEqual((len(items) - 1) / per_s / elapsed_s, 1.0002, places=6)
 

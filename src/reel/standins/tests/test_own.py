@@ -9,9 +9,9 @@ from pathlib import Path
 import av
 import numpy as np
 
-from reel.core.file import Recipe
+from reel.core.file import FilePlan, Recipe
 from reel.core.line import Eye, Headset
-from reel.core.line.own import RecordOption, remote_recipe
+from reel.core.line.own import RecordOption, remote_plan
 from reel.core.media import planes_of
 from reel.core.signal import NS, InputError, Mode
 from reel.standins import Fault, Play, RecordingDevice, read_stamp
@@ -36,13 +36,13 @@ class FastClock:
 class OwnRecorderTests(unittest.TestCase):
     def record(self, option=PLAIN, **device):
         mode = option.mode_of(Mode.parse("960x1000p36"))
-        recipe = remote_recipe(option, mode, Recipe(frame=mode))
+        plan = remote_plan(option, mode, Recipe(), "Headset")
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         path = Path(folder.name) / "own.mp4"
         clock = FastClock()
         own = RecordingDevice(
-            replace(HEADSET, **device), Play(), option, path, recipe, now_ns=clock.now_ns, wait=clock.wait, max_s=2
+            replace(HEADSET, **device), Play(), option, path, plan, now_ns=clock.now_ns, wait=clock.wait, max_s=2
         )
         own.start()
         own._thread.join(60)
@@ -62,8 +62,8 @@ class OwnRecorderTests(unittest.TestCase):
         self.assertGreater(differing, 2, "the eyes see differently")
 
     def test_one_that_is_not_paired_says_so(self):
-        recipe = Recipe(frame=Mode.parse("960x1000p36"))
-        own = RecordingDevice(HEADSET, Play(fault=Fault.NOT_PAIRED), PLAIN, Path("x"), recipe, now_ns=lambda: 0)
+        plan = FilePlan(recipe=Recipe(), frame=Mode.parse("960x1000p36"))
+        own = RecordingDevice(HEADSET, Play(fault=Fault.NOT_PAIRED), PLAIN, Path("x"), plan, now_ns=lambda: 0)
         with self.assertRaises(InputError) as raised:
             own.check()
         self.assertIn("is not paired", str(raised.exception))

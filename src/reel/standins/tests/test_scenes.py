@@ -6,12 +6,13 @@ from dataclasses import replace
 import numpy as np
 
 from reel.core.line import DEVICES, Deck, DeviceKind, Eye, Headset, Phone, Tablet, Turn, chain, propose
-from reel.core.line.tests.rigs import rig
+from reel.core.line.tests.rigs import one
 from reel.core.media import luma_of, planes_of
 from reel.core.signal import NS, InputError, Mode, Picture, Samples
 from reel.standins import Fault, Play, assemble, read_stamp
+from reel.standins.ambience import RATE_HZ
 from reel.standins.card import BarsPainter
-from reel.standins.device import black
+from reel.standins.device import BLOCK, black
 from reel.standins.devices import stand_in
 from reel.standins.handheld import TURN_EVERY_S
 
@@ -22,7 +23,7 @@ HEADSET = Headset(mode=Mode.parse("1920x1000p36"))
 
 
 def pictures(device, count, *models, start_s=0.0, play=PLAIN):
-    setup = rig(device, *models)
+    setup = one(device, *models)
     handed = chain(setup).travel.arrives.handed if models else None
     source, found = assemble(setup, play, handed, start_ns=0), []
     while len(found) < count:
@@ -34,7 +35,7 @@ def pictures(device, count, *models, start_s=0.0, play=PLAIN):
 
 class HandheldTests(unittest.TestCase):
     def test_it_turns_by_its_script_and_its_number_goes_on(self):
-        source = assemble(rig(PHONE), Play(turns=True), start_ns=0)
+        source = assemble(one(PHONE), Play(turns=True), start_ns=0)
         sizes = {}
         while (due_ns := source.due_ns()) < (2 * TURN_EVERY_S + 1) * NS:
             item = source.read(due_ns)
@@ -106,7 +107,7 @@ class DeckTests(unittest.TestCase):
         self.assertGreater(np.abs(np.diff(flat, axis=1)).mean(), 0.5)
         sharp = np.abs(np.diff(luma[:500].astype(int), axis=1)).max()
         self.assertGreater(sharp, 3 * np.abs(np.diff(blue[:500].astype(int), axis=1)).max(), "colour is smeared")
-        source = assemble(rig(DECK), Play(tape_s=2), start_ns=0)
+        source = assemble(one(DECK), Play(tape_s=2), start_ns=0)
         while (due_ns := source.due_ns()) is not None:
             self.assertLess(due_ns, 2 * NS + NS // 10)
             source.read(due_ns)
@@ -116,14 +117,14 @@ class DeckTests(unittest.TestCase):
         while len(blocks) < 3000:  # nothing is drawn, since nobody looks
             item = source.take()
             (blocks if isinstance(item, Samples) else shown).append(item.at_ns)
-        pace = (blocks[-1] - blocks[0]) / (len(blocks) - 1) / 10_000_000
+        pace = (blocks[-1] - blocks[0]) / (len(blocks) - 1) / (BLOCK * NS / RATE_HZ)
         self.assertAlmostEqual(1 / pace, 1 + 60e-6, delta=2e-6)
         self.assertAlmostEqual((shown[-1] - shown[0]) / (len(shown) - 1) / 40_000_000, 1, delta=1e-7)
 
 
 class ChainTests(unittest.TestCase):
     def test_what_does_not_fit_or_is_held_is_refused(self):
-        console, box = propose(DeviceKind.CONSOLE).device, ("hdmi-2.0", "hdmi-box", "usb-3")
+        console, box = propose(DeviceKind.CONSOLE).picture.device, ("hdmi-2.0", "hdmi-box", "usb-3")
         for path, fault, reason in (
             (("scart-cable",), None, "has no place for HDMI"),
             (("hdmi-2.0",), None, "is not connected"),
@@ -132,7 +133,7 @@ class ChainTests(unittest.TestCase):
             (box, None, "was not asked for a mode"),
         ):
             with self.subTest(path, fault=fault), self.assertRaises(InputError) as raised:
-                assemble(rig(console, *path), Play(fault=fault), start_ns=0)
+                assemble(one(console, *path), Play(fault=fault), start_ns=0)
             self.assertIn(reason, str(raised.exception))
 
     def test_a_wireless_link_loses_what_is_said(self):
@@ -157,7 +158,7 @@ class ChainTests(unittest.TestCase):
 
     def test_black_and_bars_in_every_coding(self):
         for pixels in DEVICES[DeviceKind.CONSOLE].facts.pixels:
-            signal = replace(chain(propose(DeviceKind.CONSOLE)).travel.sent.signal, pixels=pixels)
+            signal = replace(chain(propose(DeviceKind.CONSOLE).picture).travel.sent.signal, pixels=pixels)
             self.assertEqual(set(np.unique(luma_of(black(signal)))), {16})
             frame = BarsPainter(signal).paint(0)
             self.assertEqual((frame.format.name, int(luma_of(frame)[40, 40])), (pixels, 235))

@@ -8,7 +8,7 @@ from huey.contrib.djhuey import db_periodic_task, db_task, on_startup
 from reel.web.jobs.running import run_waiting, take_up_left
 
 # Proving gives way to recording.
-NICENESS = 10
+NICENESS = 19
 
 
 @db_task()

@@ -1,9 +1,10 @@
 """The live facts as a page shows them: the same words for the first rendering and for every update."""
 
 from reel.core.measure.alarm import SILENT_DB
+from reel.core.media.loudness import SILENT_LUFS
 from reel.core.signal import Scan, pixel_format
-from reel.core.sound import FLOOR_DB
-from reel.recorder.messages import RigStatus, RollStatus, Status
+from reel.core.sound import FLOOR_DB, Level
+from reel.recorder.messages import InputStatus, RigStatus, RollStatus, Status
 from reel.web.ui.templatetags.units import bitrate, length, size
 
 METER_FLOOR_DB = -60.0
@@ -19,6 +20,12 @@ def band_facts(roll: RollStatus | None, rig: RigStatus | None = None) -> dict[st
         steps.append(f"{counts.lost_encoder} at the encoder: it falls behind")
     if counts.lost_before:
         steps.append(f"{counts.lost_before} before Reel: the signal or its reading stalled")
+    for one in counts.inputs:
+        lost = sum(hole.lost for hole in one.pictures), sum(hole.lost for hole in one.sound)
+        said = [f"{lost[0]} pictures"] if lost[0] else []
+        said += [f"{lost[1] / 1000:.1f} s of sound"] if lost[1] >= 100 else []
+        if said:
+            steps.append(f"{one.name}: {' and '.join(said)} missing")
     return {
         "take_id": roll.take_id,
         "rig_id": roll.rig_id,
@@ -39,43 +46,126 @@ def band_facts(roll: RollStatus | None, rig: RigStatus | None = None) -> dict[st
         "queue": f"{roll.queue} of {roll.queue_limit}",
         "marks": roll.marks,
         "warning": roll.warning or "",
-        "alarms": " · ".join(alarm.words for alarm in rig.alarms) if rig else "",
+        "alarms": " · ".join(alarm["words"] for alarm in _alarms(rig)) if rig else "",
     }
 
 
-def rig_facts(rig: RigStatus | None) -> dict[str, object] | None:
-    """Give an open rig's facts; levels as numbers in dBFS, since the page draws them."""
+def rig_facts(rig: RigStatus | None, place: int = 0, *, desk: bool = True) -> dict[str, object] | None:
+    """Give an open rig's facts, those of the input at a place first; levels as numbers in dBFS: the page draws them.
+
+    Only the Sound page has a `desk` with all inputs' sound.
+    """
     if rig is None:
         return None
-    mend = next((alarm for alarm in rig.alarms if alarm.remedy), None)
+    one = rig.inputs[place] if place < len(rig.inputs) else rig.picture
+    mends = [(number, alarm) for number, other in enumerate(rig.inputs) for alarm in other.alarms if alarm.remedy]
+    mend = mends[0] if mends else None
+    sound = " with sound" if one.sound else ""
     return {
-        "problem": rig.problem,
-        "signal": f"{rig.signal.mode.label} {pixel_format(rig.signal.pixels).label}{' with sound' if rig.sound else ''}"
-        if rig.signal
-        else "",
-        **_watched_facts(rig),
-        "alarms": [
-            {"kind": alarm.kind, "words": alarm.words, "causes": " ".join(alarm.causes)} for alarm in rig.alarms
-        ],
-        "mend": mend.remedy if mend else "",
-        "mends": mend.mends if mend else "",
-        "warnings": list(rig.contradictions),
+        "problem": one.problem,
+        "signal": f"{one.signal.mode.label} {pixel_format(one.signal.pixels).label}{sound}" if one.signal else sound,
+        **_watched_facts(one),
+        "alarms": _alarms(rig),
+        "mend": mend[1].remedy if mend else "",
+        "mends": mend[1].mends if mend else "",
+        "mendOf": mend[0] if mend else 0,
+        "warnings": list(one.contradictions),
         "heard": is_heard(rig),
-        "testing": rig.is_testing,
-        "fieldTest": rig.field_test.sentence if rig.field_test else "",
-        "levels": [
-            {"peak": _shown(level.peak_db), "rms": _shown(level.rms_db), "held": _shown(level.held_db)}
-            for level in rig.levels
-        ],
+        "testing": one.is_testing,
+        "finding": rig.picture.is_finding,
+        "looked": rig.picture.has_looked,
+        "fieldTest": one.field_test.sentence if one.field_test else "",
+        "levels": _levels(one.heard.before),
+        "arrangement": rig.arrangement,
+        "toggled": rig.toggled,
+        **(_desk_facts(rig) if desk else {}),
     }
+
+
+def _desk_facts(rig: RigStatus) -> dict[str, object]:
+    """Give what is heard of each input, and what was measured of them together."""
+    return {
+        "inputs": [
+            {
+                "before": _levels(other.heard.before),
+                "after": _levels(other.heard.after),
+                "short": _lufs(other.heard.loud.short),
+                "clipped": sum(level.clipped for level in other.heard.before),
+                "problem": other.problem or "",
+            }
+            for other in rig.inputs
+        ],
+        "balance": _balance_facts(rig),
+        "sync": _sync_facts(rig),
+    }
+
+
+def _balance_facts(rig: RigStatus) -> dict[str, object] | None:
+    """Give how far the voice lies above the game, with the last seconds to be drawn."""
+    found = rig.balance
+    if found is None:
+        return None
+    return {
+        "voice": found.voice,
+        "game": found.game,
+        "voiceOf": rig.voice,
+        "gameOf": rig.game,
+        "gap": None if found.gap_lu is None else round(found.gap_lu, 1),
+        "tooLoud": round(found.too_loud_db, 1),
+        "spoken": round(found.spoken_s, 1),
+    }
+
+
+def _sync_facts(rig: RigStatus) -> dict[str, object] | None:
+    """Give what the last sync test found, or finds; each input's by its place."""
+    found = rig.sync
+    if found is None:
+        return None
+    return {
+        "left": found.left_s,
+        "flashes": found.flashes,
+        "inputs": {
+            place: {
+                "offset": None if one.offset_ms is None else round(one.offset_ms),
+                "within": None if one.within_ms is None else round(one.within_ms, 1),
+                "delay": one.delay_ms,
+                "claps": one.claps_ms,
+                "clicks": found.clicks[place],
+            }
+            for place, one in found.sounds.items()
+        },
+    }
+
+
+def _lufs(value: float) -> str:
+    return "silent" if value <= SILENT_LUFS else f"{value:.1f} LUFS".replace("-", "−")
+
+
+def _alarms(rig: RigStatus) -> list[dict[str, str]]:
+    """Give the alarms of all inputs; those of others than the first say whose they are."""
+    return [
+        {
+            "kind": f"{alarm.kind} {place}",
+            "words": f"{one.name}: {alarm.words}" if place else alarm.words,
+            "causes": " ".join(alarm.causes),
+        }
+        for place, one in enumerate(rig.inputs)
+        for alarm in one.alarms
+    ]
+
+
+def _levels(levels: tuple[Level, ...]) -> list[dict[str, float]]:
+    return [
+        {"peak": _shown(level.peak_db), "rms": _shown(level.rms_db), "held": _shown(level.held_db)} for level in levels
+    ]
 
 
 def is_heard(rig: RigStatus) -> bool:
     """Say whether there is sound."""
-    return any(level.held_db > SILENT_DB for level in rig.levels)
+    return any(level.held_db > SILENT_DB for one in rig.inputs for level in one.heard.before)
 
 
-def _watched_facts(rig: RigStatus) -> dict[str, object]:
+def _watched_facts(rig: InputStatus) -> dict[str, object]:
     """Give what is measured of the picture, in words; a dash for what is not known yet."""
     watched = rig.watched
     if not watched.per_s:
@@ -94,13 +184,15 @@ def _watched_facts(rig: RigStatus) -> dict[str, object]:
     }
 
 
-def live_facts(status: Status | None, rig: RigStatus | None, *, problem: str = "") -> dict[str, object]:
+def live_facts(
+    status: Status | None, rig: RigStatus | None, place: int = 0, *, problem: str = "", desk: bool = True
+) -> dict[str, object]:
     """Give all that one page's event carries; `problem` is one of the web's own, said before the recorder's notice."""
     return {
         "answers": status is not None,
         "notice": problem or (status.notice if status else "") or "",
         "roll": band_facts(status.roll, _rolling_rig(status)) if status else None,
-        "rig": rig_facts(rig),
+        "rig": rig_facts(rig, place, desk=desk),
     }
 
 

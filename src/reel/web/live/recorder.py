@@ -1,10 +1,13 @@
 """The recorder as the web process reaches it."""
 
+from contextlib import suppress
+
 from django.conf import settings
 from django.http import HttpRequest
 
+from reel.core.errors import ReelError
 from reel.recorder.client import Client
-from reel.recorder.messages import Ask, RigStatus, Status, UnreachableError
+from reel.recorder.messages import Ask, Open, RigStatus, Status, UnreachableError
 
 GLANCE_MS = 400
 
@@ -23,6 +26,19 @@ def glance(request: HttpRequest) -> Status | None:
             status = None
         request._recorder_status = status  # type: ignore[attr-defined]  # a cache for one request
     return request._recorder_status  # type: ignore[attr-defined,no-any-return]
+
+
+def place_of(request: HttpRequest) -> int:
+    """Give which of a rig's inputs a page is about, by its address: `?input=1` is the second."""
+    asked = request.GET.get("input", "")
+    return int(asked) if asked.isdecimal() and len(asked) < 3 else 0
+
+
+def show_at_once(request: HttpRequest, opening: Open) -> None:
+    """Have an open rig take up what was just changed, without waiting for its page to ask again."""
+    if rig_status(glance(request), opening.rig_id) is not None:
+        with suppress(ReelError):  # then the page asks, in a moment
+            client().ask(opening, timeout_ms=GLANCE_MS)
 
 
 def rig_status(status: Status | None, rig_id: int) -> RigStatus | None:

@@ -1,13 +1,16 @@
 """What changes rigs."""
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 from django.db import IntegrityError, transaction
 
 from reel.core.file import Recipe
+from reel.core.frame import FrameSetup, with_renamed, without_input
 from reel.core.line import (
     ArrivalSetup,
     Device,
+    InputSetup,
     Loss,
     Network,
     Origin,
@@ -20,24 +23,31 @@ from reel.core.line import (
     remedies,
     told,
     with_fitting_frame,
+    without_free_tracks,
     write_rig,
 )
 from reel.core.line.edit import Path, with_device
 from reel.core.line.loss import Limit
 from reel.core.measure import AlarmKind, alarm_remedy
+from reel.core.sound import MAX_TRACKS, SoundSetup, TrackSetup
+from reel.core.sound.setup import DELAY_MS, LEVEL_DB
 from reel.core.wire import from_plain, to_plain
 from reel.recorder.messages import RefusedError, Status
 from reel.standins.play import Play
+from reel.web.live.recorder import rig_status
 from reel.web.rigs.forms.new import free_name
 from reel.web.rigs.models import MAX_NAME, Rig
-from reel.web.setups import from_1
+from reel.web.setups import from_1, from_2
 from reel.web.takes.actions import clean_name
 
+# As many changes of the frame can be taken back.
+MAX_UNDO = 30
 
-def make_rig(name: str, plan: RigSetup, *, play: Play | None = None, is_asked: bool = True) -> Rig:
+
+def make_rig(name: str, plan: RigSetup, *, plays: Sequence[Play] = (), is_asked: bool = True) -> Rig:
     """Store a new rig; raises RefusedError when another one has the name meanwhile."""
     rig = Rig(name=name, is_asked=is_asked)
-    rig.plan, rig.played = plan, play or Play()
+    rig.plan, rig.played = plan, plays
     try:
         with transaction.atomic():
             rig.save()
@@ -46,34 +56,161 @@ def make_rig(name: str, plan: RigSetup, *, play: Play | None = None, is_asked: b
     return rig
 
 
-def make_copy(wanted: str, plan: RigSetup, *, play: Play, is_asked: bool = True) -> Rig:
+def make_copy(wanted: str, plan: RigSetup, *, plays: Sequence[Play], is_asked: bool = True) -> Rig:
     """Store a new rig under a name, with a number added where that is taken."""
     with transaction.atomic():  # an immediate transaction: nobody takes the name in between
-        return make_rig(free_name(wanted), plan, play=play, is_asked=is_asked)
+        return make_rig(free_name(wanted), plan, plays=plays, is_asked=is_asked)
 
 
-def set_device(rig: Rig, wanted: tuple[Device, Origin], status: Status | None) -> None:
-    """Change the device and its origin, and the path when the signal leaves by another way; refused while it rolls."""
+def set_device(rig: Rig, place: int, wanted: tuple[Device, Origin], status: Status | None) -> None:
+    """Change an input's device and its origin, and the path when the signal leaves by another way.
+
+    Refused while the rig rolls, as is every change here.
+    """
     device, origin = wanted
-    _store(rig, with_device(replace(rig.plan, origin=origin), device), status)
+    _store_input(rig, place, with_device(replace(rig.plan.inputs[place], origin=origin), device), status)
     allow_feed(rig)
 
 
-def set_play(rig: Rig, play: Play, status: Status | None) -> None:
-    """Change how the simulated device behaves; refused while the rig rolls."""
+def set_play(rig: Rig, place: int, play: Play, status: Status | None) -> None:
+    """Change how a simulated device behaves."""
     _refuse_rolling(rig, status)
-    rig.played = play
-    rig.save(update_fields=["play"])
+    plays = [rig.play_of(number) for number in range(len(rig.plan.inputs))]
+    plays[place] = play
+    rig.played = plays
+    rig.save(update_fields=["plays"])
 
 
-def set_path(rig: Rig, path: Path, status: Status | None) -> None:
-    """Change the path; refused while the rig rolls."""
-    _store(rig, replace(rig.plan, path=path), status)
+def set_path(rig: Rig, place: int, path: Path, status: Status | None) -> None:
+    """Change an input's path."""
+    _store_input(rig, place, replace(rig.plan.inputs[place], path=path), status)
 
 
-def set_arrival(rig: Rig, arrival: ArrivalSetup, status: Status | None) -> None:
-    """Change the arriving mode; refused while the rig rolls."""
-    _store(rig, replace(rig.plan, arrival=arrival), status)
+def set_arrival(rig: Rig, place: int, arrival: ArrivalSetup, status: Status | None) -> None:
+    """Change an input's arriving mode."""
+    _store_input(rig, place, replace(rig.plan.inputs[place], arrival=arrival), status)
+
+
+def set_sound(rig: Rig, place: int, sound: SoundSetup, status: Status | None) -> None:
+    """Change how an input's sound is treated and where it goes; a track that is not there yet is made."""
+    plan = rig.plan
+    tracks = plan.tracks
+    for number in range(len(tracks) + 1, max(sound.tracks, default=0) + 1):
+        wanted = plan.inputs[place].name if number in sound.tracks else f"Track {number}"
+        tracks = (*tracks, TrackSetup(name=_free_track(tracks, wanted)))
+    changed = plan.with_input(place, replace(plan.inputs[place], sound=sound))
+    _store(rig, replace(changed, tracks=tracks), status)
+
+
+def set_tracks(rig: Rig, tracks: Sequence[TrackSetup], *, mix_first: bool, status: Status | None) -> None:
+    """Change the tracks' names, and whether a mix of all comes first."""
+    _store(rig, replace(rig.plan, tracks=tuple(tracks), mix_first=mix_first), status)
+
+
+def remove_track(rig: Rig, number: int, status: Status | None) -> None:
+    """Take out a track, counted from 1, that nothing goes to; the others move up."""
+    plan = rig.plan
+    left = without_free_tracks(plan, among=(number,))
+    if len(left.tracks) == len(plan.tracks):
+        raise RefusedError(f"Something goes to track {number}; send it elsewhere first. Nothing was changed.")
+    _store(rig, left, status)
+
+
+def balance(rig: Rig, status: Status | None) -> None:
+    """Set the level of what a voice is spoken over, so that the voice is easy to follow, as measured just now."""
+    live = rig_status(status, rig.pk)
+    found = live.balance if live else None
+    if live is None or found is None or not found.too_loud_db:
+        raise RefusedError("Too little was spoken to measure it, or the balance is fine. Nothing was changed.")
+    game = rig.plan.inputs[live.game]
+    level = round(min(LEVEL_DB[1], max(LEVEL_DB[0], game.sound.level_db - found.too_loud_db)), 1)
+    set_sound(rig, live.game, replace(game.sound, level_db=level), status)
+
+
+def sync(rig: Rig, places: Sequence[int] | None, status: Status | None) -> None:
+    """Delay inputs so that they are in step with the picture, as the last sync test measured; None for all it found."""
+    live = rig_status(status, rig.pk)
+    found = live.sync if live else None
+    delays = {place: one.delay_ms for place, one in found.sounds.items()} if found else {}
+    inputs = list(rig.plan.inputs)
+    wanted = [place for place in (delays if places is None else places) if place < len(inputs)]
+    for place in wanted:
+        if (delay_ms := delays.get(place)) is not None:
+            delay_ms = min(DELAY_MS[1], max(DELAY_MS[0], delay_ms))
+            inputs[place] = replace(inputs[place], sound=replace(inputs[place].sound, delay_ms=delay_ms))
+    if tuple(inputs) == rig.plan.inputs:
+        raise RefusedError("Too few claps agree to say what is out of step, or all is in step. Nothing was changed.")
+    _store(rig, replace(rig.plan, inputs=tuple(inputs)), status)
+
+
+def set_frame(rig: Rig, frame: FrameSetup, status: Status | None) -> None:
+    """Change the recorded picture; the change can be taken back."""
+    before = rig.plan.frame
+    if frame == before:
+        return
+    _refuse_rolling(rig, status)
+    rig.frames_before = [*rig.frames_before, to_plain(before)][-MAX_UNDO:]
+    rig.frames_after = []
+    _store(rig, replace(rig.plan, frame=frame), status)
+
+
+def undo_frame(rig: Rig, status: Status | None, *, again: bool = False) -> None:
+    """Take the last change of the recorded picture back, or do one that was taken back `again`."""
+    _refuse_rolling(rig, status)
+    taken, given = (rig.frames_after, rig.frames_before) if again else (rig.frames_before, rig.frames_after)
+    if not taken:
+        raise RefusedError(f"There is nothing to {'do again' if again else 'take back'}.")
+    given.append(to_plain(rig.plan.frame))
+    plan = replace(rig.plan, frame=from_plain(taken.pop(), FrameSetup))
+    _store(rig, plan, status)
+
+
+def add_input(rig: Rig, one: InputSetup, status: Status | None, *, play: Play | None = None) -> None:
+    """Add an input; a name that is taken gets a number. Its sound goes on a track of its own while one is free."""
+    plan = rig.plan
+    taken = {other.name.casefold() for other in plan.inputs}
+    names = (one.name, *(f"{one.name} {number}" for number in range(2, len(taken) + 3)))
+    one = replace(one, name=next(name for name in names if name.casefold() not in taken))
+    tracks = plan.tracks
+    if len(tracks) < MAX_TRACKS:
+        tracks = (*tracks, TrackSetup(name=_free_track(tracks, one.name)))
+    one = replace(one, sound=replace(one.sound, tracks=(len(tracks),)))
+    plays = [rig.play_of(number) for number in range(len(plan.inputs))]
+    rig.played = (*plays, play or Play())
+    _store(rig, replace(plan, inputs=(*plan.inputs, one), tracks=tracks), status)
+
+
+def remove_input(rig: Rig, place: int, status: Status | None) -> None:
+    """Take an input out, its picture out of every arrangement, and the tracks that nothing goes to any more.
+
+    The first one stays: it is what the frame follows.
+    """
+    plan = rig.plan
+    if not 0 < place < len(plan.inputs):
+        raise RefusedError("The first input can't be taken out: the frame follows its picture. Nothing was changed.")
+    gone = plan.inputs[place]
+    left = (*plan.inputs[:place], *plan.inputs[place + 1 :])
+    plays = [rig.play_of(number) for number in range(len(plan.inputs)) if number != place]
+    rig.played = plays
+    changed = replace(plan, inputs=left, frame=without_input(plan.frame, gone.name))
+    rig.frames_before, rig.frames_after = [], []  # what they show may be gone
+    _store(rig, without_free_tracks(changed, among=gone.sound.tracks), status)
+
+
+def rename_input(rig: Rig, place: int, name: str, status: Status | None) -> None:
+    """Call an input otherwise, in the arrangements too."""
+    plan = rig.plan
+    before = plan.inputs[place].name
+    one = replace(plan.inputs[place], name=clean_name("Name", name, MAX_NAME))
+    inputs = (*plan.inputs[:place], one, *plan.inputs[place + 1 :])
+    rig.frames_before, rig.frames_after = [], []  # they know it by its old name
+    _store(rig, replace(plan, inputs=inputs, frame=with_renamed(plan.frame, before, one.name)), status)
+
+
+def _free_track(tracks: Sequence[TrackSetup], wanted: str) -> str:
+    taken = {track.name.casefold() for track in tracks}
+    names = (wanted, *(f"{wanted} {number}" for number in range(2, len(taken) + 3)))
+    return next(name for name in names if name.casefold() not in taken)
 
 
 def set_recipe(rig: Rig, recipe: Recipe, status: Status | None) -> None:
@@ -83,46 +220,46 @@ def set_recipe(rig: Rig, recipe: Recipe, status: Status | None) -> None:
 
 def fit_frame(rig: Rig, status: Status | None) -> None:
     """Record the picture as it arrives: its size and its rate; refused while the rig rolls."""
-    _store(rig, with_fitting_frame(rig.plan), status)
+    set_frame(rig, with_fitting_frame(rig.plan).frame, status)
 
 
-def apply_remedy(rig: Rig, key: str, status: Status | None) -> None:
+def apply_remedy(rig: Rig, place: int, key: str, status: Status | None) -> None:
     """Do what a remedy's button says; raises RefusedError when it is no longer offered."""
-    plan = rig.plan
-    found = [remedy for loss in chain(plan).travel.losses for remedy in remedies(plan, loss)]
-    found += [remedy for kind in AlarmKind if (remedy := alarm_remedy(kind, plan)) is not None]
+    one = rig.plan.inputs[place]
+    found = [remedy for loss in chain(one).travel.losses for remedy in remedies(one, loss)]
+    found += [remedy for kind in AlarmKind if (remedy := alarm_remedy(kind, one)) is not None]
     for remedy in found:
         if remedy.key == key:
-            _store(rig, remedy.setup, status)
+            _store_input(rig, place, remedy.setup, status)
             return
     raise RefusedError("The line has changed meanwhile, and this remedy is no longer needed. Nothing was changed.")
 
 
-def grouped_losses(plan: RigSetup, stage: str | None = None) -> list[tuple[list[Told], list[Remedy]]]:
-    """Give the chain's losses, those with one limit together, the biggest first; each group with its remedies.
+def grouped_losses(one: InputSetup, stage: str | None = None) -> list[tuple[list[Told], list[Remedy]]]:
+    """Give an input's losses, those with one limit together, the biggest first; each group with its remedies.
 
     `stage` keeps to the losses of one stage, None gives all.
     """
     groups: dict[tuple[str, int | None, Limit], list[Loss]] = {}
-    for loss in chain(plan).travel.losses:
+    for loss in chain(one).travel.losses:
         if stage in (None, loss.stage):
             groups.setdefault((loss.stage, loss.hop, loss.limit), []).append(loss)
     ordered = sorted(groups.values(), key=lambda group: -max(loss.weight for loss in group))
     for group in ordered:
         group.sort(key=lambda loss: -loss.weight)
-    return [([told(loss, plan) for loss in group], _remedies_of(plan, group)) for group in ordered]
+    return [([told(loss, one) for loss in group], _remedies_of(one, group)) for group in ordered]
 
 
-def _remedies_of(plan: RigSetup, ordered: list[Loss]) -> list[Remedy]:
+def _remedies_of(one: InputSetup, ordered: list[Loss]) -> list[Remedy]:
     """Give the remedies of a group's biggest loss first, then those of the others that it does not have."""
-    found = {remedy.key: remedy for loss in reversed(ordered) for remedy in reversed(remedies(plan, loss))}
+    found = {remedy.key: remedy for loss in reversed(ordered) for remedy in reversed(remedies(one, loss))}
     kept = list(reversed(found.values()))
     return sorted(kept, key=lambda remedy: bool(remedy.gives_up and not remedy.gives))[:4]
 
 
 def duplicate(rig: Rig) -> Rig:
     """Store a second rig that is set like this one."""
-    return make_copy(f"{rig.name} copy", rig.plan, play=rig.played, is_asked=rig.is_asked)
+    return make_copy(f"{rig.name} copy", rig.plan, plays=rig.played, is_asked=rig.is_asked)
 
 
 def delete(rig: Rig, status: Status | None) -> None:
@@ -136,23 +273,28 @@ def import_rig(data: bytes) -> Rig:
 
     One that comes from the network does not connect before somebody has said that it may.
     """
-    found = read_rig(data, older={1: from_1}, parts=("play",))
+    found = read_rig(data, older={1: from_1, 2: from_2}, parts=("plays",))
     name = clean_name("Name", found.name, MAX_NAME)
-    play = from_plain(found.parts.get("play", {}), Play)
-    return make_copy(name, found.setup, play=play, is_asked=not isinstance(found.setup.origin, Network))
+    plays = from_plain(found.parts.get("plays", []), tuple[Play, ...])
+    comes_by_network = any(isinstance(one.origin, Network) for one in found.setup.inputs)
+    return make_copy(name, found.setup, plays=plays, is_asked=not comes_by_network)
 
 
 def export_rig(rig: Rig) -> bytes:
     """Give a rig as the content of a file."""
-    return write_rig(rig.name, rig.plan, {"play": to_plain(rig.played)})
+    return write_rig(rig.name, rig.plan, {"plays": to_plain(rig.played)})
 
 
 def refuse_unasked(rig: Rig) -> None:
     """Raise RefusedError for a rig whose address nobody has allowed yet."""
     if not rig.is_asked:
-        origin = rig.plan.origin
-        address = origin.address if isinstance(origin, Network) else ""
+        address = " and ".join(addresses_of(rig.plan))
         raise RefusedError(f"{rig.name} came from a file, and connects to {address}. Allow that under Device.")
+
+
+def addresses_of(plan: RigSetup) -> list[str]:
+    """Give the addresses that a rig's inputs come from."""
+    return [one.origin.address for one in plan.inputs if isinstance(one.origin, Network)]
 
 
 def allow_feed(rig: Rig) -> None:
@@ -165,7 +307,7 @@ def untick_put_back(rig_id: int, setup: RigSetup) -> None:
     with transaction.atomic():
         rig = Rig.objects.filter(pk=rig_id).first()
         if rig is not None:
-            put_back = {check.key for check in checks_after(setup)}
+            put_back = {check.key for one in setup.inputs for check in checks_after(one)}
             rig.ticked = [key for key in rig.ticked if key not in put_back]
             rig.save(update_fields=["ticked"])
 
@@ -179,10 +321,14 @@ def tick(rig: Rig, key: str, *, done: bool) -> None:
     rig.ticked = kept.ticked
 
 
+def _store_input(rig: Rig, place: int, one: InputSetup, status: Status | None) -> None:
+    _store(rig, rig.plan.with_input(place, one), status)
+
+
 def _store(rig: Rig, plan: RigSetup, status: Status | None) -> None:
     _refuse_rolling(rig, status)
     rig.plan = plan
-    rig.save(update_fields=["setup"])
+    rig.save(update_fields=["setup", "plays", "frames_before", "frames_after"])
 
 
 def _refuse_rolling(rig: Rig, status: Status | None) -> None:

@@ -6,26 +6,34 @@ from functools import cached_property
 from typing import Any
 
 from django.conf import settings
-from django.http import HttpRequest
+from django.http import Http404, HttpRequest
 
 from reel.core.errors import ReelError
-from reel.core.file import Recipe, forecast
+from reel.core.file import FilePlan, forecast
 from reel.core.line import (
+    DEVICES,
     FELT_MS,
     HOPS,
     Chain,
     DeviceKind,
     HopKind,
+    InputSetup,
+    Live,
+    LossKind,
     Plugged,
     RigSetup,
     Seen,
     Stage,
+    Told,
     chain,
     checks_after,
     checks_before,
+    computer_checks,
+    file_plan,
     framed_signal,
+    heard,
     label_of,
-    setup_of_the_file,
+    strands,
     told,
     walk,
 )
@@ -33,26 +41,36 @@ from reel.core.line.edit import alternatives
 from reel.core.signal import Signal, SoundFormat
 from reel.recorder.messages import RigStatus
 from reel.web.live.facts import is_heard, rig_facts
-from reel.web.live.recorder import glance, rig_status
-from reel.web.rigs.actions import grouped_losses
-from reel.web.rigs.forms import PlayForm
+from reel.web.live.recorder import glance, place_of, rig_status
+from reel.web.rigs.actions import addresses_of, grouped_losses
+from reel.web.rigs.forms import FrameForm, PlayForm, StripForm, TracksForm
+from reel.web.rigs.forms.frame import SIZES
+from reel.web.rigs.framing import FramePage, piece_form
 from reel.web.rigs.line import draw_line
 from reel.web.rigs.models import Rig
+from reel.web.rigs.patch import draw_patch
 from reel.web.takes.models import Take, TakeState
 from reel.web.takes.proving import shelf
+
+# What can be added to a rig: whatever is plugged in. A feed is a rig of its own.
+ADDABLE = {kind.value: device.facts.label for kind, device in DEVICES.items() if kind is not DeviceKind.FEED}
 
 
 @dataclass(frozen=True)
 class RigPage:
-    """A rig at the moment of a request: its setup, its line, and what is live of it."""
+    """A rig at the moment of a request: its setup, its line, what is live of it, and which input is looked at."""
 
     rig: Rig
     live: RigStatus | None
+    framing: FramePage
+    asked_place: int = 0
 
     @classmethod
-    def of(cls, request: HttpRequest, rig: Rig) -> "RigPage":
-        """Look at a rig for one request."""
-        return cls(rig, rig_status(glance(request), rig.pk))
+    def of(cls, request: HttpRequest, rig: Rig, place: int | None = None) -> "RigPage":
+        """Look at a rig for one request, at the input that it names unless another place is given."""
+        status = glance(request)
+        framing = FramePage.of(request, rig.plan, status, rig.pk)
+        return cls(rig, rig_status(status, rig.pk), framing, place_of(request) if place is None else place)
 
     @cached_property
     def plan(self) -> RigSetup:
@@ -60,25 +78,46 @@ class RigPage:
         return self.rig.plan
 
     @cached_property
+    def place(self) -> int:
+        """The place of the input that is looked at; raises Http404 for one that is not there."""
+        if self.asked_place >= len(self.plan.inputs):
+            raise Http404
+        return self.asked_place
+
+    @cached_property
+    def input(self) -> InputSetup:
+        """The input that is looked at."""
+        return self.plan.inputs[self.place]
+
+    @cached_property
     def planned(self) -> Chain:
         """Its way up to the frame."""
-        return chain(self.plan)
+        return chain(self.input)
 
     @cached_property
     def measured_bps(self) -> int | None:
         """The data rate of an earlier take with this recipe."""
-        return measured_rate(self.rig, self.plan.recipe)
+        return measured_rate(self.rig, self.plan)
+
+    @cached_property
+    def lives(self) -> tuple[Live, ...]:
+        """What each input says of itself; nothing while the rig is closed, or was opened with other inputs."""
+        return lives_of(self.plan, self.live)
+
+    @cached_property
+    def file_plan(self) -> FilePlan:
+        """What a take is to hold."""
+        return file_plan(self.plan, heard(self.plan, self.lives))
 
     @cached_property
     def stages(self) -> tuple[Stage, ...]:
         """Its line."""
-        heard = self.live.sound if self.live else None
-        return walk(self.plan, self.signal, heard, self.measured_bps)
+        return walk(self.plan, self.lives, self.measured_bps)
 
     @property
     def signal(self) -> Signal | None:
-        """What arrives just now."""
-        return self.live.signal if self.live else None
+        """What arrives just now from the input that is looked at."""
+        return self.lives[self.place].signal if self.lives else None
 
     @property
     def expected(self) -> Signal | None:
@@ -90,66 +129,129 @@ class RigPage:
         """The sound that arrives, or that a device's own file will have."""
         if self.planned.is_remote:
             return SoundFormat()
-        return self.live.sound if self.live else None
+        return self.lives[self.place].sound if self.lives else None
 
 
-def stage_context(request: HttpRequest, rig: Rig, stage: str) -> dict[str, object]:
+def lives_of(plan: RigSetup, live: RigStatus | None) -> tuple[Live, ...]:
+    """Give what each of a rig's inputs says of itself, as the line takes it."""
+    if live is None or len(live.inputs) != len(plan.inputs):
+        return ()
+    return tuple(Live(signal=one.signal, sound=one.sound) for one in live.inputs)
+
+
+def stage_context(request: HttpRequest, rig: Rig, stage: str, place: int | None = None) -> dict[str, object]:
     """Give what a stage's page shows: the line above it, and what is the stage's own."""
-    page = RigPage.of(request, rig)
+    page = RigPage.of(request, rig, place)
     return line_context(page, stage) | _STAGES[stage](page)
 
 
 def line_context(page: RigPage, stage: str) -> dict[str, object]:
-    """Give what stands on every page of a rig: the line, the other rigs, what is live."""
+    """Give what stands on every page of a rig: the line, the other rigs, what is live.
+
+    `of_input` is what an address ends with that is about the input that is looked at.
+    """
     return {
         "rig": page.rig,
         "plan": page.plan,
+        "input": page.input,
+        "place": page.place,
+        "of_input": f"?input={page.place}" if page.place else "",
         "stage": stage,
-        "line": draw_line(page.stages, stage),
+        "line": draw_line(page.stages, strands(page.plan, page.lives), stage),
         "chain": page.planned,
-        "is_unasked": not page.rig.is_asked,
-        "facts": rig_facts(page.live),
+        "is_remote": chain(page.plan.picture).is_remote,
+        "addresses": [] if page.rig.is_asked else addresses_of(page.plan),
+        "facts": rig_facts(page.live, page.place),
         "rigs": Rig.objects.only("pk", "name"),
     }
 
 
 def _sent_and_received(page: RigPage) -> dict[str, object]:
-    return {"sent": page.plan.device.signal or page.signal, "arrives": page.signal, "expected": page.expected}
+    return {"sent": page.input.device.signal or page.signal, "arrives": page.signal, "expected": page.expected}
 
 
 def _device(page: RigPage) -> dict[str, object]:
-    plan = page.plan
-    play_form = PlayForm(setup=plan, play=page.rig.played) if isinstance(plan.origin, Plugged) else None
-    return {"sent": plan.device.signal or page.signal, "groups": grouped_losses(plan, "device"), "play_form": play_form}
+    one, play = page.input, page.rig.play_of(page.place)
+    play_form = PlayForm(setup=one, play=play) if isinstance(one.origin, Plugged) else None
+    return {"sent": one.device.signal or page.signal, "groups": grouped_losses(one, "device"), "play_form": play_form}
 
 
 def _path(page: RigPage) -> dict[str, object]:
-    return path_context(page.plan, page.planned) | _sent_and_received(page)
+    return path_context(page.input, page.planned) | _sent_and_received(page)
 
 
 def _arrival(page: RigPage) -> dict[str, object]:
-    return {"groups": grouped_losses(page.plan, "arrival")} | _sent_and_received(page)
+    return {"groups": grouped_losses(page.input, "arrival")} | _sent_and_received(page)
 
 
 def _frame(page: RigPage) -> dict[str, object]:
-    plan, comes = page.plan, page.signal or page.expected
+    plan, comes, framing = page.plan, page.signal or page.expected, page.framing
     losses = next(stage.losses for stage in page.stages if stage.key == "frame")
     return {
-        "goes_on": plan.arrival.signal_of(comes) if comes else None,
-        "framed": framed_signal(setup_of_the_file(plan)),
-        "frame_losses": [told(loss, plan) for loss in losses],
+        "framing": framing,
+        "piece_form": piece_form(framing.piece),
+        "others": [one for one in plan.inputs if one.has_picture],
+        "is_squeezed": [group for group in grouped_losses(plan.picture, "arrival") if is_shape(group[0])],
+        "frame_form": FrameForm(frame=plan.frame),
+        "goes_on": page.input.arrival.signal_of(comes) if comes else None,
+        "framed": framed_signal(page.file_plan),
+        "file_plan": page.file_plan,
+        "sizes": SIZES,
+        "frame_losses": [told(loss, plan.picture) for loss in losses],
     }
 
 
 def _sound(page: RigPage) -> dict[str, object]:
+    plan = page.plan
+    rows = [
+        {
+            "place": place,
+            "one": one,
+            "form": StripForm(sound=one.sound),
+            "sound": page.lives[place].sound if page.lives else None,
+            "is_live": bool(page.lives),
+        }
+        for place, one in enumerate(plan.inputs)
+    ]
+    mixed = [number for number in range(1, len(plan.tracks) + 1) if _sources_of(plan, number) > 1]
+    kinds = {one.device.kind for one in plan.inputs}
+    seen = [place for place, one in enumerate(plan.inputs) if one.device.kind is DeviceKind.CAMERA] or [0]
+    return {
+        "strips": rows,
+        "seen_by": [(place, plan.inputs[place].name) for place in seen],
+        "synced": [row for row in rows if row["place"] in seen or not plan.inputs[int(str(row["place"]))].has_picture],
+        "patch": draw_patch(plan),
+        "track_rows": [(number, _track_name(plan, number), _sources_of(plan, number)) for number in range(1, 7)],
+        "tracks_form": TracksForm(tracks=plan.tracks, mix_first=plan.mix_first),
+        "mixed": mixed,
+        "wants_microphone": DeviceKind.MICROPHONE not in kinds,
+        "addable": ADDABLE,
+        **_meters(page),
+    }
+
+
+def is_shape(told_losses: list[Told]) -> bool:
+    """Say whether losses are of a picture that arrives squeezed."""
+    return any(one.loss.kind is LossKind.SQUEEZED_SHAPE for one in told_losses)
+
+
+def _sources_of(plan: RigSetup, number: int) -> int:
+    return sum(number in one.sound.tracks for one in plan.inputs)
+
+
+def _track_name(plan: RigSetup, number: int) -> str:
+    return plan.tracks[number - 1].name if number <= len(plan.tracks) else ""
+
+
+def _meters(page: RigPage) -> dict[str, object]:
+    """Give what the meters of the input that is looked at need."""
     sound = page.sound
     named = [(place, channel_name(place, sound.channels)) for place in range(sound.channels)] if sound else []
-    return {"sound": sound, "channels": named, "arrives": page.signal}
+    return {"sound": sound, "channels": named, "arrives": page.signal, "file_plan": page.file_plan}
 
 
 def _file(page: RigPage) -> dict[str, object]:
-    tracks = 1 if page.sound or page.plan.device.kind is not DeviceKind.FEED else 0
-    costs = forecast(page.plan.recipe, sound_tracks=tracks, measured_bps=page.measured_bps)
+    costs = forecast(page.file_plan, page.measured_bps)
     return {"forecast": costs, "free_bytes": room_bytes(), "shelf_path": str(shelf().root)}
 
 
@@ -157,9 +259,10 @@ def _roll(page: RigPage) -> dict[str, object]:
     return {
         "checks": check_rows(page.rig, page.plan, page.live),
         "shelf_problem": shelf_problem(),
+        "framing": page.framing,
         "latest": page.rig.takes.exclude(state=TakeState.ROLLING).first(),
         **_file(page),
-        **_sound(page),
+        **_meters(page),
     }
 
 
@@ -174,7 +277,7 @@ _STAGES: dict[str, Callable[[RigPage], dict[str, object]]] = {
 }
 
 
-def path_context(plan: RigSetup, planned: Chain) -> dict[str, object]:
+def path_context(one: InputSetup, planned: Chain) -> dict[str, object]:
     """Give the rows of the path's table, what can be added, the losses with their remedies, and advice."""
     way = planned.travel
     rows = [
@@ -194,24 +297,26 @@ def path_context(plan: RigSetup, planned: Chain) -> dict[str, object]:
         "hop_rows": rows,
         "end_place": len(rows),
         "addable": [(kind.value.capitalize(), hops) for kind, hops in kinds.items()],
-        "groups": grouped_losses(plan),
+        "groups": grouped_losses(one),
         "latency_ms": late,
         "felt_ms": FELT_MS if late > FELT_MS else 0,
-        "can_watch": any(getattr(setup.hop, "has_pass_through", False) for setup in plan.path),
-        "splits": any(setup.hop.kind is HopKind.SPLITTER for setup in plan.path),
+        "can_watch": any(getattr(setup.hop, "has_pass_through", False) for setup in one.path),
+        "splits": any(setup.hop.kind is HopKind.SPLITTER for setup in one.path),
     }
 
 
 def check_rows(rig: Rig, plan: RigSetup, live: RigStatus | None) -> list[dict[str, Any]]:
-    """Give the list of what to see to before a roll, each with how it stands."""
-    heard = is_heard(live) if live and live.signal else None
-    seen = Seen(has_room=not shelf_problem(), is_heard=heard)
-    return _rows(rig, checks_before(plan, seen))
+    """Give the list of what to see to before a roll, for all inputs, each with how it stands."""
+    heard_now = is_heard(live) if live and any(one.signal or one.sound for one in live.inputs) else None
+    seen = Seen(has_room=not shelf_problem(), is_heard=heard_now)
+    checks = {check.key: check for one in plan.inputs for check in checks_before(one)}
+    return _rows(rig, (*checks.values(), *computer_checks(plan.picture, seen)))
 
 
 def rows_after(rig: Rig) -> list[dict[str, Any]]:
     """Give the list of what to put back after the cut."""
-    return _rows(rig, checks_after(rig.plan))
+    checks = {check.key: check for one in rig.plan.inputs for check in checks_after(one)}
+    return _rows(rig, tuple(checks.values()))
 
 
 def _rows(rig: Rig, checks: tuple[Any, ...]) -> list[dict[str, Any]]:
@@ -241,9 +346,10 @@ def shelf_problem() -> str:
     return ""
 
 
-def measured_rate(rig: Rig, recipe: Recipe) -> int | None:
-    """Give the data rate of this rig's newest proved take that was made with the same recipe."""
+def measured_rate(rig: Rig, plan: RigSetup) -> int | None:
+    """Give the data rate of this rig's newest proved take that was made with the same recipe and frame."""
     for take in Take.objects.filter(rig=rig, bitrate_bps__isnull=False)[:10]:
-        if take.setup.recipe == recipe:
+        asked = take.setup
+        if (asked.recipe, asked.frame) == (plan.recipe, plan.frame):
             return take.bitrate_bps
     return None

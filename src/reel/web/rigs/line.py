@@ -3,10 +3,12 @@
 import math
 from dataclasses import dataclass
 
-from reel.core.line import STAGES, Loss, Stage
+from reel.core.line import STAGES, Loss, Stage, Strand
 
 COLUMN, OPEN_COLUMN = 100, 160
-MIDDLE, SOUND_Y = 34, 66
+MIDDLE, BOTTOM = 34, 82
+# Where the strands beside the first picture run: from below its band on, so far apart at most.
+FIRST_STRAND, STRAND_GAP = 54, 9
 THINNEST, THICKEST = 2.0, 30.0
 # from 1 Mb/s (2 px) to 10 Gb/s (30 px)
 LOW_DECADE, DECADES = 6, 4
@@ -38,8 +40,20 @@ class DrawnLine:
     unknown: str
     picture: str
     unpacked: tuple[str, ...]
-    sound: str
+    strands: tuple["DrawnStrand", ...]
     fallen: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DrawnStrand:
+    """An input's picture or sound beside the first picture: its path, its stroke's width in pixels, its place."""
+
+    name: str
+    path: str
+    width: float
+    is_sound: bool
+    place: int
+    is_open: bool
 
 
 def thickness(rate_bps: float | None) -> float:
@@ -50,8 +64,8 @@ def thickness(rate_bps: float | None) -> float:
     return round(THINNEST + (THICKEST - THINNEST) * min(1.0, max(0.0, part)), 1)
 
 
-def draw_line(stages: tuple[Stage, ...], open_stage: str) -> DrawnLine:
-    """Draw a walk with one stage open."""
+def draw_line(stages: tuple[Stage, ...], beside: tuple[Strand, ...], open_stage: str) -> DrawnLine:
+    """Draw a walk with one stage open, and the strands beside the first input's picture."""
     widths = [OPEN_COLUMN if stage.key == open_stage else COLUMN for stage in stages]
     edges = [sum(widths[:place]) for place in range(len(stages) + 1)]
     rates, unpacked = _picture_rates(stages)
@@ -81,7 +95,7 @@ def draw_line(stages: tuple[Stage, ...], open_stage: str) -> DrawnLine:
             for place in range(first, len(stages) - 1)
             if unpacked[place] > rates[place] and stages[place].rate_bps
         ),
-        sound=_sound_path(edges, stages),
+        strands=_strands(edges, stages, beside),
         fallen=fallen,
     )
 
@@ -124,12 +138,31 @@ def _band(edges: list[int], rates: list[float]) -> str:
     return f"{top} L{start} {MIDDLE + rates[0] / 2} Z"
 
 
-def _sound_path(edges: list[int], stages: tuple[Stage, ...]) -> str:
-    """Draw the sound from the device along the bottom and up into the file; nothing when there is none."""
-    if stages[STAGES.index("sound")].rate_bps is None:
-        return ""
-    join = edges[STAGES.index("file")]
-    return f"M0 {SOUND_Y} L{join - 10} {SOUND_Y} C{join + 4} {SOUND_Y} {join + 2} {MIDDLE + 4} {join + 18} {MIDDLE}"
+def _strands(edges: list[int], stages: tuple[Stage, ...], beside: tuple[Strand, ...]) -> tuple[DrawnStrand, ...]:
+    """Draw each strand from the device to where it joins: a picture at Frame, a sound at File, after its track."""
+    has_sound = stages[STAGES.index("sound")].rate_bps is not None
+    shown = [strand for strand in beside if not strand.is_sound or has_sound]
+    gap = min(STRAND_GAP, (BOTTOM - FIRST_STRAND) / max(1, len(shown) - 1))
+    return tuple(
+        _strand(edges, strand, round(_first_y(len(shown)) + place * gap, 1)) for place, strand in enumerate(shown)
+    )
+
+
+def _first_y(count: int) -> float:
+    """A strand that is alone has more room."""
+    return 66 if count == 1 else FIRST_STRAND
+
+
+def _strand(edges: list[int], strand: Strand, y: float) -> DrawnStrand:
+    if not strand.joins:
+        path, is_open = f"M0 {y} L{edges[STAGES.index('sound' if strand.is_sound else 'frame')]} {y}", True
+    else:
+        join, is_open = edges[STAGES.index("file" if strand.is_sound else "frame")], False
+        path = f"M0 {y} L{join - 10} {y} C{join + 4} {y} {join + 2} {MIDDLE + 4} {join + 18} {MIDDLE}"
+    width = 1.5 if strand.is_sound else min(STRAND_GAP - 3, max(2.0, thickness(strand.rate_bps[-1]) / 3))
+    return DrawnStrand(
+        name=strand.name, path=path, width=width, is_sound=strand.is_sound, place=strand.place, is_open=is_open
+    )
 
 
 def _fallen_piece(x: int, before: float, after: float) -> str:

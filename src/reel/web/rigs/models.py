@@ -1,9 +1,12 @@
 """Rigs."""
 
+from collections.abc import Sequence
+
 from django.db import models
 
 from reel.core.line import RigSetup
 from reel.core.wire import from_plain, to_plain
+from reel.recorder.messages import Open
 from reel.standins.play import Play
 from reel.web.setups import plan_of, stored
 
@@ -13,14 +16,17 @@ MAX_NAME = 60
 class Rig(models.Model):
     """Everything set up for one way of recording; `setup` holds a core RigSetup as JSON, with its version.
 
-    `play` is how its device behaves where that is simulated.
+    `plays` say how its inputs behave where they are simulated, in their order.
+    `frames_before` are the frames that it had before, the newest last, `frames_after` those that were taken back.
     `ticked` are the keys of the checks that a person has ticked. `is_asked` says that a person has set where its signal
     comes from, or has allowed what a file says of it.
     """
 
     name = models.CharField(max_length=MAX_NAME, unique=True)
     setup = models.JSONField()
-    play = models.JSONField(default=dict)
+    plays = models.JSONField(default=list)
+    frames_before = models.JSONField(default=list)
+    frames_after = models.JSONField(default=list)
     ticked = models.JSONField(default=list)
     is_asked = models.BooleanField(default=True)
     made_at = models.DateTimeField(auto_now_add=True)
@@ -41,10 +47,20 @@ class Rig(models.Model):
         self.setup = stored(plan)
 
     @property
-    def played(self) -> Play:
-        """The play; raises BadValueError for one that can't be read."""
-        return from_plain(self.play, Play)
+    def played(self) -> tuple[Play, ...]:
+        """The plays; raises BadValueError for what can't be read."""
+        return from_plain(self.plays, tuple[Play, ...])
 
     @played.setter
-    def played(self, play: Play) -> None:
-        self.play = to_plain(play)
+    def played(self, plays: Sequence[Play]) -> None:
+        self.plays = to_plain(tuple(plays))
+
+    @property
+    def opening(self) -> Open:
+        """What asks the recorder to open it as it is set now."""
+        return Open(rig_id=self.pk, rig_name=self.name, setup=self.plan, plays=self.played)
+
+    def play_of(self, place: int) -> Play:
+        """Give the play of an input; a plain one where none is kept."""
+        played = self.played
+        return played[place] if place < len(played) else Play()

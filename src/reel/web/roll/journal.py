@@ -1,5 +1,6 @@
 """Storing what the recorder tells."""
 
+import logging
 from collections.abc import Iterator
 from contextlib import contextmanager
 
@@ -10,6 +11,8 @@ from reel.recorder.roll import MarkedMoment
 from reel.web.rigs import actions as rigs
 from reel.web.takes import actions
 from reel.web.takes.models import Mark, Take
+
+log = logging.getLogger(__name__)
 
 
 @contextmanager
@@ -29,7 +32,6 @@ class DatabaseJournal:
     def rolled(self, rolled: Rolled) -> int:
         """Store a take that has begun; gives its id."""
         with _stored():
-            rigs.untick_put_back(rolled.rig_id, rolled.setup)
             take = actions.begin(
                 rig_id=rolled.rig_id,
                 rig_name=rolled.rig_name,
@@ -37,9 +39,13 @@ class DatabaseJournal:
                 file_name=rolled.rolling.name,
                 setup=rolled.setup,
                 started_at=rolled.started_at,
-                sound_tracks=rolled.sound_tracks,
+                tracks=list(rolled.plan.tracks),
                 on_device=rolled.on_device,
             )
+            try:
+                rigs.untick_put_back(rolled.rig_id, rolled.setup)
+            except Error:
+                log.exception("The checks of rig %s were not taken back", rolled.rig_id)  # no reason not to roll
         return take.pk
 
     def marked(self, take_id: int, mark: MarkedMoment) -> None:

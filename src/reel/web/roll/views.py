@@ -3,9 +3,12 @@
 import asyncio
 import json
 import logging
+import struct
+import time
 import uuid
 from collections.abc import AsyncIterator
 from contextlib import suppress
+from dataclasses import replace
 
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
@@ -15,9 +18,9 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
 
 from reel.core.errors import ReelError
-from reel.recorder.messages import MAX_LABEL, AddMark, CarryOn, Cut, Hold, Leave, Open, StartRoll, TestFields
+from reel.recorder.messages import MAX_LABEL, MIX, AddMark, CarryOn, Cut, Hold, Leave, StartRoll, TestFields
 from reel.web.live.facts import live_facts
-from reel.web.live.recorder import client, rig_status
+from reel.web.live.recorder import client, place_of, rig_status
 from reel.web.rigs.actions import refuse_unasked
 from reel.web.rigs.models import Rig
 from reel.web.takes.actions import clean_name
@@ -25,6 +28,8 @@ from reel.web.takes.actions import clean_name
 log = logging.getLogger(__name__)
 KEEP_OPEN_S = 2.0
 SILENCE_MS = 1_500
+# Each event costs the page a drawing: only meters need all of the recorder's twenty a second.
+SELDOM_S = 0.08
 BOUNDARY = "picture"
 
 
@@ -33,7 +38,7 @@ def start(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Roll a rig; the page stays where it is."""
     rig = get_object_or_404(Rig, pk=rig_id)
     refuse_unasked(rig)
-    client().ask(StartRoll(rig_id=rig.pk, rig_name=rig.name, setup=rig.plan, play=rig.played))
+    client().ask(StartRoll(rig_id=rig.pk, rig_name=rig.name, setup=rig.plan, plays=rig.played))
     return _done(request, reverse("rigs:stage", args=[rig.pk, "roll"]))
 
 
@@ -41,7 +46,7 @@ def start(request: HttpRequest, rig_id: int) -> HttpResponse:
 def test_fields(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Begin a field test; its result comes with the live facts."""
     rig = get_object_or_404(Rig, pk=rig_id)
-    client().ask(TestFields(rig_id=rig.pk))
+    client().ask(TestFields(rig_id=rig.pk, place=place_of(request)))
     return _done(request, reverse("rigs:stage", args=[rig.pk, "arrival"]))
 
 
@@ -74,11 +79,16 @@ def cut(request: HttpRequest) -> HttpResponse:
 
 @require_GET
 async def events(request: HttpRequest) -> StreamingHttpResponse:
-    """Stream the status ten times a second, and keep the rig of `?rig=` open meanwhile."""
+    """Stream the status ten times a second, and keep the rig of `?rig=` open meanwhile; `?input=` is what is seen.
+
+    With `?desk=1`, for meters, each status is given as it comes, with what is heard of all inputs.
+    """
     wanted = request.GET.get("rig", "")
     rig_id = int(wanted) if wanted.isdecimal() and len(wanted) < 19 else None
     return StreamingHttpResponse(
-        _events(rig_id), content_type="text/event-stream", headers={"Cache-Control": "no-store"}
+        _events(rig_id, place_of(request), desk=request.GET.get("desk") == "1"),
+        content_type="text/event-stream",
+        headers={"Cache-Control": "no-store"},
     )
 
 
@@ -92,14 +102,27 @@ async def picture(request: HttpRequest, rig_id: int) -> StreamingHttpResponse:
     )
 
 
-async def _events(rig_id: int | None) -> AsyncIterator[bytes]:
+@require_GET
+async def sound(request: HttpRequest, rig_id: int, place: int | None = None) -> StreamingHttpResponse:
+    """Stream what is heard of a rig: one input, or the mix of all that goes on a track."""
+    what = MIX if place is None else str(place)
+    return StreamingHttpResponse(
+        _sounds(rig_id, what), content_type="application/octet-stream", headers={"Cache-Control": "no-store"}
+    )
+
+
+async def _events(rig_id: int | None, place: int, *, desk: bool) -> AsyncIterator[bytes]:
     """Give the status as it comes. The rig is kept open beside that, and let go when the page leaves."""
     lease = Lease(rig_id) if rig_id is not None else None
     keeping = asyncio.create_task(lease.keep()) if lease else None
+    given_s = 0.0
     try:
         async for status in client().statuses(silence_ms=SILENCE_MS):
+            if not desk and status is not None and time.monotonic() - given_s < SELDOM_S:
+                continue
+            given_s = time.monotonic()
             rig = rig_status(status, rig_id) if rig_id is not None else None
-            facts = live_facts(status, rig, problem=lease.problem if lease else "")
+            facts = live_facts(status, rig, place, problem=lease.problem if lease else "", desk=desk)
             yield b"data: " + json.dumps(facts).encode() + b"\n\n"
     finally:
         if keeping is not None:
@@ -133,7 +156,7 @@ class Lease:
     async def _renew(self) -> None:
         rig = await Rig.objects.filter(pk=self._rig_id).afirst()
         if rig is not None and rig.is_asked:
-            opening = Open(rig_id=rig.pk, setup=rig.plan, play=rig.played, rig_name=rig.name, viewer=self._viewer)
+            opening = replace(rig.opening, viewer=self._viewer)
             await asyncio.to_thread(client().ask, opening)
 
 
@@ -142,6 +165,15 @@ async def _pictures(rig_id: int) -> AsyncIterator[bytes]:
     async for picture in client().pictures(rig_id, silence_ms=SILENCE_MS):
         if picture is not None:
             yield _part(*picture)
+
+
+async def _sounds(rig_id: int, what: str) -> AsyncIterator[bytes]:
+    """Give blocks of 16-bit samples, each behind its length in bytes, its age in ms, its rate and channels (uint32)."""
+    async for block in client().sounds(rig_id, what, silence_ms=SILENCE_MS):
+        if block is not None:
+            samples, at_ns, comes = block
+            age_ms = max(0, time.monotonic_ns() - at_ns) // 1_000_000
+            yield struct.pack("<4I", len(samples), age_ms, comes.rate_hz, comes.channels) + samples
 
 
 def _part(jpeg: bytes, composed_ns: int) -> bytes:

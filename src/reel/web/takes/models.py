@@ -1,11 +1,12 @@
 """Takes, their marks and their proof."""
 
+from dataclasses import replace
 from fractions import Fraction
 
 from django.db import models
 
-from reel.core.file import Recipe
-from reel.core.line import RigSetup
+from reel.core.file import FilePlan
+from reel.core.line import RigSetup, file_plan
 from reel.core.measure import Counts, Proof
 from reel.core.signal import timecode
 from reel.core.wire import from_plain
@@ -45,7 +46,8 @@ class Takes(models.QuerySet["Take"]):
 class Take(models.Model):
     """One recording. `file_name` is a plain name on the shelf; `asked` is the rig's setup when it was rolled.
 
-    `on_device` is the kind of device on whose own storage the file lies, "" when it is on the shelf.
+    `tracks` are the names of the file's sound tracks. `on_device` is the kind of device on whose own storage the file
+    lies, "" when it is on the shelf.
     """
 
     rig = models.ForeignKey("rigs.Rig", null=True, on_delete=models.SET_NULL, related_name="takes")
@@ -54,7 +56,7 @@ class Take(models.Model):
     state = models.CharField(max_length=12, choices=TakeState.choices, default=TakeState.ROLLING)
     started_at = models.DateTimeField(db_index=True)
     asked = models.JSONField()
-    sound_tracks = models.PositiveSmallIntegerField(default=0)
+    tracks = models.JSONField(default=list)
     file_name = models.CharField(max_length=255)
     size_bytes = models.BigIntegerField(null=True)
     length_ms = models.BigIntegerField(null=True)
@@ -78,6 +80,11 @@ class Take(models.Model):
     def setup(self) -> RigSetup:
         """What was asked."""
         return plan_of(self.asked)
+
+    @property
+    def plan(self) -> FilePlan:
+        """What its file is to hold."""
+        return replace(file_plan(self.setup), tracks=tuple(self.tracks))
 
     @property
     def counted(self) -> Counts:
@@ -106,7 +113,7 @@ class Take(models.Model):
 
 
 class Mark(models.Model):
-    """A moment of a take, at tick `tick` of its recipe."""
+    """A moment of a take, at its tick `tick`."""
 
     take = models.ForeignKey(Take, on_delete=models.CASCADE, related_name="marks")
     tick = models.PositiveBigIntegerField()
@@ -118,10 +125,10 @@ class Mark(models.Model):
     def __str__(self) -> str:
         return self.label or f"tick {self.tick}"
 
-    def at_s(self, recipe: Recipe) -> Fraction:
+    def at_s(self, plan: FilePlan) -> Fraction:
         """Give the second of the take at which it lies."""
-        return self.tick / recipe.tick_rate
+        return self.tick / plan.tick_rate
 
-    def code(self, recipe: Recipe) -> str:
+    def code(self, plan: FilePlan) -> str:
         """Give its timecode."""
-        return timecode(self.at_s(recipe), recipe.frame.rate)
+        return timecode(self.at_s(plan), plan.frame.rate)

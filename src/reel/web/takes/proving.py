@@ -7,7 +7,7 @@ from django.conf import settings
 
 from reel.core.measure import examine
 from reel.core.measure import prove as held_against
-from reel.core.media import MediaError, MediaFacts, Shelf, poster, rewrap_to_mp4
+from reel.core.media import MediaError, MediaFacts, Shelf, beside, poster, probe, rewrap_to_mp4
 from reel.core.wire import to_plain
 from reel.web.takes.models import ProofState, Take
 
@@ -69,8 +69,8 @@ def _prove(take: Take, progress: Callable[[float], None]) -> MediaFacts:
     except MediaError as error:
         stored.update(proof_state=ProofState.FAILED, problem=take.problem or str(error))
         raise
-    recipe = take.setup.recipe
-    proof = held_against(recipe, sound_tracks=take.sound_tracks, facts=facts, seen=seen, counts=take.counted)
+    files = [_probed(path) for path in sound_files_of(take)]
+    proof = held_against(take.plan, facts=facts, seen=seen, counts=take.counted, beside=files)
     Take.objects.filter(pk=take.pk).update(
         proof=to_plain(proof),
         proof_state=ProofState.DIFFERS if proof.differing else ProofState.AS_ASKED,
@@ -79,6 +79,19 @@ def _prove(take: Take, progress: Callable[[float], None]) -> MediaFacts:
         bitrate_bps=round(facts.size_bytes * 8 / facts.length_s) if facts.length_s else None,
     )
     return facts
+
+
+def sound_files_of(take: Take) -> list[Path]:
+    """Give where the files of sound beside a take are to lie."""
+    folder = beside(shelf_of(take).path(take.file_name))
+    return [folder / name for name in take.plan.sound_files]
+
+
+def _probed(path: Path) -> MediaFacts | None:
+    try:
+        return probe(path)
+    except MediaError:
+        return None
 
 
 def _make_playable(take: Take, progress: Callable[[float], None]) -> None:

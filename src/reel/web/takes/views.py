@@ -9,7 +9,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from reel.core.errors import ReelError
 from reel.web.takes import actions
 from reel.web.takes.models import Take, TakeState
-from reel.web.takes.proving import playable_path, poster_path, shelf_of
+from reel.web.takes.proving import playable_path, poster_path, shelf_of, sound_files_of
 from reel.web.takes.ranges import file_response
 
 PAGE = 24
@@ -99,18 +99,19 @@ def _template(request: HttpRequest, name: str) -> str:
 
 
 def _take_context(found: Take) -> dict[str, object]:
-    recipe = found.setup.recipe
+    plan = found.plan
     marks = [
-        {"at_s": float(mark.at_s(recipe)), "code": mark.code(recipe), "label": mark.label or f"Mark {number}"}
+        {"at_s": float(mark.at_s(plan)), "code": mark.code(plan), "label": mark.label or f"Mark {number}"}
         for number, mark in enumerate(found.marks.all(), start=1)
     ]
     return {
         "take": found,
-        "recipe": recipe,
+        "plan": plan,
         "proof": found.proved,
         "marks": marks,
         "job": found.job,
         "path": shelf_of(found).path(found.file_name),
+        "sound_files": [path for path in sound_files_of(found) if path.exists()],
         "room": "takes",
         "rolling": found.state == TakeState.ROLLING,
     }

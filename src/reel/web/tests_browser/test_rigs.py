@@ -118,7 +118,7 @@ class RigTests(StackTestCase):
         download.value.save_as(path)
         page.get_by_role("link", name="Delete Canopy, headset").click()
         page.get_by_role("button", name="Delete the rig").click()
-        expect(page.locator(".rig-list")).not_to_contain_text("Canopy")
+        expect(page.locator(".rig-list")).not_to_contain_text("Canopy, headset")
         self.send_file(path)
         expect(page.locator("h1")).to_have_text("Headset")
         with page.expect_download() as download:
@@ -126,7 +126,7 @@ class RigTests(StackTestCase):
             page.get_by_role("link", name="Export Canopy, headset").click()
         self.assertEqual(Path(download.value.path()).read_bytes(), path.read_bytes())
         bad = json.loads(path.read_text())
-        bad["setup"]["path"][0]["model"] = "garden hose"
+        bad["setup"]["inputs"][0]["path"][0]["model"] = "garden hose"
         path.write_text(json.dumps(bad, indent=2))
         self.send_file(path)
         expect(page.locator("#notice")).to_contain_text(re.compile(r"line \d+: .*garden hose"))

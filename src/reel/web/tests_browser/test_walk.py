@@ -25,9 +25,14 @@ class WalkTests(StackTestCase):
         page.get_by_role("button", name="Save").click()
         expect(page.locator(".stage .loss")).to_have_text(["chroma reduced", "rate halved"])
         expect(page.locator("figcaption")).to_contain_text(re.compile(r"arriving a second: [1-9]"))
+        # Frame: a smaller picture than arrives
+        page.locator(".stage-title", has_text="Frame").click()
+        page.get_by_text("Size, rate, ground").click()
+        page.get_by_label("Size", exact=True).fill("640x360")
+        page.get_by_role("button", name="Save").click()
+        expect(page.locator(".stage.is-open .stage-facts")).to_contain_text("640×360")
         # File: constant bitrate, and what it costs
         page.locator(".stage-title", has_text="File").click()
-        page.get_by_label("Frame size").select_option(label="640×360")
         page.get_by_label("Container").select_option(value="mp4")
         page.get_by_label("constant bitrate").check()
         page.get_by_label("Bitrate", exact=True).fill("3")
@@ -83,7 +88,7 @@ class WalkTests(StackTestCase):
 
     def check_take(self, take_url):
         page = self.page
-        expect(page.locator("#take video")).to_be_visible()
+        expect(page.locator("#take video")).to_be_visible(timeout=120_000)
         expect(page.locator("table.marks tr")).to_have_count(2)
         proof = {
             row.locator("th").text_content(): row.locator("td").all_text_contents()
@@ -162,8 +167,9 @@ class WalkTests(StackTestCase):
                 "rigs/1/device/",
                 "rigs/3/path/",
                 "rigs/7/arrival/",
-                "rigs/1/frame/",
-                "rigs/1/sound/",
+                "rigs/9/device/?input=2",
+                "rigs/9/frame/",
+                "rigs/9/sound/",
                 "rigs/1/file/",
                 "rigs/1/roll/",
                 "takes/",

@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from reel.core.errors import BadValueError
-from reel.core.file import RateControl, Recipe, file_stem, forecast, slug
+from reel.core.file import FilePlan, RateControl, Recipe, file_stem, forecast, slug
 from reel.core.signal import Mode
 
 FRAME = Mode.parse("1280x720p30")
@@ -22,21 +22,24 @@ class RecipeTests(unittest.TestCase):
             ("keyframe_s", 0),
             ("sound_bitrate_bps", 1),
             ("effort", "placebo"),
+            ("sound_rate_hz", 22_050),
+            ("sound_channels", 6),
         ):
             with self.subTest(field, value=value), self.assertRaises(BadValueError) as raised:
-                Recipe(frame=FRAME, **{field: value})
-            self.assertIn("must be" if field != "effort" else "one of", str(raised.exception))
+                Recipe(**{field: value})
+            self.assertRegex(str(raised.exception), "must be|one of|it is 44100|mono or stereo")
 
     def test_constant_bitrate_costs_the_same_every_minute(self):
-        recipe = Recipe(frame=FRAME, rate_control=RateControl.CBR, bitrate_bps=12_000_000, sound_bitrate_bps=192_000)
-        cost = forecast(recipe, sound_tracks=2)
+        recipe = Recipe(rate_control=RateControl.CBR, bitrate_bps=12_000_000, sound_bitrate_bps=192_000)
+        cost = forecast(FilePlan(recipe=recipe, frame=FRAME, tracks=("game", "voice")))
         self.assertEqual(cost.total_bps, 12_384_000)
         self.assertEqual((cost.bytes_per_minute, cost.bytes_per_hour), (92_880_000, 5_572_800_000))
         self.assertEqual(cost.seconds_left(cost.bytes_per_hour), 3600)
 
     def test_constant_quality_is_only_forecast_from_a_measurement(self):
-        self.assertIsNone(forecast(Recipe(frame=FRAME), sound_tracks=1))
-        self.assertTrue(forecast(Recipe(frame=FRAME), sound_tracks=1, measured_bps=5_000_000).measured)
+        plan = FilePlan(recipe=Recipe(), frame=FRAME, tracks=("game",))
+        self.assertIsNone(forecast(plan))
+        self.assertTrue(forecast(plan, 5_000_000).measured)
 
 
 class NamingTests(unittest.TestCase):
@@ -47,7 +50,7 @@ class NamingTests(unittest.TestCase):
     @given(st.text(max_size=90))
     def test_a_pattern_that_is_taken_makes_one_plain_name(self, pattern):
         try:
-            Recipe(frame=FRAME, name_pattern=pattern)
+            Recipe(name_pattern=pattern)
         except BadValueError:
             return
         stem = file_stem(pattern, rig="../../etc", date=datetime.date(2026, 5, 2), number=14)
@@ -57,6 +60,6 @@ class NamingTests(unittest.TestCase):
     def test_patterns(self):
         for pattern in ("{rig}", "{number", "{number!r}", "{number:>99}", "{rig.__class__}{number}", "../{number}", ""):
             with self.subTest(pattern), self.assertRaises(BadValueError):
-                Recipe(frame=FRAME, name_pattern=pattern)
+                Recipe(name_pattern=pattern)
         made = file_stem("{rig}_{date}_{number}", rig="Moss & Stone", date=datetime.date(2026, 5, 2), number=14)
         self.assertEqual(made, "moss-stone_2026-05-02_014")

@@ -37,12 +37,12 @@ from reel.core.line.carried import differences, leaving
 from reel.core.line.edit import add_hop, move_hop, remove_hop, set_option, swap_hop, with_device
 from reel.core.line.hops import Situation
 from reel.core.line.links import link_clock_hz, total_pixels
-from reel.core.line.tests.rigs import feed, path, rig
+from reel.core.line.tests.rigs import feed_input, one, path
 from reel.core.signal import Matrix, Mode, Range, Signal
 
 DEEP = "yuv444p10le"
 MALLOW = ("component-cable", "component-box", "usb-3")
-STAND_INS = [kind for kind in DeviceKind if kind is not DeviceKind.FEED]
+STAND_INS = [kind for kind in DeviceKind if DEVICES[kind].facts.ways_out]
 
 
 def console(mode, **settings):
@@ -81,8 +81,8 @@ def any_rig(draw):
     device = set_as(kind, **settings)
     hops = draw(st.lists(st.sampled_from(sorted(HOPS)), max_size=5))
     if draw(st.booleans()):
-        hops = [setup.model for setup in propose(kind, mode=device.mode).path]
-    return rig(device, *hops)
+        hops = [setup.model for setup in propose(kind, mode=device.mode).picture.path]
+    return one(device, *hops)
 
 
 class LinkTests(unittest.TestCase):
@@ -115,7 +115,7 @@ class LinkTests(unittest.TestCase):
 
 class TravelTests(unittest.TestCase):
     def test_the_port_that_takes_half_of_the_frames(self):
-        setup = rig(console("1920x1080p60"), "hdmi-2.0", "splitter-60", "hdmi-box", "usb-2")
+        setup = one(console("1920x1080p60"), "hdmi-2.0", "splitter-60", "hdmi-box", "usb-2")
         walked = chain(setup).travel
         self.assertEqual(
             [(loss.hop, loss.kind) for loss in walked.losses],
@@ -134,8 +134,8 @@ class TravelTests(unittest.TestCase):
             self.assertGreater(chain(remedy.setup).carried.distinct_per_s, 30, remedy.label)
 
     def test_a_remedy_that_only_gives_the_wish_up_comes_last_and_says_so(self):
-        stick = rig(console("1280x720p60"), "hdmi-1.4", "hdmi-stick", "usb-2")
-        for setup in (stick, rig(console("1920x1080p120"), "hdmi-2.1", "splitter-60", "capture-card", "pcie-4")):
+        stick = one(console("1280x720p60"), "hdmi-1.4", "hdmi-stick", "usb-2")
+        for setup in (stick, one(console("1920x1080p120"), "hdmi-2.1", "splitter-60", "capture-card", "pcie-4")):
             for loss in chain(setup).travel.losses:
                 offered = remedies(setup, loss)
                 surrenders = [bool(remedy.gives_up and not remedy.gives) for remedy in offered]
@@ -148,39 +148,39 @@ class TravelTests(unittest.TestCase):
     def test_each_hop_does_what_it_is_known_for(self):
         full = {"range": Range.FULL}
         for setup, expected in (
-            (rig(console("1920x1080p60", **full), "hdmi-1.4", "hdmi-stick", "usb-3"),
+            (one(console("1920x1080p60", **full), "hdmi-1.4", "hdmi-stick", "usb-3"),
              ["rate", "chroma", "compressed", "range clipped", "wrong matrix"]),
-            (rig(console("1280x720p60", **full), "hdmi-1.4", "hdmi-box", "usb-3"), ["chroma", "range squeezed"]),
-            (rig(console("1280x720p30"), "hdmi-2.0", "hdmi-scaler", "usb-3"), ["repeated", "chroma"]),
-            (rig(console("3840x2160p60", pixels=DEEP), "hdmi-2.1", "hdmi-box", "usb-3"), ["box too slow"]),
-            (rig(console("3840x2160p60"), "hdmi-2.0", "hdmi-scaler", "usb-3"), ["scaled down", "chroma"]),
-            (rig(console("1920x1080p120"), "hdmi-2.1", "splitter-60", "capture-card", "pcie-4"),
+            (one(console("1280x720p60", **full), "hdmi-1.4", "hdmi-box", "usb-3"), ["chroma", "range squeezed"]),
+            (one(console("1280x720p30"), "hdmi-2.0", "hdmi-scaler", "usb-3"), ["repeated", "chroma"]),
+            (one(console("3840x2160p60", pixels=DEEP), "hdmi-2.1", "hdmi-box", "usb-3"), ["box too slow"]),
+            (one(console("3840x2160p60"), "hdmi-2.0", "hdmi-scaler", "usb-3"), ["scaled down", "chroma"]),
+            (one(console("1920x1080p120"), "hdmi-2.1", "splitter-60", "capture-card", "pcie-4"),
              ["rate", "chroma"]),
-            (rig(console("1280x720p60", protected=True), "hdmi-2.0", "hdmi-box", "usb-3"), ["protected"]),
-            (rig(console("1280x720p60")), ["unconnected"]),
-            (rig(console("1280x720p60"), "hdmi-2.0", "hdmi-box"), ["chroma", "unconnected"]),
-            (rig(console("1280x720p60"), "scart-cable", "analogue-box", "usb-2"), ["unconnected"]),
-            (rig(deck(), "scart-cable", "scart-hdmi", "hdmi-1.4", "hdmi-box", "usb-3"),
+            (one(console("1280x720p60", protected=True), "hdmi-2.0", "hdmi-box", "usb-3"), ["protected"]),
+            (one(console("1280x720p60")), ["unconnected"]),
+            (one(console("1280x720p60"), "hdmi-2.0", "hdmi-box"), ["chroma", "unconnected"]),
+            (one(console("1280x720p60"), "scart-cable", "analogue-box", "usb-2"), ["unconnected"]),
+            (one(deck(), "scart-cable", "scart-hdmi", "hdmi-1.4", "hdmi-box", "usb-3"),
              ["crosstalk", "fields merged", "squeezed shape"]),
-            (rig(deck(), "scart-cable", "analogue-box", "usb-2"), ["crosstalk", "left interlaced"]),
-            (rig(deck(out=Connector.SVIDEO), "s-video-cable", "analogue-stick", "usb-2"), ["fields merged"]),
+            (one(deck(), "scart-cable", "analogue-box", "usb-2"), ["crosstalk", "left interlaced"]),
+            (one(deck(out=Connector.SVIDEO), "s-video-cable", "analogue-stick", "usb-2"), ["fields merged"]),
         ):  # fmt: skip
             with self.subTest(" > ".join(hop.model for hop in setup.path)):
                 self.assertEqual(kinds(setup), expected)
 
     def test_arrival_mends_what_is_only_said_wrongly(self):
-        wrong = rig(console("1280x720p60"), "hdmi-1.4", "hdmi-stick", "usb-2")
+        wrong = one(console("1280x720p60"), "hdmi-1.4", "hdmi-stick", "usb-2")
         loss = next(loss for loss in chain(wrong).travel.losses if loss.kind is LossKind.WRONG_MATRIX)
         mended = next(r for r in remedies(wrong, loss) if r.label == "Read the colours as 709").setup
         self.assertNotIn("wrong matrix", kinds(mended))
         self.assertEqual(chain(mended).carried.signal.matrix, Matrix.BT709)
-        squeezed = rig(deck(), "scart-cable", "scart-hdmi", "hdmi-1.4", "hdmi-box", "usb-3")
+        squeezed = one(deck(), "scart-cable", "scart-hdmi", "hdmi-1.4", "hdmi-box", "usb-3")
         loss = next(loss for loss in chain(squeezed).travel.losses if loss.kind is LossKind.SQUEEZED_SHAPE)
         mended = next(r for r in remedies(squeezed, loss) if r.label == "Show it as 4:3").setup
         self.assertEqual(chain(mended).carried.signal.pixel_aspect, Fraction(3, 4))
 
     def test_fields_become_pictures(self):
-        setup = rig(deck(), "scart-cable", "analogue-box", "usb-2")
+        setup = one(deck(), "scart-cable", "analogue-box", "usb-2")
         for deinterlace, rate, distinct in ((Deinterlace.PAIR, 25, 25), (Deinterlace.FIELD, 50, 50)):
             carried = chain(replace(setup, arrival=replace(setup.arrival, deinterlace=deinterlace))).carried
             self.assertEqual(
@@ -190,7 +190,7 @@ class TravelTests(unittest.TestCase):
     def test_a_fixed_orientation_keeps_the_frame(self):
         phone = Phone(mode=Mode.parse("720x1560p30"))
         for held in Turn:
-            setup = rig(replace(phone, turn=held), "usb-3")
+            setup = one(replace(phone, turn=held), "usb-3")
             upright = replace(setup, arrival=replace(setup.arrival, turn=Turn.UPRIGHT))
             self.assertEqual(chain(upright).carried.signal.mode.size_label, "720×1560", held)
 
@@ -206,11 +206,11 @@ class TravelTests(unittest.TestCase):
             ),
             (console("3840x2160p60"), ("hdmi-2.0", "splitter-1080", "hdmi-box", "usb-3"), "link too slow"),
         ):
-            block_found = chain(rig(device, *models)).travel.block
+            block_found = chain(one(device, *models)).travel.block
             self.assertEqual(block_found and block_found.kind, block, models)
         camera = Camera(mode=Mode.parse("640x480p30"))
-        self.assertEqual(kinds(rig(camera, "usb-2")), [], "147 of 197 Mb/s isochronous")
-        big = rig(replace(camera, mode=Mode.parse("1280x720p30")), "usb-2")
+        self.assertEqual(kinds(one(camera, "usb-2")), [], "147 of 197 Mb/s isochronous")
+        big = one(replace(camera, mode=Mode.parse("1280x720p30")), "usb-2")
         said = told(chain(big).travel.losses[0], big).limit
         self.assertIn("USB 2 port carries about 197 Mb/s isochronous", said)
         ntsc = replace(deck(out=Connector.COMPOSITE), mode=Mode.parse("720x480i30000/1001"))
@@ -224,14 +224,14 @@ class TravelTests(unittest.TestCase):
             ("720x576i25", Fraction(16, 15), Fraction(59, 54)),
             ("720x480i30000/1001", Fraction(8, 9), Fraction(10, 11)),
         ):
-            setup = rig(replace(deck(), mode=Mode.parse(mode)), "scart-cable", "analogue-box", "usb-2")
+            setup = one(replace(deck(), mode=Mode.parse(mode)), "scart-cable", "analogue-box", "usb-2")
             other = replace(setup, arrival=replace(setup.arrival, reading=LineReading.INNER))
             aspects = [chain(one).carried.signal.pixel_aspect for one in (setup, other)]
             self.assertEqual(aspects, [everything, inner])
             self.assertNotIn("squeezed shape", kinds(other))
 
     def test_protection_is_never_removed_on_the_way(self):
-        setup = rig(console("1280x720p60", protected=True), "hdmi-2.0", "hdmi-box", "usb-3")
+        setup = one(console("1280x720p60", protected=True), "hdmi-2.0", "hdmi-box", "usb-3")
         loss = chain(setup).travel.block
         labels = [remedy.label for remedy in remedies(setup, loss)]
         self.assertEqual(labels, ["Set it for gameplay: protection off", "Record its component output"])
@@ -286,16 +286,16 @@ class ProposalTests(unittest.TestCase):
     def test_every_device_gets_a_line_that_works(self):
         for kind in STAND_INS:
             for mode in DEVICES[kind].facts.modes:
-                setup = propose(kind, mode=mode)
-                carried = chain(setup).carried
+                rig = propose(kind, mode=mode)
+                carried = chain(rig.picture).carried
                 self.assertIsNotNone(carried, (kind, mode))
-                self.assertEqual(setup.recipe.frame.rate, carried.signal.mode.rate)
-                self.assertEqual(setup.recipe.frame.height_px, carried.signal.mode.height_px)
-        self.assertEqual(propose(DeviceKind.DECK).recipe.frame.key, "768x576p50")
+                self.assertEqual(rig.frame.mode.rate, carried.signal.mode.rate)
+                self.assertEqual(rig.frame.mode.height_px, carried.signal.mode.height_px)
+        self.assertEqual(propose(DeviceKind.DECK).frame.mode.key, "768x576p50")
 
     def test_what_is_at_hand_is_used_and_what_lacks_is_named(self):
-        self.assertIn(HopSetup(model="analogue-stick"), propose(DeviceKind.DECK, {"analogue-stick"}).path)
-        self.assertIn(HopSetup(model="receiver-720"), propose(DeviceKind.TABLET, {"receiver-720"}).path)
+        self.assertIn(HopSetup(model="analogue-stick"), propose(DeviceKind.DECK, {"analogue-stick"}).picture.path)
+        self.assertIn(HopSetup(model="receiver-720"), propose(DeviceKind.TABLET, {"receiver-720"}).picture.path)
         with self.assertRaises(NoPathError) as raised:
             propose(DeviceKind.CONSOLE, {"analogue-box"})
         self.assertIn("HDMI box", str(raised.exception))
@@ -323,15 +323,15 @@ class EditTests(unittest.TestCase):
             lambda: add_hop(self.HOPS * 4, 0, "usb-2"),
             lambda: remove_hop(self.HOPS, 3),
             lambda: set_option(self.HOPS, 0, "8K"),
-            lambda: rig(Feed()),
-            lambda: replace(rig(console("1280x720p30")), origin=feed("a.mp4").origin),
-            lambda: replace(feed("a.mp4"), path=path("usb-2")),
+            lambda: one(Feed()),
+            lambda: replace(one(console("1280x720p30")), origin=feed_input("a.mp4").origin),
+            lambda: replace(feed_input("a.mp4"), path=path("usb-2")),
         ):
             with self.assertRaises(BadValueError):
                 edit()
 
     def test_another_way_out_lays_another_path(self):
-        setup = rig(console("1280x720p30"), "hdmi-2.0", "hdmi-box", "usb-3")
+        setup = one(console("1280x720p30"), "hdmi-2.0", "hdmi-box", "usb-3")
         component = with_device(setup, replace(setup.device, out=Connector.COMPONENT))
         self.assertIsNone(chain(component).travel.block)
         self.assertEqual(with_device(setup, replace(setup.device, protected=True)).path, setup.path)

@@ -4,15 +4,27 @@ from fractions import Fraction
 
 from reel.core.errors import BadValueError
 from reel.core.file import RateControl, Recipe
-from reel.core.line import Connector, Console, Deck, DeviceKind, HopSetup, LossKind, MediaFile, Phone, propose, walk
+from reel.core.frame import FrameSetup
+from reel.core.line import (
+    Connector,
+    Console,
+    Deck,
+    DeviceKind,
+    HopSetup,
+    Live,
+    LossKind,
+    MediaFile,
+    Phone,
+    propose,
+    walk,
+)
 from reel.core.line.tests.rigs import feed
 from reel.core.signal import Mode, Range, Signal, SoundFormat
 
 
 def console(sent, recorded, **recipe):
-    return replace(
-        propose(DeviceKind.CONSOLE, mode=Mode.parse(sent)), recipe=Recipe(frame=Mode.parse(recorded), **recipe)
-    )
+    proposed = propose(DeviceKind.CONSOLE, mode=Mode.parse(sent))
+    return replace(proposed, frame=FrameSetup(mode=Mode.parse(recorded)), recipe=Recipe(**recipe))
 
 
 def kinds(stages):
@@ -21,18 +33,18 @@ def kinds(stages):
 
 class WalkTests(unittest.TestCase):
     def test_losses_stand_where_they_happen(self):
-        self.assertEqual(kinds(walk(console("1280x720p30", "1280x720p30"), None, None)), ["chroma"], "once")
-        stages = walk(console("3840x2160p30", "1920x1080p24"), None, None)
+        self.assertEqual(kinds(walk(console("1280x720p30", "1280x720p30"))), ["chroma"], "once")
+        stages = walk(console("3840x2160p30", "1920x1080p24"))
         self.assertEqual(kinds(stages), ["chroma", "scaled down", "rate"])
         self.assertEqual({loss.stage for loss in stages[3].losses}, {"frame"})
-        found = kinds(walk(console("1280x720p30", "1920x1080p60"), None, None))
+        found = kinds(walk(console("1280x720p30", "1920x1080p60")))
         self.assertEqual(found[:3], ["chroma", "scaled up", "repeated"])
 
     def test_feed_is_unknown_until_it_arrives(self):
-        sent = feed("a.mp4", Recipe(frame=Mode.parse("1280x720p25")))
-        self.assertIsNone(walk(sent, None, None)[0].rate_bps)
+        sent = feed("a.mp4", Mode.parse("1280x720p25"))
+        self.assertIsNone(walk(sent)[0].rate_bps)
         arrives = Signal(mode=Mode.parse("1280x720p25"), pixels="yuv422p10le", range=Range.FULL)
-        stages = walk(sent, arrives, SoundFormat())
+        stages = walk(sent, [Live(signal=arrives, sound=SoundFormat())])
         self.assertEqual(kinds(stages), ["chroma", "depth", "converted"])
         self.assertEqual(stages[4].fact, "1 track")
 
@@ -40,19 +52,20 @@ class WalkTests(unittest.TestCase):
         tape = propose(DeviceKind.DECK, {"analogue-box"})
         arrives = Signal(mode=Mode.parse("720x576i25"), pixels="yuyv422", pixel_aspect=Fraction(16, 15))
         for arrival in (None, arrives):
-            frame = walk(tape, arrival, None)[3]
+            frame = walk(tape, [Live(signal=arrival)])[3]
             self.assertEqual([loss.kind for loss in frame.losses][:1], [LossKind.CHROMA])
 
     def test_a_device_that_records_by_itself_follows_its_own_recipe(self):
         headset = propose(DeviceKind.HEADSET)
-        device = replace(headset.device, out=Connector.PAIRED)
-        stages = walk(replace(headset, device=device, path=(HopSetup(model="developer-link"),)), None, None)
+        device = replace(headset.picture.device, out=Connector.PAIRED)
+        picture = replace(headset.picture, device=device, path=(HopSetup(model="developer-link"),))
+        stages = walk(headset.with_input(0, picture))
         self.assertEqual(kinds(stages), ["compressed", "stops"])
         self.assertEqual((stages[3].losses, stages[5].fact), ((), "H.264 10 Mb/s"))
 
     def test_file_stage_is_the_forecast(self):
         setup = console("1280x720p30", "1280x720p30", rate_control=RateControl.CBR, bitrate_bps=8_000_000)
-        self.assertEqual(walk(setup, None, SoundFormat())[5].rate_bps, 8_192_000)
+        self.assertEqual(walk(setup, [Live(sound=SoundFormat())])[5].rate_bps, 8_192_000)
 
     def test_devices_refuse_what_they_cannot_be(self):
         hd, pal = Mode.parse("1280x720p30"), Mode.parse("720x576i25")

@@ -7,14 +7,20 @@ from fractions import Fraction
 import av
 import numpy as np
 
-from reel.core.file import Container, RateControl, Recipe
+from reel.core.file import Container, RateControl
 from reel.core.measure import Counts, examine, prove
 from reel.core.media import MediaError
+from reel.core.media.tests.clips import plan
 from reel.core.media.tests.test_files import FolderTestCase
-from reel.core.signal import Mode
 
 FRAMES = 90
-RECIPE = Recipe(frame=Mode.parse("320x180p30"), keyframe_s=Fraction(1), container=Container.MP4)
+PLAN = plan(keyframe_s=Fraction(1), container=Container.MP4, tracks=("",))
+
+
+def with_recipe(**changes):
+    return replace(PLAN, recipe=replace(PLAN.recipe, **changes))
+
+
 RANDOM = np.random.default_rng(2)
 GROUND = RANDOM.integers(30, 220, (180, 320)).astype(np.uint8)
 
@@ -32,7 +38,7 @@ def write(path, *, codec="libx264", options=None, rate=30, size=(320, 180), pixe
           frames=range(FRAMES), tags=(1, 1, 1, 1), aspect=None, pictures=None, sound_s=3.0, sound_at_s=0.0,
           layout="stereo", rate_hz=48_000, sound_bps=192_000, sound_codec="aac", tracks=1, holes=(),
           form="mp4", loud=0.2):  # fmt: skip
-    """Write a file as some program might; the defaults are what RECIPE asks."""
+    """Write a file as some program might; the defaults are what PLAN asks."""
     with av.open(str(path), "w", format=form, options={"use_editlist": "1"} if form == "mp4" else {}) as container:
         stream = container.add_stream(codec, rate=rate)
         stream.width, stream.height, stream.pix_fmt = *size, pixels
@@ -66,16 +72,16 @@ def write(path, *, codec="libx264", options=None, rate=30, size=(320, 180), pixe
 
 
 class AlterationTests(FolderTestCase):
-    def differing(self, path, recipe=RECIPE, **counts):
+    def differing(self, path, asked=PLAN, **counts):
         facts, seen = examine(path)
         counted = Counts(ticks=FRAMES, **counts)
-        proof = prove(recipe, sound_tracks=1, facts=facts, counts=counted, seen=seen)
+        proof = prove(asked, facts=facts, counts=counted, seen=seen)
         self.assertTrue(all(line.cause for line in proof.differing if line.label in ("Frames", "Lost frames")))
         return {line.label for line in proof.differing}, proof
 
     def test_an_unaltered_file_is_as_asked(self):
         for form, container in (("mp4", Container.MP4), ("matroska", Container.MKV)):
-            found, proof = self.differing(write(self.folder / form, form=form), replace(RECIPE, container=container))
+            found, proof = self.differing(write(self.folder / form, form=form), with_recipe(container=container))
             self.assertEqual(found, set(), proof.differing)
             self.assertGreater(proof.asked_count, 20)
 
@@ -140,9 +146,9 @@ class AlterationTests(FolderTestCase):
             ("cut.mkv", sturdy[: len(sturdy) // 2], "Lost frames"),
         ):
             (self.folder / name).write_bytes(content)
-            recipe = replace(RECIPE, container=Container(name[-3:]))
+            asked = with_recipe(container=Container(name[-3:]))
             with self.subTest(name):
-                found, proof = self.differing(self.folder / name, recipe)
+                found, proof = self.differing(self.folder / name, asked)
                 self.assertIn(label, found, proof.summary)
         (self.folder / "headless.mp4").write_bytes(good[: len(good) // 3])
         with self.assertRaises(MediaError):
@@ -162,8 +168,8 @@ class AlterationTests(FolderTestCase):
         self.assertEqual(next(line.got for line in proof.lines if line.label == "Lost frames"), "10")
 
     def test_a_bitrate_that_was_not_held(self):
-        recipe = replace(RECIPE, rate_control=RateControl.CBR, bitrate_bps=900_000)
+        asked = with_recipe(rate_control=RateControl.CBR, bitrate_bps=900_000)
         path = write(self.folder / "long", frames=range(180), sound_s=6.0)
         facts, seen = examine(path)
-        proof = prove(recipe, sound_tracks=1, facts=facts, counts=Counts(ticks=180), seen=seen)
+        proof = prove(asked, facts=facts, counts=Counts(ticks=180), seen=seen)
         self.assertEqual([line.label for line in proof.differing], ["Video bitrate"])

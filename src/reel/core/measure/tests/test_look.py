@@ -76,6 +76,15 @@ class WatchTests(unittest.TestCase):
         cases = {"scene": lambda n: scene(0), "grey": lambda n: flat(90), "stripes": lambda n: scene(0, image=STRIPES)}
         self.for_each_noise(cases, lambda seen: self.assertGreater(seen.still_s, 2.5))
 
+    def test_what_was_not_looked_at_is_not_said_to_stand_still_or_to_be_black(self):
+        watch, noisy = Watch(), Noisy(0)
+        for number in range(11):
+            watch.look(shown(noisy.frame(flat(16)), number, 10))
+        for number in range(11, 31):
+            watch.note(number * NS // 10)
+        seen = watch.read(3 * NS)
+        self.assertLess(max(seen.still_s, seen.black_s), 0.2)
+
     def test_what_moves_a_little_is_not_frozen(self):
         cases = {
             "clock digit": lambda n: scene(0) if n // 10 % 2 else digit(scene(0)),

@@ -1,28 +1,32 @@
 from dataclasses import replace
 from fractions import Fraction
 
-from reel.core.file import Container, RateControl, Recipe
+from reel.core.file import Container, RateControl
 from reel.core.measure import Counts, Verdict, prove
 from reel.core.media import probe
-from reel.core.media.tests.clips import FRAME, write_clip
+from reel.core.media.tests.clips import plan, write_clip
 from reel.core.media.tests.test_files import FolderTestCase
 from reel.core.signal import Mode
 
-RECIPE = Recipe(frame=FRAME, keyframe_s=Fraction(1))
+PLAN = plan(keyframe_s=Fraction(1))
+
+
+def with_recipe(**changes):
+    return replace(PLAN, recipe=replace(PLAN.recipe, **changes))
 
 
 class ProofTests(FolderTestCase):
     def setUp(self):
         super().setUp()
-        self.facts = probe(write_clip(self.folder / "a.mkv", RECIPE, range(90)))
+        self.facts = probe(write_clip(self.folder / "a.mkv", PLAN, range(90)))
 
-    def differing(self, recipe=RECIPE, counts=None, sound_tracks=1, facts=None):
+    def differing(self, asked=PLAN, counts=None, facts=None):
         counts = counts or Counts(ticks=90)
-        proof = prove(recipe, sound_tracks=sound_tracks, facts=facts or self.facts, counts=counts)
+        proof = prove(asked, facts=facts or self.facts, counts=counts)
         return {line.label: line for line in proof.differing}
 
     def test_a_true_file_is_as_asked(self):
-        proof = prove(RECIPE, sound_tracks=1, facts=self.facts, counts=Counts(ticks=90))
+        proof = prove(PLAN, facts=self.facts, counts=Counts(ticks=90))
         self.assertEqual(proof.differing, ())
         self.assertEqual(proof.summary, f"All {proof.asked_count} as asked.")
         self.assertGreaterEqual(proof.asked_count, 13)
@@ -30,23 +34,23 @@ class ProofTests(FolderTestCase):
     def test_each_difference_is_found_in_the_file(self):
         """The same file, asked to be something else: the line that differs is the one that was changed."""
         for label, asked in (
-            ("Size", replace(RECIPE, frame=Mode.parse("640x360p30"))),
-            ("Container", replace(RECIPE, container=Container.MP4)),
+            ("Size", replace(PLAN, frame=Mode.parse("640x360p30"))),
+            ("Container", with_recipe(container=Container.MP4)),
         ):
             with self.subTest(label):
                 self.assertEqual(set(self.differing(asked)), {label})
-        self.assertIn("Rate", self.differing(replace(RECIPE, frame=Mode.parse("320x180p60"))))
-        self.assertIn("Keyframes", self.differing(replace(RECIPE, keyframe_s=Fraction(1, 2))))
-        self.assertEqual(set(self.differing(sound_tracks=2)), {"Sound tracks"})
+        self.assertIn("Rate", self.differing(replace(PLAN, frame=Mode.parse("320x180p60"))))
+        self.assertIn("Keyframes", self.differing(with_recipe(keyframe_s=Fraction(1, 2))))
+        self.assertEqual(set(self.differing(replace(PLAN, tracks=("Sound", "voice")))), {"Sound tracks"})
 
     def test_bitrate_is_judged_when_it_is_held(self):
-        facts = probe(write_clip(self.folder / "long.mkv", RECIPE, range(200)))
-        asked = replace(RECIPE, rate_control=RateControl.CBR, bitrate_bps=9_000_000)
+        facts = probe(write_clip(self.folder / "long.mkv", PLAN, range(200)))
+        asked = with_recipe(rate_control=RateControl.CBR, bitrate_bps=9_000_000)
         self.assertIn("Video bitrate", self.differing(asked, Counts(ticks=200), facts=facts))
 
     def test_losses_name_their_step_and_agree_with_the_file(self):
         kept = [tick for tick in range(90) if not 30 <= tick < 37]
-        facts = probe(write_clip(self.folder / "gaps.mkv", RECIPE, kept))
+        facts = probe(write_clip(self.folder / "gaps.mkv", PLAN, kept))
         lines = self.differing(counts=Counts(ticks=90, lost_encoder=7, lost_before=2), facts=facts)
         self.assertEqual((lines["Frames"].asked, lines["Frames"].got, lines["Lost frames"].got), ("90", "83", "9"))
         self.assertIn("at the encoder, which fell behind", lines["Frames"].cause)
@@ -59,6 +63,6 @@ class ProofTests(FolderTestCase):
         self.assertEqual(self.differing(counts=Counts(ticks=120))["Frames"].got, "90")
 
     def test_fitted_pictures_are_noted_not_held_against_it(self):
-        proof = prove(RECIPE, sound_tracks=1, facts=self.facts, counts=Counts(ticks=90, dropped=90))
+        proof = prove(PLAN, facts=self.facts, counts=Counts(ticks=90, dropped=90))
         noted = [line.label for line in proof.lines if line.verdict is Verdict.NOTED]
         self.assertEqual((proof.differing, noted), ((), ["Video bitrate", "Fitted"]))

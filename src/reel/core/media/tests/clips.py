@@ -5,9 +5,9 @@ from pathlib import Path
 import av
 import numpy as np
 
-from reel.core.file import Recipe
+from reel.core.file import FilePlan, Recipe
 from reel.core.media import PartWriter
-from reel.core.signal import Mode, SoundFormat
+from reel.core.signal import Mode
 
 FRAME = Mode.parse("320x180p30")
 
@@ -19,14 +19,20 @@ def picture(tick: int, width: int = 320, height: int = 180) -> av.VideoFrame:
     return av.VideoFrame.from_ndarray(planes, format="yuv420p")
 
 
-def write_clip(path: Path, recipe: Recipe, ticks, *, sound: bool = True) -> Path:
-    """Write the given ticks, with a sine as sound."""
-    rate, last = recipe.frame.rate, max(ticks) + 1
-    with PartWriter(path, recipe, SoundFormat() if sound else None) as writer:
+def plan(frame: Mode = FRAME, *, tracks=("Sound",), as_it_comes=False, **recipe) -> FilePlan:
+    """A file's plan; what it does not name is as in any recipe."""
+    return FilePlan(recipe=Recipe(**recipe), frame=frame, tracks=tracks, as_it_comes=as_it_comes)
+
+
+def write_clip(path: Path, asked: FilePlan, ticks) -> Path:
+    """Write the given ticks, with a sine as sound on each track."""
+    rate, last = asked.frame.rate, max(ticks) + 1
+    with PartWriter(path, asked) as writer:
         for tick in ticks:
-            writer.write_picture(picture(tick, recipe.frame.width_px, recipe.frame.height_px), tick)
-        count = round(last * 48_000 / rate) if sound else 0
+            writer.write_picture(picture(tick, asked.frame.width_px, asked.frame.height_px), tick)
+        count = round(last * 48_000 / rate)
         sine = 0.4 * np.sin(np.arange(count) * 2 * np.pi * 440 / 48_000).astype(np.float32)
         for start in range(0, count, 480):
-            writer.write_samples(np.stack([sine[start : start + 480]] * 2), start)
+            for track in range(len(asked.tracks)):
+                writer.write_samples(track, np.stack([sine[start : start + 480]] * 2))
     return path

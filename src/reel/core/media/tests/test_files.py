@@ -13,10 +13,10 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from reel.core.file import Container, RateControl, Recipe
+from reel.core.file import Container, RateControl
 from reel.core.media import MediaError, PartWriter, measure_rate, poster, probe, rewrap_to_mp4
 from reel.core.media.rate import STANDARD_RATES
-from reel.core.media.tests.clips import FRAME, write_clip
+from reel.core.media.tests.clips import plan, write_clip
 from reel.core.signal import Matrix, Mode, Range
 
 
@@ -51,15 +51,15 @@ class WriterTests(FolderTestCase):
         for container in Container:
             for rate in ("30", "30000/1001", "60", "24"):
                 frame = Mode.parse(f"320x180p{rate}")
-                recipe = Recipe(frame=frame, container=container, keyframe_s=Fraction(1, 2))
+                asked = plan(frame, container=container, keyframe_s=Fraction(1, 2))
                 with self.subTest(container=container, rate=rate):
-                    facts = probe(write_clip(self.folder / f"a.{container.value}", recipe, range(90)))
+                    facts = probe(write_clip(self.folder / f"a.{container.value}", asked, range(90)))
                     video, sound = facts.video, facts.sound[0]
                     self.assertEqual((video.width_px, video.height_px, video.frames), (320, 180, 90))
                     self.assertEqual((video.rate.rate, video.rate.fixed, video.rate.missing), (frame.rate, True, 0))
                     self.assertEqual((video.codec, video.profile, video.pixels), ("h264", "High", "yuv420p"))
                     self.assertEqual((video.matrix, video.range), (Matrix.BT709, Range.LIMITED))
-                    self.assertEqual(set(video.keyframe_ticks), {recipe.keyframe_ticks})
+                    self.assertEqual(set(video.keyframe_ticks), {asked.keyframe_ticks})
                     self.assertEqual((sound.codec, sound.rate_hz, sound.channels), ("aac", 48_000, 2))
                     self.assertEqual((video.start_s, sound.start_s), (0, 0))
                     self.assertLess(abs(sound.length_s - video.length_s), Fraction(1, 20))
@@ -71,8 +71,8 @@ class WriterTests(FolderTestCase):
                 for number in range(40):
                     frame = Mode.parse(f"64x36p{rate}")
                     count = 5 + number * 7 % 90 + place
-                    recipe = Recipe(frame=frame, container=container, effort=("veryfast", "superfast")[number % 2])
-                    path = write_clip(self.folder / f"a.{container.value}", recipe, range(count), sound=False)
+                    asked = plan(frame, container=container, effort=("veryfast", "superfast")[number % 2], tracks=())
+                    path = write_clip(self.folder / f"a.{container.value}", asked, range(count))
                     video = probe(path).video
                     with self.subTest(container=container, rate=rate, count=count):
                         facts = (video.rate.rate, video.rate.fixed, video.rate.missing, video.frames)
@@ -96,21 +96,21 @@ class WriterTests(FolderTestCase):
     def test_picture_and_sound_end_together(self):
         for container in Container:
             for count in (61, 77, 90):
-                recipe = Recipe(frame=Mode.parse("320x180p25"), container=container)
-                facts = probe(write_clip(self.folder / f"b.{container.value}", recipe, range(count)))
+                asked = plan(Mode.parse("320x180p25"), container=container)
+                facts = probe(write_clip(self.folder / f"b.{container.value}", asked, range(count)))
                 late = facts.sound[0].start_s + facts.sound[0].length_s - facts.video.length_s
                 self.assertLess(abs(late), Fraction(1024, 48_000), (container, count))
 
     def test_what_an_encoder_refuses_is_said_before_anything_is_written(self):
-        recipe = Recipe(frame=FRAME)
-        object.__setattr__(recipe, "quality_crf", 0)  # what the recipe itself refuses
+        asked = plan()
+        object.__setattr__(asked.recipe, "quality_crf", 0)  # what the recipe itself refuses
         with self.assertRaises(MediaError) as raised:
-            PartWriter(self.folder / "a.mkv", recipe, None)
+            PartWriter(self.folder / "a.mkv", asked)
         self.assertIn("the encoder refuses it", str(raised.exception))
 
     def test_lost_ticks_leave_gaps(self):
         kept = [tick for tick in range(120) if tick not in (40, 41, 42, 77)]
-        facts = probe(write_clip(self.folder / "a.mkv", Recipe(frame=FRAME), kept))
+        facts = probe(write_clip(self.folder / "a.mkv", plan(), kept))
         self.assertEqual((facts.video.frames, facts.video.rate.rate, facts.video.rate.missing), (116, 30, 4))
 
     def test_every_written_picture_is_shown_at_its_tick(self):
@@ -120,24 +120,29 @@ class WriterTests(FolderTestCase):
             count = choose.randint(5, 70)
             lost = {choose.randint(1, count) + step for step in range(choose.choice((0, 3, 14)))}
             ticks = [tick for tick in range(count) if tick not in lost]
-            recipe = Recipe(frame=FRAME, container=choose.choice(list(Container)), effort="veryfast")
-            path = write_clip(self.folder / f"a{number}.{recipe.container}", recipe, ticks, sound=number % 2 == 0)
+            sound = ("Sound",) if number % 2 == 0 else ()
+            asked = plan(container=choose.choice(list(Container)), effort="veryfast", tracks=sound)
+            path = write_clip(self.folder / f"a{number}.{asked.recipe.container}", asked, ticks)
             with av.open(str(path)) as container:
                 shown = [round(frame.pts * frame.time_base * 30) for frame in container.decode(video=0)]
             self.assertEqual(shown, ticks, path.name)
 
     def test_constant_bitrate_is_constant(self):
-        recipe = Recipe(frame=FRAME, rate_control=RateControl.CBR, bitrate_bps=1_500_000)
-        facts = probe(write_clip(self.folder / "a.mp4", replace(recipe, container=Container.MP4), range(240)))
+        asked = plan(rate_control=RateControl.CBR, bitrate_bps=1_500_000)
+        facts = probe(
+            write_clip(
+                self.folder / "a.mp4", replace(asked, recipe=replace(asked.recipe, container=Container.MP4)), range(240)
+            )
+        )
         self.assertAlmostEqual(facts.video.bitrate_bps / 1_500_000, 1, delta=0.05)
 
     def test_unwritable_place_is_a_media_error(self):
         with self.assertRaises(MediaError) as raised:
-            write_clip(self.folder / "none" / "a.mkv", Recipe(frame=FRAME), [0])
+            write_clip(self.folder / "none" / "a.mkv", plan(), [0])
         self.assertIn("a.mkv", str(raised.exception))
 
     def test_rewrap_keeps_every_frame(self):
-        source = write_clip(self.folder / "a.mkv", Recipe(frame=FRAME), range(60))
+        source = write_clip(self.folder / "a.mkv", plan(), range(60))
         parts = []
         rewrap_to_mp4(source, self.folder / "a.mp4", parts.append)
         facts = probe(self.folder / "a.mp4")
@@ -148,7 +153,7 @@ class WriterTests(FolderTestCase):
             self.assertTrue(all(np.array_equal(a.to_ndarray(), b.to_ndarray()) for a, b in pairs))
 
     def test_poster_is_a_jpeg_of_the_picture(self):
-        data = poster(write_clip(self.folder / "a.mkv", Recipe(frame=FRAME), range(60)))
+        data = poster(write_clip(self.folder / "a.mkv", plan(), range(60)))
         self.assertEqual(data[:3], b"\xff\xd8\xff")
         with self.assertRaises(MediaError):
             (self.folder / "b.mkv").write_bytes(b"no video" * 100)

@@ -3,7 +3,19 @@
 from reel.web.rigs.forms.arrival import ArrivalForm
 from reel.web.rigs.forms.device import device_form
 from reel.web.rigs.forms.file import FileForm
+from reel.web.rigs.forms.frame import FrameForm
 from reel.web.rigs.forms.new import NewRigForm, free_name
 from reel.web.rigs.forms.play import PlayForm
+from reel.web.rigs.forms.sound import StripForm, TracksForm
 
-__all__ = ["ArrivalForm", "FileForm", "NewRigForm", "PlayForm", "device_form", "free_name"]
+__all__ = [
+    "ArrivalForm",
+    "FileForm",
+    "FrameForm",
+    "NewRigForm",
+    "PlayForm",
+    "StripForm",
+    "TracksForm",
+    "device_form",
+    "free_name",
+]

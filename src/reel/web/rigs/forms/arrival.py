@@ -5,7 +5,7 @@ from typing import Any
 
 from django import forms
 
-from reel.core.line import ArrivalSetup, Deinterlace, LineReading, Offer, RigSetup, Turn, chain
+from reel.core.line import ArrivalSetup, Deinterlace, InputSetup, LineReading, Offer, Turn, chain
 from reel.core.line.arrival import INNER_PART
 from reel.core.line.boxes import Port
 from reel.core.signal import Matrix, Range, Scan, Signal
@@ -69,7 +69,7 @@ class ArrivalForm(StageForm):
         help_text="The picture's true width to height, where it arrives squeezed.",
     )
 
-    def __init__(self, data: Any = None, *, setup: RigSetup, signal: Signal | None) -> None:
+    def __init__(self, data: Any = None, *, setup: InputSetup, signal: Signal | None) -> None:
         super().__init__(data, initial=_initial(setup.arrival))
         arrives = chain(setup).travel.arrives
         offers = list(arrives.offers) if arrives else []
@@ -101,7 +101,7 @@ class ArrivalForm(StageForm):
         )
 
 
-def _offer_label(setup: RigSetup, offer: Offer) -> str:
+def _offer_label(setup: InputSetup, offer: Offer) -> str:
     """Give an offer for people, and say when the port can't carry it."""
     port = next((hop.hop for hop in setup.path if isinstance(hop.hop, Port)), None)
     arrives = chain(setup).travel.arrives

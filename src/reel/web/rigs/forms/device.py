@@ -1,11 +1,11 @@
 """The forms of the Device stage: for each kind the settings that such a device has."""
 
-from dataclasses import fields
+from dataclasses import fields, replace
 from typing import Any
 
 from django import forms
 
-from reel.core.line import Connector, Device, DeviceKind, Eye, Origin, Plugged, RigSetup, Turn
+from reel.core.line import Connector, Device, DeviceKind, Eye, InputSetup, Origin, Plugged, Turn
 from reel.core.line.devices import SLEEP_S
 from reel.core.line.origin import MAX_DEVICE
 from reel.core.signal import Matrix, Mode, Range, pixel_format
@@ -65,7 +65,7 @@ class DeviceForm(StageForm):
     )
 
     def __init__(self, data: Any = None, *, device: Device, origin: Plugged) -> None:
-        self._device = device
+        self._device, self._origin = device, origin
         super().__init__(data, initial=_initial(device) | {"name": origin.device})
         facts = device.facts
         has = {field.name for field in fields(device)}  # type: ignore[arg-type]  # every kind is a dataclass
@@ -78,16 +78,16 @@ class DeviceForm(StageForm):
         for name, offered in choices.items():
             if name in self.fields:
                 self.fields[name].choices = offered  # type: ignore[attr-defined]
-        if len(facts.ways_out) == 1:
+        if len(facts.ways_out) == 1 and "out" in self.fields:
             del self.fields["out"]
 
     def build(self, cleaned: dict[str, Any]) -> tuple[Device, Origin]:
         """Make the device, and say which one it is."""
-        origin = Plugged(device=cleaned.pop("name").strip())
+        origin = replace(self._origin, device=cleaned.pop("name").strip())
         settings = {name: _READ.get(name, lambda value: value)(value) for name, value in cleaned.items()}
         facts = self._device.facts
-        for name, first in (("pixels", facts.pixels[0]), ("out", facts.ways_out[0])):
-            if settings.get(name) == first:
+        for name, first in (("pixels", facts.pixels[:1]), ("out", facts.ways_out[:1])):
+            if settings.get(name) in first:
                 settings[name] = None  # the kind's first is what it does by itself
         return self._device.set(**settings), origin
 
@@ -112,13 +112,13 @@ def _initial(device: Device) -> dict[str, object]:
     values = {name: getattr(device, name, None) for name in DeviceForm.base_fields}
     words = {name: getattr(value, "value", value) for name, value in values.items()}
     return words | {
-        "mode": device.mode.key,
+        "mode": device.mode.key if device.facts.modes else "",
         "out": device.way_out.value if device.way_out else "",
         "pixels": device.pixels or device.facts.pixels[0],
     }
 
 
-def device_form(data: Any, setup: RigSetup) -> DeviceForm | FeedForm:
+def device_form(data: Any, setup: InputSetup) -> DeviceForm | FeedForm:
     """Give the form of a device's kind."""
     if isinstance(setup.origin, Plugged):
         return DeviceForm(data, device=setup.device, origin=setup.origin)

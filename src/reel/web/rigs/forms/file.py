@@ -1,49 +1,21 @@
 """The form of the File stage."""
 
-from collections.abc import Iterable
 from decimal import Decimal
 from fractions import Fraction
 from typing import Any
 
 from django import forms
 
-from reel.core.file import EFFORTS, Container, RateControl, Recipe
-from reel.core.file.recipe import KEYFRAME_S, QUALITY_CRF, VIDEO_BITRATE_BPS
-from reel.core.signal import Mode, rate_label
+from reel.core.file import EFFORTS, Container, RateControl, Recipe, SoundFiles
+from reel.core.file.recipe import KEYFRAME_S, QUALITY_CRF, SOUND_RATES_HZ, VIDEO_BITRATE_BPS
 from reel.web.rigs.forms.base import StageForm
 
-SIZES = ("640x360", "1280x720", "1920x1080", "2560x1440", "3840x2160")
-RATES = ("24", "25", "30000/1001", "30", "48", "50", "60000/1001", "60")
 SOUND_KBPS = (96, 128, 160, 192, 256, 320)
 
 
-def _size_choices(sizes: Iterable[str]) -> list[tuple[str, str]]:
-    by_area = sorted(set(sizes), key=lambda size: [int(side) for side in size.split("x")])
-    return [(size, size.replace("x", "×")) for size in by_area]
-
-
-def _rate_choices(rates: Iterable[str]) -> list[tuple[str, str]]:
-    return [(rate, rate_label(Fraction(rate))) for rate in sorted(set(rates), key=Fraction)]
-
-
 class FileForm(StageForm):
-    """The recipe. The rig's own size and rate and those that arrive stand among the choices, also uncommon ones."""
+    """The recipe."""
 
-    size = forms.ChoiceField(
-        label="Frame size",
-        choices=_size_choices(SIZES),
-        help_text="The recorded picture. The arriving picture is fitted into it whole.",
-    )
-    rate = forms.ChoiceField(
-        label="Frame rate",
-        choices=_rate_choices(RATES),
-        help_text="Pictures per second, fixed. Other than the arriving rate, pictures are dropped or repeated.",
-    )
-    timing = forms.ChoiceField(
-        label="Timing",
-        choices=[("fixed", "fixed rate"), ("arrival", "as it comes")],
-        help_text="Fixed edits well everywhere. As it comes keeps each picture's own time, for feeds of varying rate.",
-    )
     container = forms.ChoiceField(
         label="Container",
         choices=[(Container.MKV.value, "MKV"), (Container.MP4.value, "MP4, survives a crash")],
@@ -78,11 +50,32 @@ class FileForm(StageForm):
         max_value=Decimal(str(float(KEYFRAME_S[1]))),
         help_text="Seconds. 2 edits and seeks well; longer saves a little room.",
     )
+    sound_rate_hz = forms.TypedChoiceField(
+        label="Sample rate",
+        coerce=int,
+        choices=[(rate, f"{rate / 1000:g} kHz") for rate in SOUND_RATES_HZ],
+        help_text="48 kHz goes with video everywhere; 44.1 kHz is for music alone, 96 kHz for slowing down.",
+    )
+    sound_channels = forms.TypedChoiceField(
+        label="Channels",
+        coerce=int,
+        choices=[(2, "stereo"), (1, "mono")],
+        help_text="Of each track. Mono halves nothing but the size; a voice alone loses nothing by it.",
+    )
     sound_kbps = forms.TypedChoiceField(
         label="Sound bitrate",
         coerce=int,
         choices=[(kbps, f"AAC {kbps} kb/s") for kbps in SOUND_KBPS],
-        help_text="For the stereo track. 192 kb/s is hard to tell from the source.",
+        help_text="For each track. 192 kb/s is hard to tell from the source.",
+    )
+    sound_files = forms.ChoiceField(
+        label="Sound files beside it",
+        choices=[
+            (SoundFiles.NONE.value, "none"),
+            (SoundFiles.WAV.value, "WAV for each track"),
+            (SoundFiles.FLAC.value, "FLAC for each track"),
+        ],
+        help_text="24 bits, without loss, with the take's own start. WAV opens everywhere; FLAC takes about half.",
     )
     name_pattern = forms.CharField(
         label="File name",
@@ -90,26 +83,22 @@ class FileForm(StageForm):
         help_text="{rig}, {date} and {number} are filled in. An existing file is never written over.",
     )
 
-    def __init__(self, data: Any = None, *, recipe: Recipe, arrives: Mode | None) -> None:
+    def __init__(self, data: Any = None, *, recipe: Recipe) -> None:
         super().__init__(data, initial=self.initial_of(recipe))
-        modes = [recipe.frame, arrives or recipe.frame]
-        sizes = [*SIZES, *(f"{mode.width_px}x{mode.height_px}" for mode in modes)]
-        self.fields["size"].choices = _size_choices(sizes)  # type: ignore[attr-defined]
-        self.fields["rate"].choices = _rate_choices([*RATES, *(str(mode.rate) for mode in modes)])  # type: ignore[attr-defined]
 
     @classmethod
     def initial_of(cls, recipe: Recipe) -> dict[str, Any]:
         """Give the fields of a recipe."""
         return {
-            "size": f"{recipe.frame.width_px}x{recipe.frame.height_px}",
-            "rate": str(recipe.frame.rate),
-            "timing": "arrival" if recipe.as_it_comes else "fixed",
             "container": recipe.container.value,
             "rate_control": recipe.rate_control.value,
             "quality_crf": recipe.quality_crf,
             "bitrate_mbps": f"{recipe.bitrate_bps / 1e6:g}",
             "effort": recipe.effort,
             "keyframe_s": f"{float(recipe.keyframe_s):g}",
+            "sound_rate_hz": recipe.sound_rate_hz,
+            "sound_channels": recipe.sound_channels,
+            "sound_files": recipe.sound_files.value,
             "sound_kbps": recipe.sound_bitrate_bps // 1000,
             "name_pattern": recipe.name_pattern,
         }
@@ -117,14 +106,15 @@ class FileForm(StageForm):
     def build(self, cleaned: dict[str, Any]) -> Recipe:
         """Make the recipe."""
         return Recipe(
-            frame=Mode.parse(f"{cleaned['size']}p{cleaned['rate']}"),
-            as_it_comes=cleaned["timing"] == "arrival",
             container=Container(cleaned["container"]),
             rate_control=RateControl(cleaned["rate_control"]),
             bitrate_bps=int(cleaned["bitrate_mbps"] * 1_000_000),
             quality_crf=cleaned["quality_crf"],
             effort=cleaned["effort"],
             keyframe_s=Fraction(cleaned["keyframe_s"]),
+            sound_rate_hz=cleaned["sound_rate_hz"],
+            sound_channels=cleaned["sound_channels"],
+            sound_files=SoundFiles(cleaned["sound_files"]),
             sound_bitrate_bps=cleaned["sound_kbps"] * 1000,
             name_pattern=cleaned["name_pattern"],
         )

@@ -9,17 +9,27 @@ from django.http import QueryDict
 
 from reel.core.errors import BadValueError
 from reel.core.file import Recipe
-from reel.core.line import DEVICES, HOPS, DeviceKind, Feed, Network, RigSetup, label_of, propose
+from reel.core.frame import FrameSetup
+from reel.core.line import (
+    DEVICES,
+    HOPS,
+    USUAL_FRAME,
+    DeviceKind,
+    Feed,
+    InputSetup,
+    Network,
+    RigSetup,
+    label_of,
+    propose,
+)
 from reel.core.line.edit import hops_for
 from reel.core.line.origin import MAX_ADDRESS
 from reel.core.media import feed_signal
-from reel.core.signal import Mode, Scan
+from reel.core.signal import Scan
 from reel.web.rigs.forms.base import StageForm
 from reel.web.rigs.forms.feed import ADDRESS_HELP, BY_ADDRESS, feed_names, feed_origin
 from reel.web.rigs.models import MAX_NAME, Rig
 from reel.web.takes.actions import clean_name
-
-_USUAL = Mode.parse("1280x720p30")
 
 
 def free_name(wanted: str) -> str:
@@ -35,7 +45,7 @@ class NewRigForm(StageForm):
 
     kind = forms.ChoiceField(
         label="What are you recording?",
-        choices=[(kind.value, device.facts.label) for kind, device in DEVICES.items()],
+        choices=[(kind.value, device.facts.label) for kind, device in DEVICES.items() if device.facts.has_picture],
         widget=forms.RadioSelect,
     )
     have = forms.MultipleChoiceField(
@@ -102,7 +112,8 @@ class NewRigForm(StageForm):
         kind = DeviceKind(cleaned["kind"])
         if kind is not DeviceKind.FEED:
             return propose(kind, cleaned["have"] or None)
-        origin, frame = feed_origin(cleaned), _USUAL
+        origin, frame = feed_origin(cleaned), USUAL_FRAME
         if not isinstance(origin, Network):
             frame = replace(feed_signal(settings.HOME.feeds / cleaned["feed"]).mode, scan=Scan.PROGRESSIVE)
-        return RigSetup(device=Feed(), origin=origin, recipe=Recipe(frame=frame))
+        one = InputSetup(name=DeviceKind.FEED.label, device=Feed(), origin=origin)
+        return RigSetup(inputs=(one,), frame=FrameSetup(mode=frame), recipe=Recipe())

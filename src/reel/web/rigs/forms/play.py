@@ -1,11 +1,12 @@
 """The form of how a simulated device behaves, below its settings."""
 
+from dataclasses import replace
 from typing import Any
 
 from django import forms
 
-from reel.core.line import DeviceKind, RigSetup
-from reel.standins.play import FROM_S, MAX_DRIFT_PPM, TAPE_S, Fault, Play, Shows, faults_of
+from reel.core.line import DeviceKind, InputSetup
+from reel.standins.play import FROM_S, LAG_MS, MAX_DRIFT_PPM, TAPE_S, Fault, Play, Shows, faults_of
 from reel.web.rigs.forms.base import StageForm, choices_of
 
 _FAULTS = {
@@ -37,6 +38,12 @@ class PlayForm(StageForm):
         max_value=MAX_DRIFT_PPM,
         help_text="How fast its clock runs, in parts per million. 0 keeps exact time; real devices differ.",
     )
+    lag_ms = forms.IntegerField(
+        label="Lag",
+        min_value=LAG_MS[0],
+        max_value=LAG_MS[1],
+        help_text="Milliseconds by which all that it sends comes late. A sync test finds it.",
+    )
     turns = forms.BooleanField(label="Turns", required=False, help_text="It is turned every eight seconds.")
     tape_s = forms.IntegerField(
         label="Tape length", min_value=TAPE_S[0], max_value=TAPE_S[1], help_text="Seconds until the tape ends."
@@ -46,11 +53,12 @@ class PlayForm(StageForm):
         label="From", min_value=FROM_S[0], max_value=FROM_S[1], help_text="Seconds after it was opened."
     )
 
-    def __init__(self, data: Any = None, *, setup: RigSetup, play: Play) -> None:
+    def __init__(self, data: Any = None, *, setup: InputSetup, play: Play) -> None:
         self._play = play
         initial: dict[str, object] = {
             "shows": play.shows.value,
             "drift_ppm": f"{play.drift_ppm:g}",
+            "lag_ms": play.lag_ms,
             "turns": play.turns,
         }
         initial |= {"tape_s": play.tape_s, "fault": play.fault or "", "from_s": play.from_s}
@@ -67,9 +75,11 @@ class PlayForm(StageForm):
 
     def build(self, cleaned: dict[str, Any]) -> Play:
         """Make the play."""
-        return Play(
+        return replace(
+            self._play,
             shows=Shows(cleaned["shows"]),
             drift_ppm=cleaned["drift_ppm"] + 0.0,
+            lag_ms=cleaned["lag_ms"],
             turns=cleaned.get("turns", self._play.turns),
             tape_s=cleaned.get("tape_s", self._play.tape_s),
             fault=Fault(cleaned["fault"]) if cleaned["fault"] else None,

@@ -1,12 +1,10 @@
 """Rigs keep how their stand-ins play apart from what is set, and setups carry a version."""
 
-from dataclasses import replace
-
 from django.db import migrations, models
 
 from reel.core.errors import ReelError
-from reel.core.line import DeviceKind, best_path
-from reel.core.wire import to_plain
+from reel.core.line import Device, DeviceKind, best_path
+from reel.core.wire import from_plain, to_plain
 from reel.web.setups import plan_of, setup_from_1
 
 
@@ -17,8 +15,10 @@ def bring_up(apps, schema_editor):
         try:
             setup, rig.play = setup_from_1(rig.setup)
             if "path" not in rig.setup:  # the first rigs had none; today an empty one is what somebody made
-                plan = plan_of({"version": 2, **setup})
-                setup = to_plain(replace(plan, path=() if plan.device.kind is DeviceKind.FEED else best_path(plan.device)))
+                device = from_plain(setup["device"], Device)
+                path = () if device.kind is DeviceKind.FEED else best_path(device)
+                setup = {**setup, "path": to_plain(path)}
+            plan_of({"version": 2, **setup})
         except ReelError:
             continue  # it is shown as one that can't be read
         rig.setup = {"version": 2, **setup}

@@ -9,7 +9,7 @@ from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
-from reel.core.file import Recipe
+from reel.core.frame import FrameSetup, Scaler
 from reel.core.line import DeviceKind, Turn, propose, write_rig
 from reel.core.line.tests.rigs import feed
 from reel.core.measure import AlarmKind, Condition, alarms
@@ -20,14 +20,16 @@ from reel.web.rigs.models import Rig
 from reel.web.takes.actions import begin
 
 FRAME = Mode.parse("1280x720p30")
-CONSOLE = replace(propose(DeviceKind.CONSOLE), recipe=Recipe(frame=FRAME))
+CONSOLE = replace(propose(DeviceKind.CONSOLE), frame=FrameSetup(mode=FRAME))
+FRAMING = {"size": "1280×720", "rate": "30", "timing": "fixed", "scaler": "bicubic", "ground": "#000000"}
 DEVICE = {
     "name": "Console", "mode": "1920x1080p60", "out": "hdmi", "pixels": "yuv444p", "matrix": "709", "range": "limited",
 }  # fmt: skip
 FILE = {
-    "size": "1280x720", "rate": "30", "timing": "fixed",
     "container": "mkv", "rate_control": "crf", "quality_crf": "20", "effort": "fast",
-    "bitrate_mbps": "12", "keyframe_s": "2", "sound_kbps": "192", "name_pattern": "{rig}_{number}",
+    "bitrate_mbps": "12", "keyframe_s": "2", "sound_kbps": "192", "sound_rate_hz": "48000", "sound_channels": "2",
+    "sound_files": "none",
+    "name_pattern": "{rig}_{number}",
 }  # fmt: skip
 HOSTILE = ("NaN", "1e309", "-0", str(2**63), "inf", "<b>", "\x00", "", "'; drop table", "9" * 10_000)
 
@@ -49,22 +51,27 @@ class StageTests(TestCase):
     def test_device_is_kept(self):
         response = self.client.post(self.address("device"), DEVICE)
         self.assertRedirects(response, self.address("device"))
-        device = Rig.objects.get().plan.device
+        device = Rig.objects.get().plan.picture.device
         self.assertEqual((device.mode.label, device.protected), ("1080p 60", False))
 
     def test_how_it_is_simulated_is_kept_apart(self):
         play = reverse("rigs:play", args=[self.rig.pk])
-        fields = {"shows": "bars", "drift_ppm": "12.5", "fault": "pulled", "from_s": "3"}
+        fields = {"shows": "bars", "drift_ppm": "12.5", "lag_ms": "40", "fault": "pulled", "from_s": "3"}
         before = Rig.objects.get().setup
         self.assertRedirects(self.client.post(play, fields), self.address("device"))
-        wanted = Play(shows=Shows.BARS, drift_ppm=12.5, fault=Fault.PULLED, from_s=3)
-        self.assertEqual((Rig.objects.get().played, Rig.objects.get().setup), (wanted, before))
-        for field, values in (("drift_ppm", HOSTILE), ("from_s", HOSTILE), ("fault", ("minimised", "<b>"))):
+        wanted = Play(shows=Shows.BARS, drift_ppm=12.5, lag_ms=40, fault=Fault.PULLED, from_s=3)
+        self.assertEqual((Rig.objects.get().played, Rig.objects.get().setup), ((wanted,), before))
+        for field, values in (
+            ("drift_ppm", HOSTILE),
+            ("from_s", HOSTILE),
+            ("lag_ms", HOSTILE),
+            ("fault", ("minimised", "<b>")),
+        ):
             for value in values:
                 if value not in ("-0", "") or (field == "from_s" and value == ""):
                     refused = self.client.post(play, fields | {field: value})
                     self.assertContains(refused, "Simulated: how it behaves", status_code=422)
-        self.assertEqual(Rig.objects.get().played, wanted)
+        self.assertEqual(Rig.objects.get().played, (wanted,))
         net = make_rig("Feed", feed("leaf.mp4"))
         page = self.client.get(reverse("rigs:stage", args=[net.pk, "device"]))
         self.assertNotContains(page, "Simulated")
@@ -84,12 +91,27 @@ class StageTests(TestCase):
 
     def test_file_is_kept(self):
         self.client.post(
-            self.address("file"), FILE | {"rate": "30000/1001", "rate_control": "cbr", "keyframe_s": "0.5"}
+            self.address("file"), FILE | {"rate_control": "cbr", "keyframe_s": "0.5", "sound_rate_hz": "96000"}
         )
         recipe = Rig.objects.get().plan.recipe
-        self.assertEqual(
-            (recipe.frame.rate * 1001, float(recipe.keyframe_s), recipe.label), (30_000, 0.5, "H.264 12 Mb/s")
-        )
+        self.assertEqual((recipe.sound_rate_hz, float(recipe.keyframe_s), recipe.label), (96_000, 0.5, "H.264 12 Mb/s"))
+
+    def test_the_frame_is_kept_apart_from_what_arrives(self):
+        wanted = {"size": "1080 x 1920", "rate": "30000/1001", "scaler": "lanczos", "ground": "#1F2A24"}
+        self.assertRedirects(self.client.post(self.address("frame"), FRAMING | wanted), self.address("frame"))
+        frame = Rig.objects.get().plan.frame
+        self.assertEqual((frame.mode.key, frame.scaler), ("1080x1920p30000/1001", Scaler.LANCZOS))
+        self.assertEqual(frame.ground, "#1f2a24")
+        for field, values in (
+            ("size", (*HOSTILE, "1281x720", "4098x2304", "32x32", "4096x4096")),
+            ("rate", HOSTILE),
+            ("ground", (*HOSTILE, "black")),
+        ):
+            for value in values:
+                with self.subTest(field, value=value[:20]):
+                    refused = self.client.post(self.address("frame"), FRAMING | {field: value})
+                    self.assertEqual(refused.status_code, 422)
+        self.assertEqual(Rig.objects.get().plan.frame, frame)
 
     def test_refused_values_change_nothing_and_keep_what_was_typed(self):
         before = Rig.objects.get().setup
@@ -152,7 +174,7 @@ class StageTests(TestCase):
     def test_an_alarm_is_mended_by_its_button(self):
         phone = make_rig("Leafkey", propose(DeviceKind.PHONE))
         (found,) = alarms(
-            phone.plan,
+            phone.plan.picture,
             Condition(
                 first=Signal(mode=Mode.parse("720x1560p30")),
                 signal=Signal(mode=Mode.parse("1560x720p30")),
@@ -161,7 +183,7 @@ class StageTests(TestCase):
         )
         self.assertEqual((found.kind, found.mends), (AlarmKind.TURNED, "Keep the frame upright"))
         self.client.post(reverse("rigs:mend", args=[phone.pk, "roll"]), {"remedy": found.remedy})
-        self.assertEqual(Rig.objects.get(pk=phone.pk).plan.arrival.turn, Turn.UPRIGHT)
+        self.assertEqual(Rig.objects.get(pk=phone.pk).plan.picture.arrival.turn, Turn.UPRIGHT)
         response = self.client.post(reverse("rigs:mend", args=[phone.pk, "roll"]), {"remedy": found.remedy})
         self.assertContains(response, "no longer needed", status_code=409)
 
@@ -268,7 +290,7 @@ class StageTests(TestCase):
         stage = reverse("rigs:stage", args=[rig.pk, "device"])
         fields = {"feed": "", "loop": "on", "address": "rtmp://127.0.0.1:1936/live/garden", "listen": "on"}
         self.assertEqual(self.client.post(stage, fields).status_code, 302)
-        origin = Rig.objects.get(name="Net").plan.origin
+        origin = Rig.objects.get(name="Net").plan.picture.origin
         self.assertEqual((origin.address, origin.listen), (fields["address"], True))
         self.assertEqual(self.client.post(stage, fields | {"address": "tcp://127.0.0.1:1"}).status_code, 422)
         self.assertEqual(self.client.post(stage, fields | {"address": "garden"}).status_code, 422)

@@ -1,22 +1,28 @@
 """The Path page and what is done with a whole rig, through Django's client without a recorder."""
 
 from dataclasses import replace
+from pathlib import Path
+from unittest import mock
 
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import OperationalError, connections
 from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
-from reel.core.line import Connector, Deinterlace, DeviceKind, HopSetup, chain, propose
+from reel.core.line import DEVICES, Connector, Deinterlace, DeviceKind, HopSetup, chain, file_plan, propose
+from reel.core.line.tests.rigs import with_picture
 from reel.core.signal import Mode
+from reel.recorder.journal import Rolled
 from reel.recorder.messages import RefusedError
 from reel.web.rigs import actions
 from reel.web.rigs.actions import make_rig
 from reel.web.rigs.models import Rig
+from reel.web.roll.journal import DatabaseJournal
 from reel.web.takes.actions import begin
-from reel.web.takes.models import TakeState
+from reel.web.takes.models import Take, TakeState
 
-SLOW = replace(
+SLOW = with_picture(
     propose(DeviceKind.CONSOLE, {"hdmi-box"}, Mode.parse("1920x1080p60")),
     path=(HopSetup(model="hdmi-2.0"), HopSetup(model="hdmi-box"), HopSetup(model="usb-2")),
 )
@@ -28,7 +34,7 @@ class PathPageTests(TestCase):
         self.rig = make_rig("Moss & Stone", SLOW)
 
     def models(self):
-        return [hop.model for hop in Rig.objects.get(pk=self.rig.pk).plan.path]
+        return [hop.model for hop in Rig.objects.get(pk=self.rig.pk).plan.picture.path]
 
     def change(self, **fields):
         return self.client.post(reverse("rigs:change", args=[self.rig.pk]), fields, headers=HTMX)
@@ -81,7 +87,8 @@ class PathPageTests(TestCase):
         self.assertEqual(self.models(), ["hdmi-2.0", "hdmi-box", "usb-3"])
 
     def test_protection_is_explained_and_not_removed(self):
-        actions.set_device(self.rig, (replace(SLOW.device, protected=True), SLOW.origin), None)
+        protected = replace(SLOW.picture.device, protected=True)
+        actions.set_device(self.rig, 0, (protected, SLOW.picture.origin), None)
         response = self.client.get(reverse("rigs:stage", args=[self.rig.pk, "path"]))
         self.assertContains(response, "Reel does not take protection off")
         self.assertContains(response, "Set it for gameplay: protection off")
@@ -90,7 +97,7 @@ class PathPageTests(TestCase):
 
     def test_every_kind_has_its_pages(self):
         for kind in DeviceKind:
-            if kind is DeviceKind.FEED:
+            if not DEVICES[kind].facts.ways_out:
                 continue
             rig = make_rig(kind.value, propose(kind))
             for stage in ("device", "path", "arrival", "frame", "sound", "file", "roll"):
@@ -108,23 +115,23 @@ class PathPageTests(TestCase):
         fields = {"name": "Tape deck", "mode": "720x480i30000/1001", "out": "s-video"}
         self.client.post(reverse("rigs:stage", args=[rig.pk, "device"]), fields)
         rig.refresh_from_db()
-        self.assertEqual((rig.plan.device.out, rig.plan.origin.device), (Connector.SVIDEO, "Tape deck"))
-        self.assertEqual(rig.plan.path[0].model, "s-video-cable")
-        self.assertIsNone(chain(rig.plan).travel.block)
+        self.assertEqual((rig.plan.picture.device.out, rig.plan.picture.origin.device), (Connector.SVIDEO, "Tape deck"))
+        self.assertEqual(rig.plan.picture.path[0].model, "s-video-cable")
+        self.assertIsNone(chain(rig.plan.picture).travel.block)
 
     def test_a_headset_may_record_by_itself(self):
         rig = make_rig("Canopy", propose(DeviceKind.HEADSET))
         fields = {"name": "Headset", "mode": "1920x1000p36", "out": "paired", "eye": "right"}
         self.client.post(reverse("rigs:stage", args=[rig.pk, "device"]), fields)
         rig.refresh_from_db()
-        self.assertEqual([hop.model for hop in rig.plan.path], ["developer-link"])
+        self.assertEqual([hop.model for hop in rig.plan.picture.path], ["developer-link"])
         for stage in ("device", "path", "frame", "roll"):
             page = self.client.get(reverse("rigs:stage", args=[rig.pk, stage]))
             self.assertContains(page, "The headset records by itself")
         address = reverse("rigs:change", args=[rig.pk])
         self.client.post(address, {"do": "option", "place": "0", "option": "1000 36 20M"}, headers=HTMX)
         rig.refresh_from_db()
-        self.assertEqual(rig.plan.path[0].option, "1000 36 20M")
+        self.assertEqual(rig.plan.picture.path[0].option, "1000 36 20M")
 
     def test_arrival_is_kept(self):
         rig = make_rig("Tape", propose(DeviceKind.DECK, {"analogue-box"}))
@@ -132,7 +139,7 @@ class PathPageTests(TestCase):
         fields = {"offer": "", "deinterlace": "pair", "matrix": "709", "range": "", "shape": "16/9"}
         self.assertRedirects(self.client.post(address, fields), address)
         rig.refresh_from_db()
-        arrival = rig.plan.arrival
+        arrival = rig.plan.picture.arrival
         self.assertEqual(
             (arrival.deinterlace, arrival.matrix.value, str(arrival.shape)), (Deinterlace.PAIR, "709", "16/9")
         )
@@ -141,7 +148,7 @@ class PathPageTests(TestCase):
 
     def test_the_frame_follows_what_arrives(self):
         self.client.post(reverse("rigs:fit-frame", args=[self.rig.pk]))
-        self.assertEqual(Rig.objects.get().plan.recipe.frame.key, "1920x1080p30")
+        self.assertEqual(Rig.objects.get().plan.frame.mode.key, "1920x1080p30")
 
 
 class WholeRigTests(TestCase):
@@ -171,7 +178,7 @@ class WholeRigTests(TestCase):
     def test_bad_files_are_refused_with_line_and_reason(self):
         for content, reason in (
             (b"{", "line 1"),
-            (b'{\n"kind": "reel-rig",\n"version": 3}', "line 3: it has version 3"),
+            (b'{\n"kind": "reel-rig",\n"version": 4}', "line 3: it has version 4"),
             (b"\xff" * 100, "line 1"),
             (b" " * 200_000, "at most 100000"),
         ):
@@ -207,6 +214,26 @@ class WholeRigTests(TestCase):
         page = self.client.get(put_back)
         self.assertContains(page, "Sleep lock is on again")
         self.assertContains(page, 'aria-pressed="false"')
+        Rig.objects.filter(pk=rig.pk).update(setup={"version": 99})  # of a newer Reel: the take's page lives on
+        self.assertEqual(self.client.get(put_back).content, b"")
+
+    def test_checks_that_cannot_be_stored_do_not_keep_a_take_from_beginning(self):
+        rolled = Rolled(
+            rig_id=self.rig.pk,
+            rig_name=self.rig.name,
+            setup=self.rig.plan,
+            plan=file_plan(self.rig.plan),
+            name="Moss & Stone 001",
+            rolling=Path("moss.rolling.mkv"),
+            started_at=timezone.now(),
+        )
+        with (
+            mock.patch.object(actions, "untick_put_back", side_effect=OperationalError("database is locked")),
+            mock.patch.object(connections, "close_all"),  # the test's own connection
+            self.assertLogs("reel.web.roll.journal", "ERROR"),
+        ):
+            take_id = DatabaseJournal().rolled(rolled)
+        self.assertEqual(Take.objects.get(pk=take_id).state, TakeState.ROLLING)
 
     def test_nothing_is_changed_while_it_rolls(self):
         class Roll:
@@ -216,9 +243,9 @@ class WholeRigTests(TestCase):
             roll = Roll
 
         for change in (
-            lambda: actions.set_path(self.rig, (), Rolling),
+            lambda: actions.set_path(self.rig, 0, (), Rolling),
             lambda: actions.delete(self.rig, Rolling),
-            lambda: actions.apply_remedy(self.rig, "hop 2 usb-3", Rolling),
+            lambda: actions.apply_remedy(self.rig, 0, "hop 2 usb-3", Rolling),
             lambda: actions.fit_frame(self.rig, Rolling),
         ):
             with self.assertRaises(RefusedError) as raised:
@@ -229,7 +256,7 @@ class WholeRigTests(TestCase):
     def test_new_rigs_are_proposed_from_what_is_at_hand(self):
         address = reverse("rigs:new")
         self.client.post(address, {"kind": "deck", "have": ["analogue-stick"], "name": "", "feed": "", "address": ""})
-        self.assertEqual(Rig.objects.get(name="Tape deck").plan.path[1].model, "analogue-stick")
+        self.assertEqual(Rig.objects.get(name="Tape deck").plan.picture.path[1].model, "analogue-stick")
         response = self.client.get(reverse("rigs:proposal"), {"kind": "console", "have": ["hdmi-stick"]})
         self.assertContains(response, "HDMI stick, 1080p 30 MJPEG")
         self.assertContains(response, "Wrong matrix")

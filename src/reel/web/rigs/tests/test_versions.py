@@ -1,4 +1,4 @@
-"""Rigs and homes of version 1: what was written then is read now, and gives the same line."""
+"""Rigs and homes of earlier versions: what was written then is read now, and gives the same line."""
 
 import json
 import os
@@ -16,33 +16,41 @@ from reel.core.line import read_rig, walk
 from reel.core.wire import from_plain
 from reel.standins.play import Play
 from reel.web.rigs.actions import export_rig, import_rig
-from reel.web.setups import from_1, plan_of
+from reel.web.setups import from_1, from_2, plan_of
 
-KEPT = Path(__file__).parent / "version_1"
-RIGS = json.loads((KEPT / "rigs.json").read_text())
+KEPT = {version: Path(__file__).parent / f"version_{version}" for version in (1, 2)}
+RIGS = {version: json.loads((folder / "rigs.json").read_text()) for version, folder in KEPT.items()}
 
 
 class RigFileTests(TestCase):
-    def file(self, rig, **changes):
-        content = {"kind": "reel-rig", "version": 1, "name": rig["name"], "setup": rig["setup"], **changes}
+    def file(self, rig, version=1, **changes):
+        play = {"play": rig["play"]} if version == 2 else {}
+        content = {
+            "kind": "reel-rig",
+            "version": version,
+            "name": rig["name"],
+            "setup": rig["setup"],
+            **play,
+            **changes,
+        }
         return json.dumps(content, indent=1).encode()
 
-    def test_every_rig_of_version_1_gives_the_same_line(self):
-        for rig in RIGS:
-            with self.subTest(rig["name"]):
-                kept = import_rig(self.file(rig))
-                stages = walk(kept.plan, None, None)
+    def test_every_rig_of_before_gives_the_same_line(self):
+        for version, rig in ((version, rig) for version, rigs in RIGS.items() for rig in rigs):
+            with self.subTest(rig["name"], version=version):
+                kept = import_rig(self.file(rig, version))
+                stages = walk(kept.plan)
                 line = [
                     [s.key, s.fact if s.key != "roll" else "", s.rate_bps, sorted(loss.kind for loss in s.losses)]
                     for s in stages
                 ]
                 self.assertEqual(line, rig["line"])
-                self.assertEqual(kept.played, from_plain(rig.get("play", {}), Play))
+                self.assertEqual(kept.played, (from_plain(rig.get("play", {}), Play),))
                 again = import_rig(export_rig(kept))
                 self.assertEqual((again.plan, again.played), (kept.plan, kept.played))
 
     def test_what_is_misspelt_in_an_old_file_is_refused_with_its_line(self):
-        good = self.file(RIGS[0])
+        good = self.file(RIGS[1][0])
         for old, new in (
             (b'"drift_ppm"', b'"drift_pmm"'),
             (b'"model"', b'"modell"'),
@@ -65,15 +73,19 @@ class RigFileTests(TestCase):
             {"device": {"kind": "feed", "feed": 7}},
         ):
             with self.subTest(setup), self.assertRaises(ReelError):
-                read_rig(self.file(RIGS[0], setup=setup), older={1: from_1}, parts=("play",))
+                read_rig(self.file(RIGS[1][0], setup=setup), older={1: from_1, 2: from_2}, parts=("plays",))
 
 
 class HomeTests(SimpleTestCase):
-    def test_a_home_of_version_1_starts_with_its_rigs_and_takes(self):
-        """The database of a demo home as version 1 left it, brought up as at a start."""
-        home = Path(self.enterContext(tempfile.TemporaryDirectory()))
+    def test_a_home_of_before_starts_with_its_rigs_and_takes(self):
+        """The database of a demo home as an earlier version left it, brought up as at a start."""
+        for version, folder in KEPT.items():
+            with self.subTest(version), tempfile.TemporaryDirectory() as home:
+                self.start(Path(home), folder)
+
+    def start(self, home, folder):
         with closing(sqlite3.connect(home / "reel.sqlite3")) as database:
-            database.executescript((KEPT / "home.sql").read_text())
+            database.executescript((folder / "home.sql").read_text())
 
         def run(*command):
             environment = os.environ | {"REEL_HOME": str(home), "DJANGO_SETTINGS_MODULE": "reel.web.settings"}
@@ -84,7 +96,7 @@ class HomeTests(SimpleTestCase):
         run("prepare")
         rigs = {rig["name"]: plan_of(rig["setup"]) for rig in json.loads(run("list_rigs", "--json"))}
         self.assertEqual(len(rigs), 8)
-        self.assertEqual(rigs["Moss & Stone, console"].path[1].model, "hdmi-box")
-        self.assertTrue(all(walk(plan, None, None) for plan in rigs.values()))
+        self.assertEqual(rigs["Moss & Stone, console"].picture.path[1].model, "hdmi-box")
+        self.assertTrue(all(walk(plan) for plan in rigs.values()))
         (take,) = json.loads(run("list_takes", "--json"))
         self.assertEqual((take["rig"], take["proof"]["summary"]), ("Moss & Stone, console", "All 22 as asked."))

@@ -13,6 +13,7 @@ from reel.web.live.recorder import glance, rig_status
 from reel.web.rigs import actions
 from reel.web.rigs.context import check_rows, rows_after, stage_context
 from reel.web.rigs.models import Rig
+from reel.web.rigs.views.stages import input_place, to_stage
 
 _MAX_PLACE = 99
 
@@ -24,7 +25,8 @@ def change(request: HttpRequest, rig_id: int) -> HttpResponse:
     edit = _EDITS.get(request.POST.get("do", ""))
     if edit is None:
         raise BadValueError("Change", request.POST.get("do", ""), "it is one of " + ", ".join(_EDITS))
-    actions.set_path(rig, edit(rig.plan.path, request.POST), glance(request))
+    place = input_place(request, rig)
+    actions.set_path(rig, place, edit(rig.plan.inputs[place].path, request.POST), glance(request))
     return _answer(request, rig, "path")
 
 
@@ -32,7 +34,7 @@ def change(request: HttpRequest, rig_id: int) -> HttpResponse:
 def mend(request: HttpRequest, rig_id: int, stage: str) -> HttpResponse:
     """Do what a remedy's button says."""
     rig = get_object_or_404(Rig, pk=rig_id)
-    actions.apply_remedy(rig, request.POST.get("remedy", ""), glance(request))
+    actions.apply_remedy(rig, input_place(request, rig), request.POST.get("remedy", ""), glance(request))
     return _answer(request, rig, stage if stage in STAGES else "path")
 
 
@@ -54,14 +56,17 @@ def put_back(request: HttpRequest, rig_id: int, take_id: int) -> HttpResponse:
     """Give what must be put back after a cut, for the newest take of a rig; nothing for another."""
     rig = get_object_or_404(Rig, pk=rig_id)
     newest = rig.takes.first()
-    rows = rows_after(rig) if newest is not None and newest.pk == take_id else []
+    try:
+        rows = rows_after(rig) if newest is not None and newest.pk == take_id else []
+    except BadValueError:  # the rig can't be read any more; its take can
+        rows = []
     return render(request, "rigs/_put_back.html", {"rig": rig, "checks": rows}) if rows else HttpResponse()
 
 
 def _answer(request: HttpRequest, rig: Rig, stage: str) -> HttpResponse:
     """Give htmx the page's changed part with the line; send a plain form to the page."""
     if stage != "path" or not getattr(request, "htmx", False):
-        return redirect("rigs:stage", rig_id=rig.pk, stage=stage)
+        return to_stage(request, rig, stage)
     return render(request, "rigs/_path_answer.html", stage_context(request, rig, "path"))
 
 

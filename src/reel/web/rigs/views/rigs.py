@@ -8,10 +8,11 @@ from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from reel.core.errors import ReelError
-from reel.core.line import DeviceKind, chain, propose, told, walk, word
+from reel.core.line import DeviceKind, chain, propose, strands, told, walk, word
 from reel.recorder.messages import Status
 from reel.web.live.recorder import glance, rig_status
 from reel.web.rigs import actions
+from reel.web.rigs.context import lives_of
 from reel.web.rigs.forms import NewRigForm
 from reel.web.rigs.line import draw_line
 from reel.web.rigs.models import Rig
@@ -35,24 +36,25 @@ def _row(rig: Rig, status: Status | None) -> dict[str, object]:
         plan = rig.plan
     except ReelError as error:
         return {"rig": rig, "kind": "can't be read", "state": "unreadable", "problem": str(error)}
-    stages = walk(plan, live.signal if live else None, live.sound if live else None)
-    block = chain(plan).travel.block
+    lives = lives_of(plan, live)
+    stages = walk(plan, lives)
+    block = chain(plan.picture).travel.block
     rolling = bool(status and status.roll and status.roll.rig_id == rig.pk)
     if rolling:
         state = "rolling"
     elif block is not None:
         state = f"blocked: {word(block)}"
-    elif live is not None and live.signal is not None:
+    elif live is not None and live.picture.signal is not None:
         state = "signal present"
     else:
         state = "open" if live else "closed"
-    line = draw_line(stages, "")
+    line = draw_line(stages, strands(plan, lives), "")
     words = [word(loss) for stage in stages[:3] for loss in stage.losses][:2]
     return {
         "words": words,
         "rig": rig,
         "line": line,
-        "kind": plan.device.kind.label,
+        "kind": plan.picture.device.kind.label,
         "state": state,
         "rolling": rolling,
     }
@@ -88,10 +90,9 @@ def _proposed(form: NewRigForm) -> dict[str, object]:
         plan = propose(form.chosen_kind, form.at_hand or None)
     except ReelError as error:
         return {"plan": None, "problem": str(error)}
-    stages = walk(plan, None, None)
-    walked = chain(plan)
-    losses = [told(loss, plan) for loss in walked.travel.losses]
-    return {"plan": plan, "line": draw_line(stages, ""), "stages": stages, "chain": walked, "losses": losses}
+    walked = chain(plan.picture)
+    losses = [told(loss, plan.picture) for loss in walked.travel.losses]
+    return {"plan": plan, "input": plan.picture, "chain": walked, "losses": losses}
 
 
 @require_POST

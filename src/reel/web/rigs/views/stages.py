@@ -1,38 +1,41 @@
 """The pages of a rig's stages."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from reel.core.file import forecast
-from reel.core.line import STAGES, chain
+from reel.core.line import STAGES, file_plan, heard
 from reel.recorder.messages import Status
-from reel.web.live.recorder import glance, rig_status
+from reel.web.live.recorder import glance, place_of, rig_status
 from reel.web.rigs import actions
-from reel.web.rigs.context import RigPage, line_context, measured_rate, room_bytes, stage_context
-from reel.web.rigs.forms import ArrivalForm, FileForm, PlayForm, device_form
+from reel.web.rigs.context import RigPage, line_context, lives_of, measured_rate, room_bytes, stage_context
+from reel.web.rigs.forms import ArrivalForm, FileForm, FrameForm, PlayForm, device_form
 from reel.web.rigs.models import Rig
 
-_CHANGES: dict[str, Callable[[Rig, Any, Status | None], None]] = {
+_CHANGES: dict[str, Callable[[Rig, int, Any, Status | None], None]] = {
     "device": actions.set_device,
     "arrival": actions.set_arrival,
-    "file": actions.set_recipe,
+    "frame": lambda rig, place, frame, status: actions.set_frame(rig, frame, status),
+    "file": lambda rig, place, recipe, status: actions.set_recipe(rig, recipe, status),
 }
 
 
 @require_http_methods(["GET", "POST"])
 def stage(request: HttpRequest, rig_id: int, stage: str = "device") -> HttpResponse:
-    """Show one stage of a rig; Device, Arrival and File take a form."""
+    """Show one stage of a rig; Device, Arrival, Frame and File take a form."""
     if stage not in STAGES:
         raise Http404
     rig = get_object_or_404(Rig, pk=rig_id)
     form = stage_form(request, rig, stage, request.POST or None)
     if request.method == "POST" and form is not None and form.is_valid():
-        _CHANGES[stage](rig, form.value, glance(request))
-        return redirect("rigs:stage", rig_id=rig.pk, stage=stage)
+        _CHANGES[stage](rig, input_place(request, rig), form.value, glance(request))
+        return to_stage(request, rig, stage)
     context = stage_context(request, rig, stage) | {"form": form}
     return render(request, f"rigs/{stage}.html", context, status=form_status(form))
 
@@ -53,7 +56,9 @@ def cost(request: HttpRequest, rig_id: int) -> HttpResponse:
     form = stage_form(request, rig, "file", request.GET)
     costs = None
     if form.is_valid():
-        costs = forecast(form.value, sound_tracks=1, measured_bps=measured_rate(rig, form.value))
+        plan = replace(rig.plan, recipe=form.value)
+        lives = lives_of(plan, rig_status(glance(request), rig.pk))
+        costs = forecast(file_plan(plan, heard(plan, lives)), measured_rate(rig, plan))
     context = {"forecast": costs, "free_bytes": room_bytes(), "form": form, "draft": True}
     return render(request, "rigs/_cost.html", context)
 
@@ -62,10 +67,11 @@ def cost(request: HttpRequest, rig_id: int) -> HttpResponse:
 def play(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Change how the simulated device behaves; a refused form stays as it was typed."""
     rig = get_object_or_404(Rig, pk=rig_id)
-    form = PlayForm(request.POST, setup=rig.plan, play=rig.played)
+    place = input_place(request, rig)
+    form = PlayForm(request.POST, setup=rig.plan.inputs[place], play=rig.play_of(place))
     if form.is_valid():
-        actions.set_play(rig, form.value, glance(request))
-        return redirect("rigs:stage", rig_id=rig.pk, stage="device")
+        actions.set_play(rig, place, form.value, glance(request))
+        return to_stage(request, rig, "device")
     context = stage_context(request, rig, "device")
     context |= {"form": stage_form(request, rig, "device", None), "play_form": form}
     return render(request, "rigs/device.html", context, status=422)
@@ -79,19 +85,35 @@ def fit_frame(request: HttpRequest, rig_id: int) -> HttpResponse:
     return redirect("rigs:stage", rig_id=rig.pk, stage="frame")
 
 
+def input_place(request: HttpRequest, rig: Rig) -> int:
+    """Give the place of the input that a request is about; raises Http404 for one that is not there."""
+    place = place_of(request)
+    if place >= len(rig.plan.inputs):
+        raise Http404
+    return place
+
+
+def to_stage(request: HttpRequest, rig: Rig, stage: str) -> HttpResponse:
+    """Send the browser to a stage, of the same input."""
+    place = place_of(request)
+    address = reverse("rigs:stage", args=[rig.pk, stage])
+    return redirect(f"{address}?input={place}" if place else address)
+
+
 def stage_form(request: HttpRequest, rig: Rig, stage: str, data: Any) -> Any:
     """Give the form of a stage; None for one that has none."""
-    live = rig_status(glance(request), rig.pk)
-    signal = live.signal if live else None
-    if stage == "device":
-        return device_form(data, rig.plan)
-    if stage == "arrival":
-        return ArrivalForm(data, setup=rig.plan, signal=signal)
     if stage == "file":
-        carried = chain(rig.plan).carried
-        comes = rig.plan.arrival.signal_of(signal) if signal else carried.signal if carried else None
-        return FileForm(data, recipe=rig.plan.recipe, arrives=comes.mode if comes else None)
-    return None
+        return FileForm(data, recipe=rig.plan.recipe)
+    if stage == "frame":
+        return FrameForm(data, frame=rig.plan.frame)
+    if stage not in ("device", "arrival"):
+        return None
+    place = input_place(request, rig)
+    one = rig.plan.inputs[place]
+    if stage == "device":
+        return device_form(data, one)
+    lives = lives_of(rig.plan, rig_status(glance(request), rig.pk))
+    return ArrivalForm(data, setup=one, signal=lives[place].signal if lives else None)
 
 
 def form_status(form: Any) -> int:

@@ -4,10 +4,11 @@ from unittest.mock import AsyncMock, Mock, patch
 from django.db import OperationalError
 from django.test import SimpleTestCase
 
+from reel.core.line import DeviceKind, propose
 from reel.core.measure import Counts, Watched
 from reel.core.signal import Mode, Signal, SoundFormat
 from reel.core.sound import Level
-from reel.recorder.messages import RigStatus, RollStatus, Status
+from reel.recorder.messages import Heard, InputStatus, Open, RigStatus, RollStatus, Status
 from reel.web.live.facts import live_facts
 from reel.web.roll import views
 from reel.web.roll.views import Lease
@@ -40,9 +41,14 @@ class LiveFactsTests(SimpleTestCase):
     def test_levels_stay_on_the_scale(self):
         level = Level(peak_db=-90, rms_db=-90, held_db=-3.04)
         signal = Signal(mode=Mode.parse("1280x720p30"))
-        rig = RigStatus(
-            rig_id=1, signal=signal, sound=SoundFormat(), levels=(level,), watched=Watched(per_s=29.97), problem=None
+        console = InputStatus(
+            name="Console",
+            signal=signal,
+            sound=SoundFormat(),
+            heard=Heard(before=(level,)),
+            watched=Watched(per_s=29.97),
         )
+        rig = RigStatus(rig_id=1, inputs=(console,))
         facts = live_facts(Status(rigs=(rig,)), rig)["rig"]
         self.assertEqual(facts["levels"], [{"peak": -60.0, "rms": -60.0, "held": -3.0}])
         self.assertEqual((facts["arriving"], facts["problem"]), ("29.97", None))
@@ -64,11 +70,14 @@ class LiveFactsTests(SimpleTestCase):
             await asyncio.gather(keeping, return_exceptions=True)
             return said
 
-        found = AsyncMock(side_effect=[OperationalError("database is locked"), *[Mock(is_asked=True, plan=None)] * 99])
+        opening = Open(rig_id=3, setup=propose(DeviceKind.CAMERA))
+        found = AsyncMock(
+            side_effect=[OperationalError("database is locked"), *[Mock(is_asked=True, opening=opening)] * 99]
+        )
         with (
             patch.object(views, "KEEP_OPEN_S", 0), patch.object(views, "client", Asked),
             patch.object(views.Rig.objects, "filter", return_value=Mock(afirst=found)), self.assertLogs(views.log),
-            patch.object(views, "Open"), patch.object(views, "Leave", return_value="left"),
+            patch.object(views, "Leave", return_value="left"),
         ):  # fmt: skip
             said = asyncio.run(hold(2))
         self.assertTrue(any("database is locked" in words for words in said))

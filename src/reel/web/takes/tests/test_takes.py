@@ -6,7 +6,8 @@ from django.urls import reverse
 from django.utils import timezone
 
 from reel.core.file import Recipe
-from reel.core.line import Console, Plugged, RigSetup
+from reel.core.line import Console, file_plan
+from reel.core.line.tests.rigs import rig
 from reel.core.measure import Counts
 from reel.core.media.tests.clips import FRAME, write_clip
 from reel.core.signal import Mode
@@ -18,9 +19,7 @@ from reel.web.takes.models import Mark, ProofState, Take, TakeState
 from reel.web.takes.proving import copy_path, poster_path, prove_take
 from reel.web.takes.tests.home import HomeMixin
 
-SETUP = RigSetup(
-    device=Console(mode=Mode.parse("1280x720p30")), origin=Plugged(device="Console"), recipe=Recipe(frame=FRAME)
-)
+SETUP = rig(Console(mode=Mode.parse("1280x720p30")), mode=FRAME, recipe=Recipe())
 
 
 class TakeTests(HomeMixin, TestCase):
@@ -31,10 +30,10 @@ class TakeTests(HomeMixin, TestCase):
     def make(self, file_name, state=TakeState.CLOSED, content=True):
         take = actions.begin(
             rig_id=None, rig_name="Moss & Stone", name=file_name, file_name=file_name, setup=SETUP,
-            started_at=timezone.now(), sound_tracks=1, state=state,
+            started_at=timezone.now(), tracks=["Sound"], state=state,
         )  # fmt: skip
         if content:
-            write_clip(settings.HOME.shelf / file_name, SETUP.recipe, range(90))
+            write_clip(settings.HOME.shelf / file_name, file_plan(SETUP), range(90))
         return take
 
     def prove(self, take):

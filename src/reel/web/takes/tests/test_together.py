@@ -12,8 +12,8 @@ from django.test import Client, TestCase, TransactionTestCase
 from django.urls import reverse
 from django.utils import timezone
 
-from reel.core.file import Recipe
-from reel.core.line import DeviceKind, propose
+from reel.core.frame import FrameSetup
+from reel.core.line import DeviceKind, file_plan, propose
 from reel.core.measure import Counts
 from reel.core.media import MediaError
 from reel.core.media.tests.clips import FRAME, write_clip
@@ -39,7 +39,7 @@ class ShelfMixin(HomeMixin):
             (settings.HOME.shelf / file_name).write_bytes(content)
         return actions.begin(
             rig_id=None, rig_name="Moss", name=name, file_name=file_name, setup=SETUP, started_at=timezone.now(),
-            sound_tracks=1, state=state,
+            tracks=["Console"], state=state,
         )  # fmt: skip
 
 
@@ -128,8 +128,9 @@ class LifeTests(ShelfMixin, TestCase):
         journal = DatabaseJournal()
         locked = patch.object(Take.objects, "create", side_effect=OperationalError("database is locked"))
         rolled = Rolled(
-            rig_id=1, rig_name="Moss", setup=SETUP, name="x", rolling=settings.HOME.shelf / "x.rolling.mkv",
-            started_at=timezone.now(), sound_tracks=1,
+            rig_id=1, rig_name="Moss", setup=SETUP, plan=file_plan(SETUP), name="x",
+            rolling=settings.HOME.shelf / "x.rolling.mkv",
+            started_at=timezone.now(),
         )  # fmt: skip
         with locked, patch("reel.web.roll.journal.connections"), self.assertRaises(JournalError) as raised:
             journal.rolled(rolled)
@@ -165,11 +166,10 @@ class LifeTests(ShelfMixin, TestCase):
             self.assertEqual(Job.objects.filter(subject=take.pk, state=JobState.WAITING).count(), 1)
 
     def test_a_take_that_is_renamed_while_it_is_proved_is_proved_and_plays(self):
-        recipe = Recipe(frame=FRAME)
-        setup = replace(SETUP, recipe=recipe)
+        setup = replace(SETUP, frame=FrameSetup(mode=FRAME))
         take = self.make()
         Take.objects.filter(pk=take.pk).update(asked=stored(setup))
-        write_clip(settings.HOME.shelf / "stone.mkv", recipe, range(60))
+        write_clip(settings.HOME.shelf / "stone.mkv", file_plan(setup), range(60))
         names = iter(["moved once", "moved twice"])
 
         def progress(part):
@@ -184,10 +184,10 @@ class LifeTests(ShelfMixin, TestCase):
         )
 
     def test_a_poster_or_copy_that_fails_leaves_the_proof_and_can_be_made_again(self):
-        recipe = Recipe(frame=FRAME)
+        setup = replace(SETUP, frame=FrameSetup(mode=FRAME))
         take = self.make()
-        Take.objects.filter(pk=take.pk).update(asked=stored(replace(SETUP, recipe=recipe)))
-        write_clip(settings.HOME.shelf / "stone.mkv", recipe, range(60))
+        Take.objects.filter(pk=take.pk).update(asked=stored(setup))
+        write_clip(settings.HOME.shelf / "stone.mkv", file_plan(setup), range(60))
         for name in ("poster", "rewrap_to_mp4"):
             Job.objects.create(kind="prove", subject=take.pk)
             error = MediaError(Path("stone.mkv"), "can't be written (No space left on device)")

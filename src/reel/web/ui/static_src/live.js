@@ -22,6 +22,7 @@ document.addEventListener("alpine:init", () => {
     get rig() { return Alpine.store("live").rig ?? { levels: [], alarms: [] }; },
     get alarms() { return this.rig.alarms ?? []; },
     get warnings() { return this.rig.warnings ?? []; },
+    get mendAddress() { return `${this.$el.dataset.address}?input=${this.rig.mendOf ?? 0}`; },
     get noMend() { return !this.rig.mend || this.rolling; },
     get quiet() { return this.alarms.length === 0; },
     get notTesting() { return !this.rig.testing; },
@@ -40,6 +41,114 @@ document.addEventListener("alpine:init", () => {
     get heldAt() { return Math.max(0, (this.level.held + 60) * 10 - 3); },
     get words() { return this.level.held <= -60 ? "silent" : `peak ${this.level.held.toFixed(1).replace("-", "−")} dBFS`; },
   }));
+  // One input's strip on the Sound page; data-place is its place. Louder of its channels, on the meter's scale.
+  const scaled = (db) => Math.max(0, Math.min(600, (db + 60) * 10));
+  Alpine.data("strip", () => ({
+    get input() { return (Alpine.store("live").rig?.inputs ?? [])[this.$root.dataset.place] ?? { before: [], after: [], short: "silent", clipped: 0, problem: "" }; },
+    most(levels, key) { return levels.reduce((most, level) => Math.max(most, level[key]), -60); },
+    get before() { return { rms: scaled(this.most(this.input.before, "rms")), peak: scaled(this.most(this.input.before, "peak")) }; },
+    get after() { const held = this.most(this.input.after, "held"); return { rms: scaled(this.most(this.input.after, "rms")), peak: scaled(this.most(this.input.after, "peak")), held: Math.max(0, scaled(held) - 3) }; },
+    get thick() { return 1.5 + this.after.rms / 600 * 14; },
+    get words() { const held = this.most(this.input.after, "held"); return held <= -60 ? "silent" : `peak ${held.toFixed(1).replace("-", "−")} · ${this.input.short}`; },
+    get clipped() { return `${this.input.clipped} clipped`; },
+    get clean() { return !this.input.clipped; },
+    get problem() { return this.input.problem; },
+    get fine() { return !this.input.problem; },
+    get broken() { return !!this.input.problem; },
+  }));
+  // The voice over the game: the last 20 seconds, 10 a second; −5 LUFS lies at the top, −65 at the bottom.
+  Alpine.data("balance", () => ({
+    names: [],
+    init() { this.names = JSON.parse(this.$root.dataset.names); },
+    get found() { return Alpine.store("live").rig?.balance ?? null; },
+    get none() { return !this.found; },
+    line(values) {
+      const step = 600 / 199, from = 600 - (values.length - 1) * step;
+      return values.map((value, place) => `${place ? "L" : "M"}${(from + place * step).toFixed(1)} ${(Math.min(60, Math.max(0, -5 - value)) * 2).toFixed(1)}`).join("");
+    },
+    get voice() { return this.line(this.found?.voice ?? []); },
+    get game() { return this.line(this.found?.game ?? []); },
+    get voiceName() { return this.names[this.found?.voiceOf] ?? ""; },
+    get gameName() { return this.names[this.found?.gameOf] ?? ""; },
+    get settled() { return !this.found?.tooLoud; },
+    get unsettled() { return !this.settled; },
+    get verdict() {
+      const by = Math.abs(this.found?.tooLoud ?? 0).toFixed(1);
+      return this.found?.tooLoud > 0 ? `${this.gameName} is ${by} dB too loud under the voice.` : `${this.gameName} could be ${by} dB louder under the voice.`;
+    },
+    get figures() {
+      const found = this.found;
+      if (!found || found.gap === null) return "Speak for a few seconds: then the gap between the voice and what it is spoken over stands here.";
+      const gap = Math.abs(found.gap).toFixed(1);
+      return `The voice lies ${gap} LU ${found.gap < 0 ? "below" : "above"} it while somebody speaks; 10 is easy to follow.`;
+    },
+    get offer() { return `Set ${this.gameName} ${Math.abs(this.found?.tooLoud ?? 0).toFixed(1)} dB ${this.found?.tooLoud > 0 ? "lower" : "higher"}`; },
+  }));
+  // A sync test: each clap a stroke where it puts a sound against the picture, on one scale for all.
+  const tested = () => Alpine.store("live").rig?.sync ?? null;
+  const reach = () => {
+    const most = Object.values(tested()?.inputs ?? {}).flatMap((one) => one.claps).reduce((most, clap) => Math.max(most, Math.abs(clap)), 0);
+    return [50, 100, 200, 500, 1000].find((step) => most <= step) ?? 2000;
+  };
+  const across = (ms) => (150 + ms / reach() * 150).toFixed(1);
+  const signed = (ms) => String(ms).replace("-", "−");
+  Alpine.data("steps", () => ({
+    said: "",
+    init() { this.said = this.$root.querySelector("[role=status]").textContent; },
+    get busy() { return !!tested()?.left; },
+    get words() {
+      const test = tested();
+      if (!test) return this.said;
+      if (test.left) return `Clap now: ${test.flashes} flashes seen, ${Math.ceil(test.left)} s left.`;
+      const missed = Object.values(test.inputs).every((one) => one.offset === null);
+      return missed ? `${test.flashes} flashes were seen and no three claps agree. Clap nearer, with a brighter light and a sharper click.` : "Each stroke is a clap. A picture shows a flash up to one picture late, so that more claps say it finer.";
+    },
+    get settled() {
+      const rows = [...this.$root.querySelectorAll("[data-place]")];
+      return this.busy || rows.every((row) => { const one = tested()?.inputs[row.dataset.place]; return !one || one.delay === null || one.delay === Number(row.dataset.delay); });
+    },
+    get low() { return signed(-reach()); },
+    get high() { return String(reach()); },
+  }));
+  Alpine.data("step", () => ({
+    get one() { return tested()?.inputs[this.$root.dataset.place] ?? null; },
+    get delay() { return Number(this.$root.dataset.delay); },
+    get claps() { return (this.one?.claps ?? []).map((clap) => `M${across(clap)} 5V15`).join(""); },
+    get found() { return this.one && this.one.offset !== null ? `M${across(this.one.offset)} 1V19` : ""; },
+    get words() {
+      const one = this.one;
+      if (!one) return "not tested";
+      if (one.offset === null) return one.clicks ? `${one.clicks} clicks, no three agree` : "no click heard";
+      const off = one.delay ? `${Math.abs(one.offset)} ms ${one.offset > 0 ? "late" : "early"}` : "in step";
+      return one.delay && one.delay === this.delay ? `${off}: made up for` : `${off}, ± ${one.within}`;
+    },
+    get settled() { return !this.one || !!tested()?.left || this.one.delay === null || this.one.delay === this.delay; },
+    get offer() { return this.one?.delay ? `Set its delay to ${signed(this.one.delay)} ms` : "Set its delay to 0 ms"; },
+  }));
+  // Looking for black bars: what is found comes with the page's part once it is over.
+  Alpine.data("bars", () => ({
+    get rig() { return Alpine.store("live").rig ?? {}; },
+    get busy() { return !!this.rig.finding; },
+    said: "",
+    init() { this.said = this.$root.querySelector("[role=status]").textContent; },
+    get words() { return this.busy ? "Looking for four seconds; let something bright be seen." : this.said; },
+  }));
+  // Guides over the picture: the page draws them, nothing of them is recorded. Safe areas as SMPTE ST 2046-1 has them.
+  Alpine.store("guides", { thirds: false, safe: false, centre: false, ...JSON.parse(localStorage.getItem("reel-guides") ?? "{}") });
+  Alpine.data("guides", () => ({
+    get shown() { return Alpine.store("guides"); },
+    get thirds() { return String(this.shown.thirds); },
+    get safe() { return String(this.shown.safe); },
+    get centre() { return String(this.shown.centre); },
+    get noThirds() { return !this.shown.thirds; },
+    get noSafe() { return !this.shown.safe; },
+    get noCentre() { return !this.shown.centre; },
+    turn(event) {
+      const guide = event.target.dataset.guide;
+      this.shown[guide] = !this.shown[guide];
+      localStorage.setItem("reel-guides", JSON.stringify({ thirds: this.shown.thirds, safe: this.shown.safe, centre: this.shown.centre }));
+    },
+  }));
   // Shows the field that goes with what is held constant.
   Alpine.data("rateControl", () => ({
     chosen: "",
@@ -53,6 +162,7 @@ document.addEventListener("alpine:init", () => {
 const title = document.title;
 let signal = "";
 let heard = false;
+let finding = false;
 let rollingTake = null;
 
 function show(live) {
@@ -68,6 +178,11 @@ function show(live) {
   const sounds = !!live.rig?.heard;
   if (sounds !== heard) htmx.trigger(document.body, "heard-changed");
   heard = sounds;
+  const looks = !!live.rig?.finding;
+  if (finding && !looks) htmx.trigger(document.body, "bars-changed");
+  finding = looks;
+  const arranged = live.rig?.arrangement;
+  for (const stub of document.querySelectorAll("[data-place].stub")) stub.classList.toggle("is-live", Number(stub.dataset.place) === arranged);
   const take = roll ? roll.take_id : null;
   if (take !== rollingTake) htmx.trigger(document.body, "roll-changed");
   rollingTake = take;
@@ -79,7 +194,7 @@ document.addEventListener("DOMContentLoaded", () => {
   signal = facts.rig ? facts.rig.signal : ""; // what the page was made with
   heard = !!facts.rig?.heard;
   const rig = page.dataset.rig;
-  const events = new EventSource(`/roll/events/${rig ? `?rig=${rig}` : ""}`);
+  const events = new EventSource(`/roll/events/${rig ? `?rig=${rig}&input=${page.dataset.input}${document.getElementById("desk") ? "&desk=1" : ""}` : ""}`);
   events.onmessage = (event) => show(JSON.parse(event.data));
   // A page is loaded before its moving picture begins, also when none comes.
   addEventListener("load", () => document.querySelectorAll("img[data-live]").forEach((image) => { image.src = image.dataset.live; }));

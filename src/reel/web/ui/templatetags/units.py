@@ -1,11 +1,13 @@
 """Numbers with their units, for people: the one place where they are formatted."""
 
 import datetime
+from collections.abc import Sized
 from fractions import Fraction
 
 from django import template
 
 from reel.core.file import Forecast
+from reel.core.frame import Crop
 from reel.core.line import Loss
 from reel.core.line import word as word_of
 from reel.core.signal import Mode, Scan, Signal, length_label, pixel_format, rate_label
@@ -79,3 +81,39 @@ def pixels_label(signal: Signal | None) -> str:
 def seconds_left(forecast: Forecast, free_bytes: int) -> int:
     """Give the seconds until the free room is full at a forecast's rate."""
     return forecast.seconds_left(free_bytes)
+
+
+@register.filter
+def count(things: Sized) -> int:
+    """Count things."""
+    return len(things)
+
+
+@register.filter
+def less(number: int, other: int) -> int:
+    """Subtract."""
+    return number - other
+
+
+@register.filter
+def shape_label(mode: Mode) -> str:
+    """Give a frame's shape: 16:9, 4:3, 9:16, else its width to a height of 1."""
+    shape = Fraction(mode.width_px, mode.height_px)
+    if max(shape.numerator, shape.denominator) <= 32:
+        return f"{shape.numerator}:{shape.denominator}"
+    return f"{float(shape):.2f}:1"
+
+
+@register.filter
+def crop_words(crop: Crop) -> str:
+    """Say where bars lie: `96 px left and right, 64 px above, 32 px below are`."""
+    words = []
+    for first, second, both, sides in (
+        (crop.left_px, crop.right_px, "left and right", ("left", "right")),
+        (crop.top_px, crop.bottom_px, "above and below", ("above", "below")),
+    ):
+        if first and first == second:
+            words.append(f"{first} px {both}")
+        else:
+            words += [f"{value} px {side}" for value, side in zip((first, second), sides, strict=True) if value]
+    return f"{', '.join(words)} are"

@@ -31,5 +31,5 @@ class Command(BaseCommand):
             except ReelError as error:
                 self.stdout.write(f"{rig.pk:4}  {rig.name:32}  can't be read: {error}")
                 continue
-            recorded = f"{plan.recipe.frame.label}, {plan.recipe.label}, {plan.recipe.container.value.upper()}"
-            self.stdout.write(f"{rig.pk:4}  {rig.name:32}  {plan.device.kind.label}, {recorded}")
+            recorded = f"{plan.frame.mode.label}, {plan.recipe.label}, {plan.recipe.container.value.upper()}"
+            self.stdout.write(f"{rig.pk:4}  {rig.name:32}  {plan.picture.device.kind.label}, {recorded}")

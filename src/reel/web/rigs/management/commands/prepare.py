@@ -11,13 +11,15 @@ from django.db import transaction
 from django.utils import timezone
 
 from reel.core.file import Container, Recipe
-from reel.core.line import DeviceKind, Feed, HopSetup, MediaFile, RigSetup, propose
+from reel.core.frame import FrameSetup
+from reel.core.line import DeviceKind, Feed, HopSetup, InputSetup, MediaFile, RigSetup, propose
 from reel.core.media import Shelf
 from reel.core.signal import Mode
 from reel.recorder.clock import VirtualClock
-from reel.recorder.opening import opener_for
+from reel.recorder.opening import openers_for
 from reel.recorder.virtual import record
-from reel.standins import Assembled, Play, greenhouse_camera
+from reel.standins import Assembled, greenhouse_camera
+from reel.web.rigs import demo
 from reel.web.rigs.actions import make_rig
 from reel.web.rigs.models import Rig
 from reel.web.takes import actions as takes
@@ -30,12 +32,22 @@ FEED_NAME = "greenhouse.mp4"
 def _other_rigs() -> Iterator[tuple[str, RigSetup]]:
     """Give the other devices of the media room, some of them as a newcomer would plug them in."""
     slow = propose(DeviceKind.CONSOLE, {"hdmi-box"}, Mode.parse("1920x1080p60"))
-    yield "Moss & Stone at 60, too much", replace(slow, path=(*slow.path[:-1], HopSetup(model="usb-2")))
+    yield "Moss & Stone at 60, too much", _with_path(slow, (*slow.picture.path[:-1], HopSetup(model="usb-2")))
     yield "Leafkey, phone", propose(DeviceKind.PHONE)
     yield "Pollen Atlas, tablet", propose(DeviceKind.TABLET, {"receiver-720"})
     yield "Canopy, headset", propose(DeviceKind.HEADSET)
     yield "Opening Day, tape", propose(DeviceKind.DECK, {"analogue-box"})
     yield "Potting bench, camera", propose(DeviceKind.CAMERA)
+
+
+def _with_path(rig: RigSetup, path: tuple[HopSetup, ...]) -> RigSetup:
+    return rig.with_input(0, replace(rig.picture, path=path))
+
+
+def _feed_rig(frame: Mode, **settings: str) -> RigSetup:
+    one = InputSetup(name="Greenhouse camera", device=Feed(), origin=MediaFile(name=FEED_NAME))
+    recipe = Recipe(container=Container.MP4, **settings)  # type: ignore[arg-type]
+    return RigSetup(inputs=(one,), frame=FrameSetup(mode=frame), recipe=recipe)
 
 
 class Command(BaseCommand):
@@ -57,14 +69,11 @@ class Command(BaseCommand):
     def _fill(self) -> None:
         home = settings.HOME
         rig = make_rig("Moss & Stone, console", propose(DeviceKind.CONSOLE, {"hdmi-box"}))
-        feed = RigSetup(
-            device=Feed(),
-            origin=MediaFile(name=FEED_NAME),
-            recipe=Recipe(frame=Mode.parse("1280x720p25"), container=Container.MP4),
-        )
-        make_rig("Greenhouse camera, feed", feed)
+        make_rig("Greenhouse camera, feed", _feed_rig(Mode.parse("1280x720p25")))
         for name, setup in _other_rigs():
             make_rig(name, setup)
+        for name, setup, plays in demo.workspaces():
+            make_rig(name, setup, plays=plays)
         self._make_feed(home.feeds)
         self._record_take(rig)
 
@@ -73,13 +82,8 @@ class Command(BaseCommand):
         if (feeds / FEED_NAME).exists():
             return
         frame = Mode.parse("960x540p25")
-        setup = RigSetup(
-            device=Feed(),
-            origin=MediaFile(name=FEED_NAME),
-            recipe=Recipe(frame=frame, container=Container.MP4, name_pattern="making_{number}"),
-        )
         taken = record(
-            setup,
+            _feed_rig(frame, name_pattern="making_{number}"),
             lambda start_ns: Assembled(greenhouse_camera(frame, start_ns=start_ns)),
             Shelf(feeds),
             rig_name="greenhouse",
@@ -94,7 +98,7 @@ class Command(BaseCommand):
         clock = VirtualClock(timezone.localtime(started))
         taken = record(
             setup,
-            opener_for(setup, Play(), settings.HOME.feeds, clock.now_ns),
+            openers_for(setup, (), settings.HOME.feeds, clock.now_ns),
             Shelf(settings.HOME.shelf),
             rig_name=rig.name,
             rolled_s=[(0, 6)],
@@ -108,7 +112,7 @@ class Command(BaseCommand):
             file_name=taken.path.name,
             setup=setup,
             started_at=started,
-            sound_tracks=1,
+            tracks=list(taken.plan.tracks),
         )
         Mark.objects.bulk_create(Mark(take=take, tick=mark.tick, label=mark.label) for mark in taken.marks)
         takes.close(take, file_name=taken.path.name, counts=taken.counts, problem="", prove=False)

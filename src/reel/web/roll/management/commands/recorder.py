@@ -7,6 +7,8 @@ from typing import Any
 from django.conf import settings
 from django.core.management.base import BaseCommand
 
+from reel.core.media import Materials
+from reel.options import FONTS
 from reel.recorder.lock import only_recorder
 from reel.recorder.server import serve
 from reel.web.roll.journal import DatabaseJournal
@@ -36,5 +38,6 @@ def places() -> dict[str, Any]:
         "shelf": home.shelf,
         "feeds": home.feeds,
         "devices": home.devices,
+        "materials": Materials(fonts=FONTS, images=home.images),
         "reserve_bytes": settings.RESERVE_BYTES,
     }

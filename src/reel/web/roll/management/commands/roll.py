@@ -47,7 +47,7 @@ class Command(BaseCommand):
         found = _find(rig)
         refuse_unasked(found)
         with _recorder() as is_own:
-            rolled = StartRoll(rig_id=found.pk, rig_name=found.name, setup=found.plan, play=found.played)
+            rolled = StartRoll(rig_id=found.pk, rig_name=found.name, setup=found.plan, plays=found.played)
             take_id = client().ask(rolled).take_id
             assert take_id is not None
             try:

@@ -1,0 +1,94 @@
+"""One input of a rig: its device as it is set, where its signal comes in, its path, its arriving mode, its sound."""
+
+from dataclasses import dataclass, field, replace
+from functools import lru_cache
+
+from reel.core.errors import BadValueError
+from reel.core.line.arrival import ArrivalSetup, after_arrival, kinds_undone
+from reel.core.line.boxes import Box
+from reel.core.line.carried import Carried
+from reel.core.line.device import Device
+from reel.core.line.devices import DeviceKind
+from reel.core.line.links import Transfer
+from reel.core.line.origin import Origin, Plugged
+from reel.core.line.path import MAX_HOPS, HopSetup, Travel, travel
+from reel.core.sound import SoundSetup
+
+MAX_NAME = 40
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class InputSetup:
+    """Everything that is chosen for one input. `name` is what it is called in its rig."""
+
+    name: str
+    device: Device
+    origin: Origin
+    path: tuple[HopSetup, ...] = ()
+    arrival: ArrivalSetup = field(default_factory=ArrivalSetup)
+    sound: SoundSetup = field(default_factory=SoundSetup)
+
+    def __post_init__(self) -> None:
+        if not self.name.strip() or len(self.name) > MAX_NAME or not self.name.isprintable():
+            raise BadValueError("Input", self.name, f"its name has 1 to {MAX_NAME} printable characters")
+        if len(self.path) > MAX_HOPS:
+            raise BadValueError("Path", f"{len(self.path)} hops", f"it has at most {MAX_HOPS}")
+        if (self.device.kind is DeviceKind.FEED) is isinstance(self.origin, Plugged):
+            limit = "a feed is a file or comes from the network, any other device is plugged in"
+            raise BadValueError("Origin", self.origin.kind, limit)
+        if self.path and not self.device.facts.ways_out:
+            limit = f"a {self.device.facts.label.lower()} comes straight to the computer"
+            raise BadValueError("Path", f"{len(self.path)} hops", limit)
+
+    @property
+    def has_picture(self) -> bool:
+        """Whether it has a picture; one without is sound only."""
+        return self.device.facts.has_picture
+
+    @property
+    def way(self) -> tuple[object, ...]:
+        """What must be opened anew when it changes: all but its name and how its sound is treated."""
+        return self.device, self.origin, self.path, self.arrival
+
+    @property
+    def box(self) -> Box | None:
+        """The capture box in the path."""
+        return next((hop.hop for hop in self.path if isinstance(hop.hop, Box)), None)
+
+    @property
+    def transfer(self) -> Transfer:
+        """How pictures are sent by USB: as the box does, or else as the device does."""
+        return self.box.transfer if self.box else self.device.facts.transfer
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Chain:
+    """An input's way up to the frame: the travel through its hops, and `carried`, what goes on after Arrival.
+
+    `travel` holds Arrival's losses too.
+    """
+
+    travel: Travel
+    carried: Carried | None
+
+    @property
+    def is_remote(self) -> bool:
+        """Whether the device records by itself, and no live picture comes."""
+        return self.carried is not None and self.carried.is_remote
+
+    @property
+    def weight(self) -> float:
+        """How much is lost in all."""
+        return sum(loss.weight for loss in self.travel.losses)
+
+
+@lru_cache(maxsize=256)
+def chain(setup: InputSetup) -> Chain:
+    """Walk an input from the device to what goes on to the frame."""
+    way = travel(setup.device, setup.path, setup.arrival.offer)
+    if way.arrives is None:
+        return Chain(travel=way, carried=None)
+    carried, losses = after_arrival(way.arrives, setup.arrival)
+    gone = kinds_undone(setup.arrival, carried)
+    left = tuple(loss for loss in way.losses if loss.kind not in gone) if gone else way.losses
+    return Chain(travel=replace(way, losses=left + losses), carried=carried)

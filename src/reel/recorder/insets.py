@@ -1,0 +1,76 @@
+"""The pictures of an input beside the first: the newest ones, and what was lost of them while a take rolls."""
+
+import threading
+from collections import deque
+from fractions import Fraction
+from typing import TypeAlias
+
+from reel.core.measure import Missing
+from reel.core.media import Framed
+from reel.core.signal import NS, Picture, Segment
+
+# Pictures are kept so long, since a frame may be made a little after its time.
+_KEEP_NS = NS
+# Without a number that is left out, an input has lost pictures only once it has been silent for this long.
+_SILENT_NS = NS // 2
+# A take's segment, and its ticks a second.
+PlaceOfRoll: TypeAlias = tuple[Segment, Fraction]
+
+
+class Inset:
+    """The newest pictures of one input. Fed by the thread that reads it, asked by the one that composes."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._pictures: deque[tuple[int, Framed]] = deque()
+        self._last: Picture | None = None
+        self._interval = Fraction(1, 30)
+        self._missing: list[Missing] = []
+        self._is_gone = False
+
+    def feed(self, picture: Picture, aspect: Fraction, interval: Fraction, place: PlaceOfRoll | None) -> None:
+        """Take a picture, `interval` seconds after the one before; `place` is the take's segment and tick rate."""
+        with self._lock:
+            self._pictures.append((picture.at_ns, (picture.frame, aspect)))
+            while len(self._pictures) > 2 and self._pictures[-1][0] - self._pictures[0][0] > _KEEP_NS:
+                self._pictures.popleft()
+            self._count(picture.at_ns, picture.sequence, place)
+            self._last, self._interval, self._is_gone = picture, interval, False
+
+    def lose(self) -> None:
+        """Take note that the input is gone: the next picture is numbered anew."""
+        with self._lock:
+            self._is_gone = True
+
+    def begin(self) -> None:
+        """Count anew, since a take begins."""
+        with self._lock:
+            self._missing, self._last = [], None
+
+    def newest(self, at_ns: int) -> Framed | None:
+        """Give the newest picture that was shown by an instant, or the first that came after it; None before any."""
+        with self._lock:
+            found = [framed for shown_ns, framed in self._pictures if shown_ns <= at_ns]
+            return found[-1] if found else self._pictures[0][1] if self._pictures else None
+
+    def lost(self, now_ns: int | None = None, place: PlaceOfRoll | None = None) -> tuple[Missing, ...]:
+        """Give what was lost so far; with `now_ns`, what has not come until then is lost too."""
+        with self._lock:
+            if now_ns is not None and self._last is not None:
+                self._count(now_ns, None, place)
+            return tuple(self._missing)
+
+    def _count(self, at_ns: int, sequence: int | None, place: PlaceOfRoll | None) -> None:
+        if self._last is None or place is None:
+            return
+        segment, rate = place
+        start_ns = max(self._last.at_ns, segment.start_ns)
+        silent_ns = at_ns - start_ns
+        left_out = 0
+        if sequence is not None and not self._is_gone:
+            left_out = max(0, sequence - self._last.sequence - 1)
+        if not left_out and silent_ns > _SILENT_NS:
+            left_out = max(0, round(silent_ns / NS / self._interval) - 1)
+        if left_out:
+            tick = segment.first_tick + max(0, round((start_ns - segment.start_ns) * rate / NS))
+            self._missing.append(Missing(first_tick=tick, lost=left_out))

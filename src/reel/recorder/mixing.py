@@ -1,0 +1,191 @@
+"""The sound of a take: each input's samples placed on its time, followed, and mixed onto the tracks they go to."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from fractions import Fraction
+from typing import Protocol
+
+import numpy as np
+
+from reel.core.file import FilePlan
+from reel.core.line import RigSetup
+from reel.core.measure import Missing
+from reel.core.media import Follower
+from reel.core.signal import NS, FloatArray, Samples, Segment, SoundFormat, place_samples, tick_to_sample
+
+# How long sound is waited for before its place is filled with silence: a computer that is busy reads late, and nothing
+# of that shall be lost. An input that is known to be gone is not waited for.
+GRACE_NS = NS
+# A hole in an input's sound under this is not told: blocks come in some order, and clocks differ.
+LEAST_HOLE_S = Fraction(1, 50)
+# Samples are passed on in blocks of about this size.
+_BLOCK = 1024
+
+
+@dataclass(slots=True)
+class MixedSource:
+    """One input's sound on its way: `tracks` are the tracks of the file it goes to, counted from 0."""
+
+    name: str
+    tracks: tuple[int, ...]
+    delay_ns: int
+    comes: SoundFormat
+    follower: Follower
+    waiting: list[tuple[int, FloatArray]] = field(default_factory=list)
+    fed_end: int = 0
+    end: int = 0
+    is_gone: bool = False
+    missing: list[Missing] = field(default_factory=list)
+
+    @property
+    def grace_ns(self) -> int:
+        """How long after its time a sample may come; what is to lie earlier comes later."""
+        return (0 if self.is_gone else GRACE_NS) + max(0, -self.delay_ns)
+
+
+class Tracks(Protocol):
+    """Who takes what is mixed: float32 (channels, samples) that follows on what came before it on its track, from 0."""
+
+    def offer_samples(self, data: FloatArray, track: int) -> None: ...  # noqa: D102
+
+
+class TrackMixer:
+    """Mixes the inputs of a rig onto the tracks of one take and hands them to its lane. Used from one thread.
+
+    `heard` are the formats of the inputs that have sound, by their place; the sound comes with the recipe's channels.
+    What has not come by its grace is silence, counted apart for each input.
+    """
+
+    def __init__(self, lane: Tracks, setup: RigSetup, plan: FilePlan, heard: dict[int, SoundFormat]) -> None:
+        self._lane, self._plan = lane, plan
+        self._rate_hz, self._channels = plan.recipe.sound.rate_hz, plan.recipe.sound.channels
+        self._sources = {
+            place: MixedSource(
+                name=setup.inputs[place].name,
+                tracks=tracks,
+                delay_ns=setup.inputs[place].sound.delay_ms * NS // 1000,
+                comes=SoundFormat(rate_hz=sound.rate_hz, channels=self._channels),
+                follower=Follower(SoundFormat(rate_hz=sound.rate_hz, channels=self._channels), plan.recipe.sound),
+            )
+            for place, sound in heard.items()
+            if (tracks := tracks_of(setup, plan, place))
+        }
+        self._emitted = 0
+
+    @property
+    def sources(self) -> Sequence[MixedSource]:
+        """The inputs that go to a track, in their order."""
+        return tuple(self._sources.values())
+
+    @property
+    def patience_ns(self) -> int:
+        """How long after the end of a take its last sound may come."""
+        return max((source.grace_ns for source in self.sources), default=0)
+
+    def place(self, place: int, samples: Samples, segment: Segment) -> None:
+        """Take a block of an input: what lies before the segment or after its end is cut off, to the sample."""
+        source = self._sources.get(place)
+        if source is None:
+            return
+        at_ns, rate_hz = samples.at_ns + source.delay_ns, source.comes.rate_hz
+        position, keep = place_samples(segment, at_ns, samples.data.shape[1], self._plan.tick_rate, rate_hz)
+        source.is_gone = False
+        if keep.stop > keep.start:
+            self._receive(source, source.follower.feed(samples.data[:, keep], position))
+            end = Fraction(position + keep.stop - keep.start, rate_hz)
+            source.fed_end = max(source.fed_end, round(end * self._rate_hz))
+
+    def lose(self, place: int) -> None:
+        """Take note that an input is gone: until it is there again, nothing of it is waited for."""
+        if place in self._sources:
+            self._sources[place].is_gone = True
+
+    def advance(self, segment: Segment, now_ns: int, *, is_behind: bool) -> None:
+        """Pass on what is complete and, unless reading is behind, what is too late to wait for."""
+        if self.sources:
+            self._emit(
+                min(
+                    source.end if is_behind else max(source.end, self._late(source, segment, now_ns))
+                    for source in self.sources
+                )
+            )
+
+    def is_complete(self, end_tick: int) -> bool:
+        """Say whether all sound up to a tick has come."""
+        end = self._position(end_tick)
+        return all(source.fed_end >= end or source.is_gone for source in self.sources)
+
+    def close_to(self, end_tick: int) -> None:
+        """Pass on all sound up to a tick; what has not come is silence."""
+        for source in self.sources:
+            self._receive(source, source.follower.drain())
+        self._emit(self._position(end_tick), last=True)
+
+    def _receive(self, source: MixedSource, blocks: list[tuple[int, FloatArray]]) -> None:
+        for position, data in blocks:
+            skip = max(0, self._emitted - position)
+            if skip < data.shape[1]:
+                source.waiting.append((position + skip, data[:, skip:]))
+            source.end = max(source.end, position + data.shape[1])
+
+    def _late(self, source: MixedSource, segment: Segment, now_ns: int) -> int:
+        """Give the sample before which nothing of an input is waited for any more."""
+        first = tick_to_sample(segment.first_tick, self._plan.tick_rate, self._rate_hz)
+        late = first + (now_ns - source.grace_ns - segment.start_ns) * self._rate_hz // NS
+        if segment.end_tick is not None:
+            late = min(late, self._position(segment.end_tick))
+        return late
+
+    def _position(self, tick: int) -> int:
+        return tick_to_sample(tick, self._plan.tick_rate, self._rate_hz)
+
+    def _emit(self, upto: int, *, last: bool = False) -> None:
+        """Mix what lies before a sample and hand it on."""
+        count = upto - self._emitted
+        if count <= 0 or (count < _BLOCK and not last):
+            return
+        heard = {place: self._cut_off(source, upto) for place, source in self._sources.items()}
+        for track in range(len(self._plan.tracks)):
+            parts = [heard[place] for place, source in self._sources.items() if track in source.tracks]
+            mixed: FloatArray = parts[0] if len(parts) == 1 else np.sum(np.stack(parts), axis=0, dtype=np.float32)
+            self._lane.offer_samples(mixed, track)
+        self._emitted = upto
+
+    def _cut_off(self, source: MixedSource, upto: int) -> FloatArray:
+        """Take an input's samples before `upto` out of what waits; what is not there is silence."""
+        start, made = self._emitted, np.zeros((self._channels, upto - self._emitted), dtype=np.float32)
+        left, reached = [], start
+        for position, data in source.waiting:
+            stop = min(upto, position + data.shape[1])
+            if stop > position:
+                made[:, position - start : stop - start] = data[:, : stop - position]
+                self._miss(source, reached, position)
+                reached = max(reached, stop)
+            if position + data.shape[1] > upto:
+                left.append((max(position, upto), data[:, max(0, upto - position) :]))
+        source.waiting = left
+        self._miss(source, reached, upto)
+        return made
+
+    def _miss(self, source: MixedSource, start: int, stop: int) -> None:
+        """Count a hole; one that goes on makes the last one longer."""
+        length_s = Fraction(stop - start, self._rate_hz)
+        tick, lost = int(Fraction(start, self._rate_hz) * self._plan.tick_rate), round(length_s * 1000)
+        before = source.missing[-1] if source.missing else None
+        goes_on = before is not None and abs(self._end_s(before) - Fraction(start, self._rate_hz)) < LEAST_HOLE_S
+        if before is not None and goes_on and stop > start:
+            source.missing[-1] = Missing(first_tick=before.first_tick, lost=before.lost + lost)
+        elif length_s >= LEAST_HOLE_S:
+            source.missing.append(Missing(first_tick=tick, lost=lost))
+
+    def _end_s(self, hole: Missing) -> Fraction:
+        return hole.first_tick / self._plan.tick_rate + Fraction(hole.lost, 1000)
+
+
+def tracks_of(setup: RigSetup, plan: FilePlan, place: int) -> tuple[int, ...]:
+    """Give the tracks of the file, counted from 0, that an input goes to; the mix of all holds whatever has a track."""
+    routed = setup.inputs[place].sound.tracks
+    names = [setup.tracks[number - 1].name for number in sorted(routed) if number <= len(setup.tracks)]
+    first = 1 if setup.mix_first and plan.tracks else 0
+    found = tuple(plan.tracks.index(name, first) for name in names if name in plan.tracks[first:])
+    return (0, *found) if found and first else found

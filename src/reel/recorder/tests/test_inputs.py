@@ -1,0 +1,331 @@
+"""Rigs of several inputs on the virtual clock: sounds on their tracks, pictures in their places, losses told apart."""
+
+import struct
+import tempfile
+import unittest
+from dataclasses import replace
+from pathlib import Path
+
+import av
+import numpy as np
+
+from reel.core.file import Container, Recipe, SoundFiles
+from reel.core.frame import Arrangement, Crop, Fit, FrameSetup, Piece, Place
+from reel.core.line import Microphone, file_plan
+from reel.core.line.tests.rigs import feed_input, of, one
+from reel.core.measure import prove
+from reel.core.media import Shelf, Stroke, beside, probe
+from reel.core.media.soundfile import SoundFile
+from reel.core.signal import NS, Mode, SoundFormat
+from reel.core.sound import Sides, SoundSetup, TrackSetup
+from reel.recorder.clock import VirtualClock
+from reel.recorder.messages import Draw, Pen
+from reel.recorder.source import Source
+from reel.recorder.tests.plain import SMALL, amplitude_db, decoded, lumas, opener
+from reel.recorder.virtual import record
+
+QUICK = Recipe(effort="ultrafast", quality_crf=4)
+
+
+def picture(**more):
+    """The first input: a feed, since nothing is foretold of one."""
+    return feed_input("garden.mp4", name="garden", **more)
+
+
+def microphone(name, **sound):
+    return one(Microphone(), name=name, sound=SoundSetup(**sound))
+
+
+def tracks(*names):
+    return tuple(TrackSetup(name=name) for name in names)
+
+
+def wav_facts(path):
+    """Read a WAV's own words: channels, samples a second, bits, the code of its samples (1 is PCM), bytes of sound."""
+    data, at, found = path.read_bytes(), 12, ()
+    while data[at : at + 4] != b"data":
+        if data[at : at + 4] == b"fmt ":
+            channels, rate_hz = struct.unpack_from("<HI", data, at + 10)
+            found = (
+                channels,
+                rate_hz,
+                *struct.unpack_from("<H", data, at + 22),
+                *struct.unpack_from("<H", data, at + 32),
+            )
+        at += 8 + struct.unpack_from("<I", data, at + 4)[0]
+    return (*found, struct.unpack_from("<I", data, at + 4)[0])
+
+
+class InputTests(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.shelf = Shelf(Path(folder.name))
+
+    def record(self, setup, openers, rolled_s=((0, 2),), **more):
+        return record(setup, openers, self.shelf, rig_name="test", rolled_s=rolled_s, **more)
+
+    def assert_proved(self, setup, take):
+        facts = probe(take.path)
+        differing = prove(file_plan(setup), facts=facts, counts=take.counts).differing
+        self.assertEqual([line for line in differing if "bitrate" not in line.label], [])
+
+    def test_a_tone_per_input_is_on_its_tracks_alone_at_its_level(self):
+        """Six inputs on six tracks and a mix of all, in both containers; levels within 0.1 dB."""
+        hz = (440, 1000, 900, 2600, 3500, 5000)
+        levels = (0.0, -6.0, 3.0, -12.5, 0.0, 6.0)
+        routes = ((1,), (2,), (3,), (4,), (5, 2), (6,))
+        names = ("garden", *(f"mic {number}" for number in range(2, 7)))
+        sounds = [SoundSetup(level_db=level, tracks=route) for level, route in zip(levels, routes, strict=True)]
+        inputs = (
+            picture(sound=sounds[0]),
+            *(one(Microphone(), name=name, sound=sound) for name, sound in zip(names[1:], sounds[1:], strict=True)),
+        )
+        openers = [opener(mode=SMALL, hz=hz[0])] + [opener(hz=one_hz, channels=1) for one_hz in hz[1:]]
+        for container in Container:
+            recipe = Recipe(effort="ultrafast", container=container)
+            setup = of(*inputs, mode=SMALL, recipe=recipe, tracks=tracks(*names), mix_first=True)
+            take = self.record(setup, openers)
+            self.assert_proved(setup, take)
+            found = decoded(take.path)
+            self.assertEqual(list(found), ["Mix of all", *names])
+            for number, (title, data) in enumerate(found.items()):
+                for place, tone_hz in enumerate(hz):
+                    got = amplitude_db(data[0][9600:-9600], tone_hz)
+                    with self.subTest(container, track=title, hz=tone_hz):
+                        if number == 0 or number in routes[place]:
+                            self.assertAlmostEqual(got, -20 + levels[place], delta=0.1)
+                        else:
+                            self.assertLess(got, -75)
+
+    def test_sound_files_beside_the_take_begin_and_end_with_it(self):
+        """One for each track, over a hold, read by other eyes; they follow the take's name and go with it."""
+        mic = microphone("Bench microphone", tracks=(2,))
+        for kind in (SoundFiles.WAV, SoundFiles.FLAC):
+            recipe = replace(QUICK, sound_files=kind)
+            setup = of(picture(), mic, mode=SMALL, recipe=recipe, tracks=tracks("garden", "Voice"), mix_first=True)
+            openers = [opener(mode=SMALL, hz=440), opener(pulses=(2, 6), channels=1)]
+            take = self.record(setup, openers, ((1, 3), (5, 7)))
+            names = [f"1-mix-of-all.{kind.value}", f"2-garden.{kind.value}", f"3-voice.{kind.value}"]
+            self.assertEqual(sorted(path.name for path in beside(take.path).iterdir()), names)
+            files = [probe(beside(take.path) / name) for name in names]
+            proof = prove(take.plan, facts=probe(take.path), counts=take.counts, beside=files)
+            self.assertEqual([line for line in proof.lines if line.label in names and line.cause], [])
+            with av.open(str(beside(take.path) / names[2])) as container:
+                voice = np.concatenate([frame.to_ndarray().reshape(-1, 2) for frame in container.decode()])[:, 0]
+            self.assertEqual(len(voice), 4 * 48_000)
+            loud = np.flatnonzero(np.abs(voice.astype(float)) > 0.5 * 2**31)
+            self.assertEqual((loud[0], loud[-1]), (48_000 - 23, 3 * 48_000 + 23), "to the sample, on both sides")
+            self.assertEqual(round(voice.max() / 2**31, 5), 0.8, "without loss")
+            if kind is SoundFiles.WAV:
+                self.assertEqual(wav_facts(beside(take.path) / names[1]), (2, 48_000, 24, 1, 192_000 * 6))
+            else:
+                (beside(take.path) / names[1]).unlink()
+                lacking = prove(
+                    take.plan, facts=probe(take.path), counts=take.counts, beside=[files[0], None, files[2]]
+                )
+                self.assertEqual([line.label for line in lacking.differing if "garden" in line.label], [names[1]])
+            name = self.shelf.rename(take.path.name, f"evening {kind.value}")
+            self.assertTrue((beside(self.shelf.root / name) / names[2]).exists())
+            self.shelf.delete(name)
+            self.assertEqual(list(self.shelf.root.iterdir()), [])
+
+    def test_a_sound_file_of_a_writer_that_was_killed_can_be_read(self):
+        for kind in (SoundFiles.WAV, SoundFiles.FLAC):
+            path = self.shelf.root / f"cut.{kind.value}"
+            file = SoundFile(path, kind, SoundFormat())
+            for _ in range(200):
+                file.write(np.full((2, 960), 0.25, dtype=np.float32))
+            left = self.shelf.root / f"left.{kind.value}"
+            left.write_bytes(path.read_bytes())  # as it lies there before it is closed
+            with av.open(str(left)) as container:
+                heard = sum(frame.samples for frame in container.decode(audio=0))
+            self.assertGreater(heard, 3 * 48_000)
+            file.close()
+
+    def test_sides_mute_and_delay(self):
+        """A pulse at 1 s is found where its delay puts it, to a millisecond; a muted input is silent."""
+        for delay_ms in (-500, -40, 0, 250, 2000):
+            with self.subTest(delay_ms=delay_ms):
+                moved = microphone("moved", delay_ms=delay_ms, tracks=(2,))
+                muted = microphone("muted", muted=True, tracks=(1,))
+                setup = of(picture(), moved, muted, mode=SMALL, recipe=QUICK, tracks=tracks("still", "moved"))
+                pulse = {"pulses": (4,), "channels": 1}
+                take = self.record(
+                    setup, [opener(mode=SMALL, pulses=(4,)), opener(**pulse), opener(hz=700, channels=1)], [(3, 7)]
+                )
+                found = decoded(take.path)
+                at = {name: np.argmax(np.abs(data[0])) / 48 for name, data in found.items()}
+                self.assertAlmostEqual(at["still"], 1000, delta=1)
+                self.assertAlmostEqual(at["moved"] - at["still"], delay_ms, delta=1)
+                self.assertLess(amplitude_db(found["still"][0], 700), -70)
+                self.assert_proved(setup, take)
+        left = of(picture(sound=SoundSetup(sides=Sides.LEFT)), mode=SMALL, recipe=QUICK)
+        (data,) = decoded(self.record(left, [opener(mode=SMALL, hz=440)]).path).values()
+        self.assertTrue(np.allclose(data[0], data[1], atol=0.02))
+
+    def test_clocks_that_drift_are_followed_and_the_correction_is_told(self):
+        """One clock is 700 ppm fast and one slow, 63 ms in all: a pulse at the end lies within 5 ms of the flash."""
+        mics = [microphone("fast", tracks=(2,)), microphone("slow", tracks=(3,))]
+        setup = of(picture(), *mics, mode=SMALL, recipe=QUICK, tracks=tracks("garden", "fast", "slow"))
+        flash = SMALL.rate * 90
+        openers = [opener(mode=SMALL, grey=lambda number: 200 if number == flash else 30, hz=400, block=4800)]
+        for ppm in (700, -700):  # 90 s by the clock of the room are so many by that of the device
+            pulse = 90 * (1 + ppm / 1_000_000)
+            openers.append(opener(pulses=(pulse,), ppm=ppm, channels=1, block=4800))
+        take = self.record(setup, openers, [(0, 95)])
+        found, lit = decoded(take.path), list(lumas(take.path))
+        flash_s = int(np.argmax(lit)) / 24
+        self.assertEqual(flash_s, 90)
+        for name, sign in (("fast", 1), ("slow", -1)):
+            at_s = np.argmax(np.abs(found[name][0])) / 48_000
+            self.assertAlmostEqual(at_s, flash_s, delta=0.005)
+            (counted,) = [one for one in take.counts.inputs if one.name == name]
+            self.assertAlmostEqual(counted.stretched_ppm, -700 * sign, delta=35)
+        proof = prove(file_plan(setup), facts=probe(take.path), counts=take.counts)
+        self.assertIn("fast, clock", [line.label for line in proof.lines])
+
+    def test_what_is_listened_to_is_what_would_be_recorded(self):
+        """One input alone, whether or not it goes on a track, or the mix of all that do; at its level, at its time."""
+        mics = (microphone("off", tracks=()), microphone("late", level_db=6.0, delay_ms=300, tracks=(1, 2)))
+        setup = of(picture(), *mics, mode=SMALL, recipe=QUICK, tracks=tracks("garden", "late"))
+        openers = [opener(mode=SMALL, hz=440), opener(hz=1000, channels=1), opener(hz=2600, channels=1, fails_s=(6, 9))]
+        heard = {1: [], None: []}
+        wanted, clock = set(), VirtualClock()
+        source = Source(
+            setup,
+            openers,
+            clock,
+            listened=lambda: frozenset(wanted),
+            sound=lambda choice, data, at_ns, comes: heard[choice].append((data, at_ns)),
+        )
+        source.run_until(2 * NS)
+        self.assertEqual(heard, {1: [], None: []}, "nobody listens")
+        wanted.update(heard)
+        source.run_until(6 * NS)
+        for choice, expected in ((1, (None, -20, None)), (None, (-20, None, -14))):
+            blocks = heard[choice]
+            self.assertAlmostEqual(blocks[0][1] / NS, 2, delta=0.15)
+            self.assertGreater(blocks[-1][1] / NS, 5.5, "at most half a second late")
+            data = np.concatenate([data for data, _ in blocks], axis=1)[0]
+            for hz, level_db in zip((440, 1000, 2600), expected, strict=True):
+                got = amplitude_db(data[48_000:-4800].astype(float), hz)
+                with self.subTest(choice=choice, hz=hz):
+                    if level_db is None:
+                        self.assertLess(got, -75)
+                    else:
+                        self.assertAlmostEqual(got, level_db, delta=0.1)
+        source.run_until(8 * NS)
+        self.assertGreater(heard[None][-1][1] / NS, 7.5, "an input that is gone is not waited for")
+        wanted.clear()
+        source.run_until(round(8.2 * NS))
+        count = len(heard[None])
+        source.run_until(9 * NS)
+        self.assertEqual(len(heard[None]), count)
+
+    def test_pictures_lie_where_their_pieces_say(self):
+        """The first fills the frame, an inset lies over it with half its opacity, a third is cropped; all move on."""
+        inset = Piece(input="camera", place=Place(x_px=200, y_px=100, width_px=80, height_px=60), fit=Fit.STRETCH)
+        faint = Piece(
+            input="",
+            place=Place(x_px=0, y_px=0, width_px=40, height_px=40),
+            opacity=50,
+            crop=Crop(left_px=32),
+            fit=Fit.STRETCH,
+        )
+        frame = FrameSetup(
+            mode=Mode.parse("320x180p24"), ground="#ffffff", arrangements=(Arrangement(pieces=(Piece(), inset, faint)),)
+        )
+        setup = of(picture(), feed_input("bench.mp4", name="camera"), frame=frame, recipe=QUICK)
+        take = self.record(
+            setup,
+            [opener(mode=SMALL, grey=lambda n: 60), opener(mode=Mode.parse("64x64p12"), grey=lambda n: 40 + 4 * n)],
+        )
+        middle, side = list(lumas(take.path, (110, 80, 60, 60))), list(lumas(take.path, (4, 60, 40, 60)))
+        seen = list(lumas(take.path, (204, 104, 72, 52)))
+        mixed = list(lumas(take.path, (4, 4, 32, 32)))
+        for values, wanted in ((middle, 60), (side, 235), (mixed, (235 + 60) / 2)):
+            self.assertLess(np.abs(np.array(values) - wanted).max(), 3)
+        self.assertEqual([round((value - 40) / 4) for value in seen], [n // 2 for n in range(48)])
+        self.assertEqual(take.counts.lost, 0)
+
+    def test_what_is_switched_toggled_and_drawn_while_rolling_is_in_the_file(self):
+        inset = Piece(input="camera", place=Place(x_px=200, y_px=100, width_px=80, height_px=60), fit=Fit.STRETCH)
+        kept = (Arrangement(name="Both", pieces=(Piece(), replace(inset, key="c"))), Arrangement(name="Alone"))
+        frame = FrameSetup(mode=Mode.parse("320x180p24"), arrangements=kept)
+        setup = of(picture(), feed_input("bench.mp4", name="camera"), frame=frame, recipe=QUICK)
+        stroke = Stroke(points=((90, 90), (130, 90)), width_px=20, colour="#ffffff")
+        take = self.record(
+            setup,
+            [opener(mode=SMALL, grey=lambda n: 60), opener(mode=SMALL, grey=lambda n: 180)],
+            rolled_s=((0, 3),),
+            does_s=(
+                (0.5, lambda source: source.arrange(1)),
+                (1.0, lambda source: source.arrange(0)),
+                (1.5, lambda source: source.toggle("c")),
+                (2.0, lambda source: source.draw(Draw(rig_id=1, stroke=stroke))),
+                (2.5, lambda source: source.draw(Draw(rig_id=1, does=Pen.CLEAR))),
+                (2.6, lambda source: source.arrange(9)),
+            ),
+        )
+        seen = np.array(list(lumas(take.path, (204, 104, 40, 52))))
+        self.assertEqual([mark.label for mark in take.marks], ["Alone", "Both"], "what is not there is no cut")
+        first, second = (mark.tick + 1 for mark in take.marks)
+        self.assertLess(max(abs(first - 12), abs(second - 24)), 2)
+        wanted = [60 if first <= tick < second or tick >= 37 else 180 for tick in range(72)]
+        self.assertLess(np.abs(seen - wanted)[[tick for tick in range(72) if tick != 36]].max(), 4)
+        drawn = np.array(list(lumas(take.path, (100, 84, 20, 12))))
+        self.assertTrue((drawn[50:59] > 225).all() and (np.abs(drawn[:47] - 60) < 4).all())
+        self.assertTrue((np.abs(drawn[62:] - 60) < 4).all(), "what was cleared is gone")
+        self.assertEqual((take.counts.lost, len(seen)), (0, 72))
+
+    def test_losses_of_one_input_never_cost_frames_of_another(self):
+        """An inset that stalls and is pulled, a microphone that goes and comes back: the take goes on, and says so."""
+        frame = FrameSetup(
+            mode=SMALL,
+            arrangements=(
+                Arrangement(
+                    pieces=(Piece(), Piece(input="camera", place=Place(x_px=0, y_px=0, width_px=16, height_px=16)))
+                ),
+            ),
+        )
+        camera, mic = feed_input("bench.mp4", name="camera"), microphone("bench", tracks=(2,))
+        setup = of(picture(), camera, mic, frame=frame, recipe=QUICK, tracks=tracks("garden", "bench"))
+        take = self.record(
+            setup,
+            [
+                opener(mode=SMALL, hz=400),
+                opener(mode=SMALL, gone_s=(1, 2), fails_s=(4, 4.5)),
+                opener(hz=900, channels=1, fails_s=(3, 3.5)),
+            ],
+            [(0, 8)],
+        )
+        self.assertEqual((take.counts.ticks, take.counts.lost), (192, 0))
+        lost = {one.name: one for one in take.counts.inputs}
+        stalled = lost["camera"].pictures[0]
+        self.assertEqual((stalled.first_tick, stalled.lost), (23, 24))
+        self.assertAlmostEqual(lost["camera"].pictures[1].lost, 24, delta=2)
+        (hole,) = lost["bench"].sound
+        self.assertAlmostEqual(hole.first_tick, 72, delta=1)
+        self.assertAlmostEqual(hole.lost, 1000, delta=30)
+        self.assertEqual((lost["garden"].pictures, lost["garden"].sound), ((), ()))
+        found = decoded(take.path)
+        self.assertGreater(amplitude_db(found["garden"][0][144_000:192_000], 400), -21)
+        self.assertLess(amplitude_db(found["bench"][0][150_000:190_000], 900), -70)
+        self.assertGreater(amplitude_db(found["bench"][0][200_000:], 900), -21)
+        lines = prove(file_plan(setup), facts=probe(take.path), counts=take.counts).differing
+        told = [line.label for line in lines if "bitrate" not in line.label]
+        self.assertEqual(told, ["camera, lost picture", "bench, lost sound"])
+
+    def test_the_first_picture_may_stall_while_an_inset_goes_on(self):
+        place = Place(x_px=0, y_px=0, width_px=16, height_px=16)
+        arranged = Arrangement(pieces=(Piece(), Piece(input="camera", place=place)))
+        setup = of(
+            picture(), feed_input("bench.mp4", name="camera"), recipe=QUICK,
+            frame=FrameSetup(mode=SMALL, arrangements=(arranged,)),
+        )  # fmt: skip
+        take = self.record(setup, [opener(mode=SMALL, gone_s=(1, 2)), opener(mode=SMALL)], [(0, 3)])
+        self.assertEqual((take.counts.ticks, take.counts.lost_before), (72, 24))
+        shown = [round(value) - 16 for value in lumas(take.path, (2, 2, 12, 12))]
+        self.assertLess(np.abs(np.array(shown) - np.arange(72)).max(), 2.5)
+        self.assertEqual(take.counts.inputs[1].pictures, ())

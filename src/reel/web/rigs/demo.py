@@ -1,0 +1,94 @@
+"""Fernhollow's rigs that show what Frame and Sound are for."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+
+from reel.core.frame import Advice, Arrangement, Fit, Piece, Place, proposals
+from reel.core.frame.edit import side_by_side
+from reel.core.line import Camera, DeviceKind, InputSetup, Plugged, RigSetup, chain, propose, propose_input
+from reel.core.signal import Mode
+from reel.core.sound import SoundSetup, TrackSetup
+from reel.standins.play import Play
+
+Named = tuple[str, RigSetup, Sequence[Play]]
+
+
+def workspaces() -> Iterator[Named]:
+    """Give the rigs, each with its name and how its stand-ins play."""
+    yield _with_the_bench()
+    yield _side_by_side()
+    yield _walk_in_16_9()
+    yield _tape_in_a_wide_frame()
+
+
+def _with_the_bench() -> Named:
+    """The console with the bench beside it: a camera in the corner, two microphones and the visitors' line."""
+    rig = propose(DeviceKind.CONSOLE, {"hdmi-box"})
+    beside = (
+        (DeviceKind.CAMERA, "Bench camera", "Potting bench camera", 0.0, "voice"),
+        (DeviceKind.MICROPHONE, "Bench microphone", "Bench microphone", 3.0, "voice"),
+        (DeviceKind.MICROPHONE, "Backup microphone", "Backup microphone", 0.0, "backup"),
+        (DeviceKind.CHAT, "Visitors' line", "Visitors' line", 0.0, "visitors"),
+    )
+    inputs = [replace(rig.picture, name="Moss & Stone")]
+    tracks = ["game"]
+    for kind, name, device, level_db, track in beside:
+        if track not in tracks and kind is not DeviceKind.CAMERA:
+            tracks.append(track)
+        one = propose_input(kind)
+        if isinstance(one.device, Camera):  # its picture is small in the frame
+            one = replace(one, device=replace(one.device, mode=Mode.parse("640x480p30")))
+        goes = () if kind is DeviceKind.CAMERA else (tracks.index(track) + 1,)
+        origin = Plugged(device=device, shared=kind is DeviceKind.CHAT)
+        inputs.append(replace(one, name=name, origin=origin, sound=SoundSetup(level_db=level_db, tracks=goes)))
+    corner = Place(x_px=916, y_px=500, width_px=336, height_px=190)
+    bench = Piece(input="Bench camera", place=corner, fit=Fit.FILL, key="c")
+    arrangements = (
+        Arrangement(name="Game alone"),
+        Arrangement(name="Game and bench", pieces=(Piece(), bench)),
+        Arrangement(name="Bench alone", pieces=(Piece(input="Bench camera"),)),
+    )
+    frame = replace(rig.frame, arrangements=(arrangements[1], arrangements[0], arrangements[2]))
+    named = tuple(TrackSetup(name=name) for name in tracks)
+    plays = (Play(), Play(lag_ms=90), Play(lag_ms=15), Play(far=True, lag_ms=40), Play())  # no two are in step
+    light = replace(rig.recipe, effort="ultrafast")  # five inputs are read and four tracks written beside it
+    rig = replace(rig, inputs=tuple(inputs), frame=frame, tracks=named, recipe=light)
+    return "Moss & Stone with the bench", rig, plays
+
+
+def _side_by_side() -> Named:
+    """The phone and the tablet beside each other, each with a size of its own, on the garden's green."""
+    phone = replace(propose(DeviceKind.PHONE).picture, name="Leafkey")
+    tablet = replace(propose_input(DeviceKind.TABLET), name="Pollen Atlas", sound=SoundSetup(tracks=(2,)))
+    rig = propose(DeviceKind.PHONE)
+    frame = replace(rig.frame, mode=Mode.parse("1280x720p30"), ground="#1f2a24")
+    frame = side_by_side(frame, 0, [("", (720, 1560)), ("Pollen Atlas", (1024, 1366))])
+    cased = tuple(replace(piece, outline=True) for piece in frame.arrangements[0].pieces)
+    arranged = replace(frame.arrangements[0], name="Side by side", pieces=cased)
+    alone = Arrangement(name="Pollen Atlas alone", pieces=(Piece(input="Pollen Atlas"),))
+    frame = replace(frame, arrangements=(arranged, Arrangement(name="Leafkey alone"), alone))
+    tracks = (TrackSetup(name="Leafkey"), TrackSetup(name="Pollen Atlas"))
+    return "Leafkey and Pollen Atlas", replace(rig, inputs=(phone, tablet), frame=frame, tracks=tracks), ()
+
+
+def _walk_in_16_9() -> Named:
+    """The headset's nearly square picture in 16:9: the part that is kept lies a little below its middle."""
+    rig = _named(propose(DeviceKind.HEADSET), "Canopy")
+    carried = chain(rig.picture).carried
+    assert carried is not None
+    mode = carried.signal.mode
+    found = proposals(rig.frame, (mode.width_px, mode.height_px), carried.signal.pixel_aspect, None)
+    frame = next(one.frame for one in found if one.advice is Advice.PART)
+    return "Canopy in 16:9", replace(rig, frame=frame), ()
+
+
+def _tape_in_a_wide_frame() -> Named:
+    """The tape in a wide frame, with the bars that this makes at its sides."""
+    rig = _named(propose(DeviceKind.DECK, {"analogue-box"}), "Opening Day")
+    frame = replace(rig.frame, mode=Mode.parse("1280x720p50"))
+    return "Opening Day in a wide frame", replace(rig, frame=frame), ()
+
+
+def _named(rig: RigSetup, name: str) -> RigSetup:
+    one: InputSetup = replace(rig.picture, name=name)
+    return replace(rig.with_input(0, one), tracks=(TrackSetup(name=name),))

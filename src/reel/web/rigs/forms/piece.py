@@ -1,0 +1,86 @@
+"""The form of one piece of the frame: which part of its picture is shown, how, and where."""
+
+from decimal import Decimal
+from fractions import Fraction
+from typing import Any
+
+from django import forms
+
+from reel.core.frame import Crop, Fit, Piece, Place, Quarter
+from reel.core.frame.piece import MAX_SIDE_PX, ZOOM
+from reel.web.rigs.forms.base import StageForm, choices_of
+
+FITS = {"whole": "whole", "fill": "fill", "stretch": "stretch", "own": "own part"}
+TURNS = {"0": "0°", "90": "90° right", "180": "180°", "270": "90° left"}
+# What rolls, holds, marks, cuts, takes back, draws.
+RESERVED_KEYS = "rhmxud"
+_SIDES = {"left": "left_px", "top": "top_px", "right": "right_px", "bottom": "bottom_px"}
+_PLACES = {"x": "x_px", "y": "y_px", "width": "width_px", "height": "height_px"}
+
+
+class PieceForm(StageForm):
+    """A piece of the picture. An empty place is the whole frame."""
+
+    fit = forms.ChoiceField(label="Placed", choices=choices_of(Fit, FITS))
+    crop_left = forms.IntegerField(label="left", min_value=0, max_value=MAX_SIDE_PX)
+    crop_top = forms.IntegerField(label="top", min_value=0, max_value=MAX_SIDE_PX)
+    crop_right = forms.IntegerField(label="right", min_value=0, max_value=MAX_SIDE_PX)
+    crop_bottom = forms.IntegerField(label="bottom", min_value=0, max_value=MAX_SIDE_PX)
+    x = forms.IntegerField(label="x", required=False, min_value=-MAX_SIDE_PX, max_value=MAX_SIDE_PX)
+    y = forms.IntegerField(label="y", required=False, min_value=-MAX_SIDE_PX, max_value=MAX_SIDE_PX)
+    width = forms.IntegerField(label="width", required=False, min_value=2, max_value=MAX_SIDE_PX)
+    height = forms.IntegerField(label="height", required=False, min_value=2, max_value=MAX_SIDE_PX)
+    zoom = forms.DecimalField(label="Zoom", min_value=Decimal(int(ZOOM[0])), max_value=Decimal(int(ZOOM[1])))
+    centre_x = forms.DecimalField(label="across", min_value=Decimal(0), max_value=Decimal(100))
+    centre_y = forms.DecimalField(label="down", min_value=Decimal(0), max_value=Decimal(100))
+    turn = forms.ChoiceField(label="Turn", choices=choices_of(Quarter, TURNS))
+    mirrored = forms.BooleanField(label="Mirror", required=False)
+    outline = forms.BooleanField(label="A case around it", required=False)
+    opacity = forms.IntegerField(label="Opacity", min_value=0, max_value=100)
+    hidden = forms.BooleanField(label="Hidden at first", required=False)
+    key = forms.CharField(label="Key", required=False, max_length=1)
+
+    def __init__(self, data: Any = None, *, piece: Piece) -> None:
+        self._piece = piece
+        initial: dict[str, object] = {f"crop_{side}": getattr(piece.crop, name) for side, name in _SIDES.items()}
+        initial |= {side: getattr(piece.place, name, None) for side, name in _PLACES.items()}
+        initial |= {
+            "fit": piece.fit.value,
+            "zoom": f"{float(piece.zoom):g}",
+            "centre_x": f"{float(piece.centre_x * 100):g}",
+            "centre_y": f"{float(piece.centre_y * 100):g}",
+            "turn": piece.turn.value,
+            "mirrored": piece.mirrored,
+            "outline": piece.outline,
+            "opacity": piece.opacity,
+            "hidden": piece.hidden,
+            "key": piece.key,
+        }
+        super().__init__(data, initial=initial)
+
+    def clean_key(self) -> str:
+        """Refuse a key that does something else on every page."""
+        key: str = self.cleaned_data["key"].lower()
+        if key and key in RESERVED_KEYS:
+            raise forms.ValidationError(f"“{key}” is a key of every page; take another letter.")
+        return key
+
+    def build(self, cleaned: dict[str, Any]) -> Piece:
+        """Make the piece."""
+        numbers = {name: cleaned[side] for side, name in _PLACES.items()}
+        place = None if None in numbers.values() else Place(**numbers)
+        return Piece(
+            input=self._piece.input,
+            fit=Fit(cleaned["fit"]),
+            crop=Crop(**{name: cleaned[f"crop_{side}"] for side, name in _SIDES.items()}),
+            turn=Quarter(cleaned["turn"]),
+            mirrored=cleaned["mirrored"],
+            outline=cleaned["outline"],
+            zoom=Fraction(cleaned["zoom"]),
+            centre_x=Fraction(cleaned["centre_x"]) / 100,
+            centre_y=Fraction(cleaned["centre_y"]) / 100,
+            place=place,
+            opacity=cleaned["opacity"],
+            hidden=cleaned["hidden"],
+            key=cleaned["key"],
+        )

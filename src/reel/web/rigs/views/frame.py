@@ -1,0 +1,190 @@
+"""The Frame stage: pieces of the picture, arrangements, black bars; and undoing."""
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse, QueryDict
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_POST
+
+from reel.core.errors import BadValueError, ReelError
+from reel.core.frame import Caption, Clock, FrameSetup, Image, Overlay
+from reel.core.frame import edit as edits
+from reel.core.line import RigSetup
+from reel.core.media import Stroke, keep_image
+from reel.core.media.overlay import MAX_IMAGE_BYTES
+from reel.core.wire import from_json
+from reel.recorder.messages import Arrange, Draw, FindBars, Pen, Toggle
+from reel.web.live.recorder import client, glance, show_at_once
+from reel.web.rigs import actions
+from reel.web.rigs.context import stage_context
+from reel.web.rigs.framing import FramePage, measured, piece_form, size_of, square_size
+from reel.web.rigs.models import Rig
+from reel.web.rigs.views.stages import form_status
+
+
+@require_POST
+def piece(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Change the chosen piece; what is refused stays as it was typed."""
+    rig = get_object_or_404(Rig, pk=rig_id)
+    page = FramePage.of(request, rig.plan)
+    form = piece_form(page.piece, request.POST)
+    if form.is_valid():
+        frame = edits.set_piece(rig.plan.frame, page.arrangement, page.number, measured(form.value))
+        actions.set_frame(rig, frame, glance(request))
+    return _answer(request, rig, {"piece_form": form}, status=form_status(form))
+
+
+@require_POST
+def arrange(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Do one change to what is in the picture, as the button says."""
+    rig = get_object_or_404(Rig, pk=rig_id)
+    page = FramePage.of(request, rig.plan)
+    edit = _EDITS.get(request.POST.get("do", ""))
+    if edit is None:
+        raise BadValueError("Change", request.POST.get("do", "")[:20], "it is one of " + ", ".join(_EDITS))
+    actions.set_frame(rig, edit(rig.plan, page, request.POST), glance(request))
+    return _answer(request, rig, chosen=_chosen_after(request.POST["do"], page))
+
+
+@require_POST
+def lay_over(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Lay a caption, a clock or an uploaded image over the chosen arrangement."""
+    rig = get_object_or_404(Rig, pk=rig_id)
+    page = FramePage.of(request, rig.plan)
+    sent = request.FILES.get("image")
+    if sent is not None:
+        name, size = keep_image(sent.read(MAX_IMAGE_BYTES + 1), settings.HOME.images)
+        title = "".join(letter for letter in str(sent.name)[:60] if letter.isprintable())
+        overlay: Overlay = Image(name=name, title=title)
+    else:
+        wanted = request.POST.get("do", "")
+        overlay = Clock() if wanted == "clock" else Caption(text=request.POST.get("text", "").strip() or "Words")
+        size = size_of(overlay)
+    actions.set_frame(rig, edits.add_overlay(rig.plan.frame, page.arrangement, overlay, size), glance(request))
+    return _answer(request, rig, chosen=_chosen_after("add", page))
+
+
+@require_POST
+def draw(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Draw on the live picture, or take back what was drawn: a stroke is sent as JSON."""
+    does = request.POST.get("do", "add")
+    if does not in set(Pen):
+        raise BadValueError("Pen", does[:20], "it is one of " + ", ".join(Pen))
+    stroke = from_json(request.POST.get("stroke", "").encode(), Stroke) if does == Pen.ADD else None
+    client().ask(Draw(rig_id=rig_id, does=Pen(does), stroke=stroke))
+    return HttpResponse(status=204)
+
+
+@require_POST
+def show(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Switch to an arrangement, live and on the page; while a take rolls it is a cut, and marked."""
+    rig = get_object_or_404(Rig, pk=rig_id)
+    page = FramePage.of(request, rig.plan)
+    try:
+        client().ask(Arrange(rig_id=rig.pk, place=page.arrangement))
+    except ReelError:
+        if glance(request) is not None and request.POST.get("stage") == "roll":
+            raise
+    if request.POST.get("stage") == "roll":
+        return HttpResponse(status=204)
+    return _answer(request, rig)
+
+
+@require_POST
+def toggle(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Show or hide the pictures that have a key, live and in what is recorded."""
+    client().ask(Toggle(rig_id=rig_id, key=request.POST.get("key", "")[:1]))
+    return _asked(request, rig_id)
+
+
+@require_POST
+def undo(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Take the last change of the frame back, or do it again."""
+    rig = get_object_or_404(Rig, pk=rig_id)
+    actions.undo_frame(rig, glance(request), again=bool(request.POST.get("again")))
+    return _answer(request, rig)
+
+
+@require_POST
+def find_bars(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Look for black bars in what arrives; what is found comes with the live facts."""
+    client().ask(FindBars(rig_id=rig_id))
+    return _asked(request, rig_id)
+
+
+@require_POST
+def take_advice(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Frame the picture as was proposed."""
+    rig = get_object_or_404(Rig, pk=rig_id)
+    page = FramePage.of(request, rig.plan, glance(request), rig.pk)
+    found = [one for one in page.proposals if one.advice.value == request.POST.get("advice")]
+    if not found:
+        raise BadValueError("Proposal", request.POST.get("advice", "")[:20], "it is no longer made; look again")
+    actions.set_frame(rig, found[0].frame, glance(request))
+    return _answer(request, rig)
+
+
+def _add(plan: RigSetup, page: FramePage, post: QueryDict) -> FrameSetup:
+    name = post.get("input", "")
+    one = next((one for one in plan.inputs if one.name == name and one.has_picture), None)
+    if one is None:
+        raise BadValueError("Picture", name[:40], "no input of this rig has a picture and that name")
+    given = "" if one is plan.picture else one.name
+    return edits.add_piece(plan.frame, page.arrangement, given, square_size(one))
+
+
+def _beside(plan: RigSetup, page: FramePage, post: QueryDict) -> FrameSetup:
+    sources = [("" if one is plan.picture else one.name, square_size(one)) for one in plan.inputs if one.has_picture]
+    return edits.side_by_side(plan.frame, page.arrangement, sources)
+
+
+def _rename(plan: RigSetup, page: FramePage, post: QueryDict) -> FrameSetup:
+    arrangement = edits.arrangement_at(plan.frame, page.arrangement)
+    return edits.with_arrangement(plan.frame, page.arrangement, replace(arrangement, name=post.get("name", "").strip()))
+
+
+_EDITS: dict[str, Callable[[RigSetup, FramePage, QueryDict], FrameSetup]] = {
+    "add": _add,
+    "beside": _beside,
+    "rename": _rename,
+    "remove": lambda plan, page, post: edits.remove_piece(plan.frame, page.arrangement, page.number),
+    "up": lambda plan, page, post: edits.move_piece(plan.frame, page.arrangement, page.number, 1),
+    "down": lambda plan, page, post: edits.move_piece(plan.frame, page.arrangement, page.number, -1),
+    "keep": lambda plan, page, post: edits.keep_arrangement(
+        plan.frame, page.arrangement, post.get("name", "").strip() or f"Arrangement {len(plan.frame.arrangements) + 1}"
+    ),
+    "forget": lambda plan, page, post: edits.remove_arrangement(plan.frame, page.arrangement),
+}
+
+
+def _chosen_after(edit: str, page: FramePage) -> str:
+    """Give the query of what is looked at after an edit: what was added is topmost, what was moved goes along."""
+    number = {"add": len(page.arranged.pieces), "up": page.number + 1, "down": max(0, page.number - 1)}
+    return f"arrangement={page.arrangement}&piece={number.get(edit, page.number)}"
+
+
+def _asked(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Answer what only the recorder was asked for: the live facts bring what comes of it."""
+    if getattr(request, "htmx", False):
+        return HttpResponse(status=204)
+    return redirect("rigs:stage", rig_id=rig_id, stage="frame")
+
+
+def _answer(
+    request: HttpRequest, rig: Rig, more: dict[str, object] | None = None, status: int = 200, chosen: str = ""
+) -> HttpResponse:
+    """Give htmx the changed parts of the page with the line; a plain form gets the page."""
+    if chosen:
+        request.GET = QueryDict(chosen)
+    if status == 200:
+        show_at_once(request, rig.opening)
+        if not getattr(request, "htmx", False):
+            asked = FramePage.of(request, rig.plan)
+            return redirect(f"{reverse('rigs:stage', args=[rig.pk, 'frame'])}{asked.query}")
+    context = stage_context(request, rig, "frame", place=0) | {"oob": True}
+    context |= {key: value for key, value in (more or {}).items() if status != 200}
+    template = "rigs/_frame_answer.html" if getattr(request, "htmx", False) else "rigs/frame.html"
+    return render(request, template, context, status=status)
