@@ -352,8 +352,7 @@ class Source:
 
     def take_picture(self, place: int, picture: Picture, goes_on: Signal) -> None:
         """Take a picture of an input: the first one's is recorded and shown, another's is kept for that."""
-        if self.sync is not None:
-            self.sync.see(place, picture)
+        self._test(lambda sync: sync.see(place, picture))
         if place:
             if (inset := self._insets.get(place)) is not None:
                 inset.feed(picture, goes_on.pixel_aspect, 1 / goes_on.mode.rate, self._place_of_roll())
@@ -384,13 +383,11 @@ class Source:
 
     def hear(self, place: int, samples: Samples) -> None:
         """Listen to a block of an input's sound as it arrives."""
-        if self.sync is not None:
-            self.sync.hear(place, samples)
+        self._test(lambda sync: sync.hear(place, samples))
 
     def take_loss(self, place: int) -> None:
         """Take note that an input is gone."""
-        if self.sync is not None:
-            self.sync.lose(place)
+        self._test(lambda sync: sync.lose(place))
         self._lost.append(place)
         if place in self._insets:
             self._insets[place].lose()
@@ -451,15 +448,13 @@ class Source:
             keep_ns = KEEP_SOUND_NS + max(0, self.setup.inputs[place].sound.delay_ms) * NS // 1000
             while recent[-1].at_ns - recent[0].at_ns > keep_ns:
                 recent.popleft()
-            for listening in self._listenings.values():
-                listening.take(place, samples)
+            self._give_listeners(partial(Listening.take, place=place, samples=samples))
             if self._roll is not None:
                 self._roll.take_samples(place, samples)
         while self._lost:
             place = self._lost.popleft()
             self._recent[place].clear()
-            for listening in self._listenings.values():
-                listening.lose(place)
+            self._give_listeners(partial(Listening.lose, place=place))
             if self._roll is not None:
                 self._roll.lose_signal(place)
 
@@ -488,8 +483,18 @@ class Source:
         for choice in wanted - self._listenings.keys():
             give = partial(self._sound, choice)
             self._listenings[choice] = Listening(self.setup, choice, self.heard, now_ns, give)
-        for listening in self._listenings.values():
-            listening.advance(now_ns)
+        self._give_listeners(partial(Listening.advance, now_ns=now_ns))
+
+    def _give_listeners(self, give: Callable[[Listening], None]) -> None:
+        """Give something to all who listen; where that fails they begin anew, and the take goes on."""
+        for choice, listening in list(self._listenings.items()):
+            if attempt("Listening", partial(give, listening)):
+                del self._listenings[choice]
+
+    def _test(self, work: Callable[[SyncTest], None]) -> None:
+        """Have a sync test that runs do something; where that fails it is over, and the take goes on."""
+        if (sync := self.sync) is not None and attempt("The sync test", partial(work, sync)):
+            self.sync = None
 
     def _place_of_roll(self) -> PlaceOfRoll | None:
         roll = self._roll

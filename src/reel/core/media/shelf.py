@@ -112,10 +112,9 @@ class Shelf:
             if beside(final).exists():
                 continue
             try:
-                _move(reserved.rolling, final)
+                _move_both(reserved.rolling, final)
             except NameTakenError:
                 continue
-            _move_beside(reserved.rolling, final)
             return final
         raise NameTakenError(reserved.final)
 
@@ -126,8 +125,7 @@ class Shelf:
         if target.name != name:
             if self._stands(target.stem):
                 raise NameTakenError(target)
-            _move(source, target)
-            _move_beside(source, target)
+            _move_both(source, target)
         return target.name
 
     def delete(self, name: str) -> None:
@@ -164,8 +162,17 @@ def _with_letters(final: Path) -> list[Path]:
     return [final.with_stem(final.stem + letter) for letter in ("", *"bcdefghijklmnopqrstuvwxyz")]
 
 
+def _move_both(source: Path, target: Path) -> None:
+    """Rename a file with what lies beside it: both or neither. Raises NameTakenError, MediaError."""
+    _move_beside(source, target)
+    try:
+        _move(source, target)
+    except (NameTakenError, MediaError):
+        _move_beside(target, source)
+        raise
+
+
 def _move_beside(source: Path, target: Path) -> None:
-    """Have what lies beside a file follow it; raises MediaError."""
     try:
         if beside(source).is_dir():
             beside(source).rename(beside(target))

@@ -23,15 +23,18 @@ class SoundFile:
         """Open the file; raises MediaError, and leaves nothing open, when it can't be."""
         self._path, self._rate_hz, layout = path, sound.rate_hz, LAYOUTS[sound.channels]
         self._position = 0
-        try:
-            self._container = av.open(str(path), "w", format=kind.value, options=_OPTIONS[kind])
-        except BROKEN as error:
-            raise MediaError(path, f"could not be opened for writing ({reason_of(error)})") from error
-        stream = self._container.add_stream(_CODECS[kind], rate=self._rate_hz, layout=layout)
-        assert isinstance(stream, av.AudioStream)
+        with ExitStack() as undoing:
+            try:
+                self._container = av.open(str(path), "w", format=kind.value, options=_OPTIONS[kind])
+                undoing.callback(self._container.close)
+                stream = self._container.add_stream(_CODECS[kind], rate=self._rate_hz, layout=layout)
+                assert isinstance(stream, av.AudioStream)
+                stream.codec_context.format = av.AudioFormat("s32")
+                self._whole = av.AudioResampler(format="s32", layout=layout, rate=self._rate_hz)
+            except BROKEN as error:
+                raise MediaError(path, f"could not be opened for writing ({reason_of(error)})") from error
+            undoing.pop_all()
         self._stream = stream
-        self._stream.codec_context.format = av.AudioFormat("s32")
-        self._whole = av.AudioResampler(format="s32", layout=layout, rate=self._rate_hz)
 
     def write(self, data: FloatArray) -> None:
         """Write float32 (channels, samples) that follow on those before; raises MediaError."""

@@ -7,18 +7,37 @@ from dataclasses import replace
 from pathlib import Path
 from unittest.mock import patch
 
+import av
+import zmq
+
+from reel.core.file import SoundFiles
 from reel.core.frame import Arrangement, Piece, Place
 from reel.core.line import DeviceKind, Plugged, propose_input
-from reel.core.media import Composer, JpegEncoder, MediaError, PartWriter, Shelf, Stroke, probe
+from reel.core.media import Composer, JpegEncoder, MediaError, PartWriter, Shelf, Stroke, beside, probe
+from reel.core.media.soundfile import SoundFile
 from reel.recorder import server, source
 from reel.recorder.ends import Ends
 from reel.recorder.insets import Inset
 from reel.recorder.journal import JournalError
-from reel.recorder.messages import Ask, Cut, Draw, Hold, Open, RefusedError, StartRoll, UnreachableError
+from reel.recorder.listening import Listening
+from reel.recorder.messages import (
+    BROADCAST,
+    SOUND_TOPIC,
+    Ask,
+    Cut,
+    Draw,
+    Hold,
+    Open,
+    RefusedError,
+    StartRoll,
+    TestSync,
+    UnreachableError,
+)
 from reel.recorder.mixing import TrackMixer
 from reel.recorder.reader import Reader
 from reel.recorder.screen import Broadcast
 from reel.recorder.source import Source
+from reel.recorder.sync import SyncTest
 from reel.recorder.take import RollingTake
 from reel.recorder.tests.test_service import LIGHT, ServerTestCase
 
@@ -126,6 +145,50 @@ class FaultTests(ServerTestCase):
         with planted(PartWriter, "write_picture", system_error(errno.EPERM)):
             self.start_roll()
             self.assert_ended_by_itself("Operation not permitted", has_frames=False)
+        self.assert_rolls_again()
+
+    def test_in_the_files_of_sound_beside_a_take(self):
+        beside_too = replace(LIGHT, recipe=replace(LIGHT.recipe, sound_files=SoundFiles.FLAC))
+        with planted(SoundFile, "write", system_error(errno.ENOSPC)):
+            self.start_roll(beside_too)
+            self.assert_ended_by_itself("No space left on device")
+        self.start_roll(beside_too)
+        self.wait_for(lambda status: status.roll.length_s > 0.3)
+        with planted(SoundFile, "close", MediaError(Path("1-camera.flac"), "could not be closed (planted)")):
+            self.client.ask(Cut())
+            self.assert_ended_by_itself("1-camera.flac could not be closed")
+        with planted(Path, "mkdir", system_error(errno.EACCES)), self.assertRaises(RefusedError) as raised:
+            self.start_roll(beside_too)
+        self.assertIn("Permission denied", str(raised.exception))
+        with planted(av.AudioFormat, "__init__", ValueError("planted")), self.assertRaises(RefusedError) as raised:
+            self.start_roll(beside_too)
+        self.assertIn("could not be opened for writing (planted)", str(raised.exception))
+        kept = {part for ended in self.journal.ends.values() for part in (ended.path, beside(ended.path))}
+        self.assertLessEqual(set(self.folder.glob("*.[mfs][ko]*")), kept, "what was reserved is given back")
+        self.assert_rolls_again()
+
+    def test_in_listening_and_in_the_sync_test_the_take_goes_on(self):
+        socket = zmq.Context.instance().socket(zmq.SUB)
+        self.addCleanup(socket.close)
+        socket.setsockopt(zmq.SUBSCRIBE, SOUND_TOPIC + b"1/mix")
+        socket.connect(f"ipc://{self.folder / BROADCAST}")
+        take = self.start_roll()
+        self.assertTrue(socket.poll(90_000), "the mix is heard")
+        for place, name in (
+            (Listening, "take"),
+            (Listening, "advance"),
+            (Broadcast, "_send_sounds"),
+            (SyncTest, "see"),
+            (SyncTest, "hear"),
+        ):
+            with self.subTest(name), planted(place, name, ZeroDivisionError("planted")) as calls:
+                self.client.ask(TestSync(rig_id=1, place=0))
+                self.wait_for(lambda status, calls=calls: calls)
+                while socket.poll(0):
+                    socket.recv_multipart()
+                self.assertTrue(socket.poll(90_000), "it is heard again")
+        self.client.ask(Cut(take_id=take))
+        self.assertIsNone(self.journal.ends[take].problem)
         self.assert_rolls_again()
 
     def test_before_anything_is_written_it_is_refused_and_leaves_nothing(self):

@@ -156,6 +156,10 @@ class InputTests(StackTestCase):
         expect(page.locator(".strip")).to_have_count(3)
         level = page.get_by_label("Level of Microphone 2 in dB")
         level.fill("-60")
+        with page.expect_response(lambda answer: answer.url.endswith("/sound/") and answer.request.method == "GET"):
+            page.evaluate("htmx.trigger(document.body, 'signal-changed')")
+        page.wait_for_function("() => !document.querySelector('.htmx-request')")
+        expect(level).to_have_value("-60")  # a signal that changes takes nothing away that is being typed
         level.blur()
         expect(page.get_by_label("Level of Microphone 2 in dB")).to_have_value("-60.0")
         page.wait_for_function(

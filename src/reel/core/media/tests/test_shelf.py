@@ -1,7 +1,10 @@
 import datetime
+import errno
+from pathlib import Path
+from unittest.mock import patch
 
 from reel.core.file import Container
-from reel.core.media import MediaError, NameTakenError, Shelf
+from reel.core.media import MediaError, NameTakenError, Shelf, beside
 from reel.core.media.tests.test_files import FolderTestCase
 
 DAY = datetime.date(2026, 5, 2)
@@ -41,6 +44,22 @@ class ShelfTests(FolderTestCase):
         self.assertEqual(self.shelf.rename("stone-path-good.mkv", "stone path good"), "stone-path-good.mkv")
         with self.assertRaises(MediaError):
             self.shelf.rename("gone.mkv", "c")
+
+    def test_a_file_and_what_lies_beside_it_are_renamed_together_or_not_at_all(self):
+        refused = OSError(errno.EACCES, "Permission denied")
+        for failing in ("rename", "replace"):  # the folder, the file
+            with self.subTest(failing):
+                reserved = self.reserve()
+                reserved.rolling.write_text("new")
+                beside(reserved.rolling).mkdir()
+                with patch.object(Path, failing, side_effect=refused), self.assertRaises(MediaError):
+                    self.shelf.complete(reserved)
+                self.assertTrue(reserved.rolling.exists() and beside(reserved.rolling).exists())
+                name = self.shelf.complete(reserved).name
+                with patch.object(Path, failing, side_effect=refused), self.assertRaises(MediaError):
+                    self.shelf.rename(name, f"evening {failing}")
+                self.assertTrue((self.folder / name).exists() and beside(self.folder / name).exists())
+                self.assertTrue(beside(self.folder / self.shelf.rename(name, f"evening {failing}")).exists())
 
     def test_paths_stay_on_the_shelf(self):
         for name in ("../a", "/etc/passwd", "..", ".", "", "a/b", "a\x00b"):

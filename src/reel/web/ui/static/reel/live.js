@@ -188,6 +188,21 @@ function show(live) {
   rollingTake = take;
 }
 
+// A part of the page that is made anew because something changed outside waits while somebody types in it.
+function typed(part) {
+  const field = document.activeElement;
+  const unsaid = field.matches("select") || (field.matches("input, textarea") && field.value !== field.defaultValue);
+  return part.contains(field) && unsaid ? field : null;
+}
+
+document.addEventListener("htmx:beforeSwap", (event) => {
+  const why = event.detail.requestConfig.triggeringEvent?.type ?? "";
+  const field = why.endsWith("-changed") ? typed(event.detail.target) : null;
+  if (!field) return;
+  event.detail.shouldSwap = false;
+  field.addEventListener("blur", () => htmx.trigger(document.body, why), { once: true });
+});
+
 document.addEventListener("DOMContentLoaded", () => {
   const facts = JSON.parse(document.getElementById("live-facts").textContent);
   rollingTake = facts.roll ? facts.roll.take_id : null;
