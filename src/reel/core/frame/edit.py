@@ -4,7 +4,7 @@ from dataclasses import replace
 
 from reel.core.errors import BadValueError
 from reel.core.frame.overlay import Overlay, OverlayKind
-from reel.core.frame.piece import Fit, Piece, Place
+from reel.core.frame.piece import Crop, Fit, Piece, Place
 from reel.core.frame.setup import MAX_ARRANGEMENTS, MAX_PIECES, Arrangement, FrameSetup
 
 
@@ -47,6 +47,25 @@ def add_piece(frame: FrameSetup, place: int, input_name: str, source: tuple[int,
     margin = width // 45 // 2 * 2
     corner = Place(x_px=width - size[0] - margin, y_px=height - size[1] - margin, width_px=size[0], height_px=size[1])
     return _laid_over(frame, place, Piece(input=input_name, place=corner, fit=Fit.FILL))
+
+
+def add_other_eye(frame: FrameSetup, place: int, source: tuple[int, int]) -> FrameSetup:
+    """Part two eyes that the first input shows side by side: its pieces keep the left, the right is laid over them.
+
+    `source` is their (width, height) together, in pixels.
+    """
+    arrangement, eye = arrangement_at(frame, place), source[0] // 2
+    pieces = tuple(
+        replace(piece, crop=replace(piece.crop, right_px=max(eye, piece.crop.right_px)))
+        if piece.overlay is None and not piece.input and piece.crop.left_px < eye
+        else piece
+        for piece in arrangement.pieces
+    )
+    left = with_arrangement(frame, place, replace(arrangement, pieces=pieces))
+    both = add_piece(left, place, "", (eye, source[1]))
+    number = len(arrangement.pieces)
+    right = replace(arrangement_at(both, place).pieces[number], crop=Crop(left_px=eye))
+    return set_piece(both, place, number, right)
 
 
 def add_overlay(frame: FrameSetup, place: int, overlay: Overlay, size: tuple[int, int]) -> FrameSetup:

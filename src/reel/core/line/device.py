@@ -117,6 +117,11 @@ class Device(Variant):
         return None
 
     @property
+    def shows_touches(self) -> bool | None:
+        """Whether it marks in its picture where fingers touch; None where it can't."""
+        return None
+
+    @property
     def sleeps_after_s(self) -> int | None:
         """After how long without a touch its screen locks itself; None for never."""
         return None

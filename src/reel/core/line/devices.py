@@ -124,6 +124,11 @@ class _Handheld(Device):
         return Signal(mode=mode, pixels=self.facts.pixels[0], matrix=self.matrix, range=self.range)
 
     @property
+    def shows_touches(self) -> bool:
+        """As it is set."""
+        return self.touches
+
+    @property
     def sleeps_after_s(self) -> int | None:
         """Where the lock is on."""
         return self.sleep_s if self.sleep_lock else None

@@ -21,7 +21,7 @@ from reel.core.frame import (
     proposals,
     scaling,
 )
-from reel.core.line import InputSetup, RigSetup, chain
+from reel.core.line import Eye, InputSetup, RigSetup, chain
 from reel.core.media import Materials, Moment
 from reel.core.media.overlay import draw
 from reel.core.signal import Signal
@@ -141,6 +141,18 @@ class FramePage:
         """How the first input stands, whose bars are looked for."""
         return self.lives[0] if self.lives else None
 
+    @property
+    def has_two_eyes(self) -> bool:
+        """Whether the first picture is of two eyes side by side."""
+        return self.plan.picture.device.shown_eye is Eye.BOTH
+
+    @property
+    def touches(self) -> bool | None:
+        """Whether the piece's device marks touches in its picture; None for what can't."""
+        if self.piece.overlay is not None:
+            return None
+        return self.plan.inputs[self.plan.index_of(self.piece.input)].device.shows_touches
+
     @cached_property
     def proposals(self) -> list[Proposal]:
         """What would frame the first picture better, as far as is known now."""
@@ -150,6 +162,10 @@ class FramePage:
         live = self.bars
         found: Crop | None = live.bars.crop if live is not None and live.bars is not None else None
         return proposals(self.plan.frame, _size(signal), signal.pixel_aspect, found)
+
+    def source_size(self) -> tuple[int, int]:
+        """Give the (width, height) in pixels of the first picture, as it arrives or is foretold to."""
+        return self._source(Piece())[0]
 
     def _source(self, piece: Piece) -> tuple[tuple[int, int], Fraction]:
         if piece.overlay is not None and piece.place is not None:

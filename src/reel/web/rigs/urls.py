@@ -23,6 +23,7 @@ urlpatterns = [
     path("<number:rig_id>/fit-frame/", views.fit_frame, name="fit-frame"),
     path("<number:rig_id>/piece/", views.piece, name="piece"),
     path("<number:rig_id>/arrange/", views.arrange, name="arrange"),
+    path("<number:rig_id>/touches/", views.touches, name="touches"),
     path("<number:rig_id>/lay-over/", views.lay_over, name="lay-over"),
     path("<number:rig_id>/draw/", views.draw, name="draw"),
     path("<number:rig_id>/show/", views.show, name="show"),

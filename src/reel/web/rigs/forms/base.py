@@ -6,6 +6,23 @@ from django import forms
 
 from reel.core.errors import ReelError
 
+# What rolls, holds, marks, cuts, takes back, draws.
+_PAGE_KEYS = "rhmxud"
+
+
+class KeyField(forms.CharField):
+    """A letter that shows and hides something; one that does something else on every page is refused."""
+
+    def __init__(self, **more: Any) -> None:
+        super().__init__(max_length=1, **more)
+
+    def clean(self, value: Any) -> str:
+        """Give the letter, small."""
+        key: str = super().clean(value).lower()
+        if key and key in _PAGE_KEYS:
+            raise forms.ValidationError(f"“{key}” is a key of every page; take another letter.")
+        return key
+
 
 class StageForm(forms.Form):
     """A form that makes one core value; the core's refusal becomes the form's error."""

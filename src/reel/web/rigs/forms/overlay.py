@@ -7,8 +7,7 @@ from django import forms
 
 from reel.core.frame import Caption, Clock, Face, Font, Image, Lettering, Piece, Place
 from reel.core.frame.overlay import MAX_TEXT, SIZE_PX
-from reel.web.rigs.forms.base import StageForm, choices_of
-from reel.web.rigs.forms.piece import RESERVED_KEYS
+from reel.web.rigs.forms.base import KeyField, StageForm, choices_of
 
 _LETTERS = ("font", "size_px", "colour", "grounded", "ground")
 _HAS = {Caption: ("text", *_LETTERS), Clock: ("face", *_LETTERS), Image: ("width", "height")}
@@ -30,7 +29,7 @@ class OverlayForm(StageForm):
     width = forms.IntegerField(label="width", min_value=2, max_value=8192)
     height = forms.IntegerField(label="height", min_value=2, max_value=8192)
     opacity = forms.IntegerField(label="Opacity, %", min_value=0, max_value=100)
-    key = forms.CharField(label="Key", required=False, max_length=1)
+    key = KeyField(label="Key", required=False)
     hidden = forms.BooleanField(label="Hidden at first", required=False)
 
     def __init__(self, data: Any = None, *, piece: Piece) -> None:
@@ -51,13 +50,6 @@ class OverlayForm(StageForm):
         super().__init__(data, initial=initial)
         has = (*_HAS[type(overlay)], "x", "y", "opacity", "key", "hidden")
         self.fields = {name: field for name, field in self.fields.items() if name in has}
-
-    def clean_key(self) -> str:
-        """Refuse a key that does something else on every page."""
-        key: str = self.cleaned_data["key"].lower()
-        if key and key in RESERVED_KEYS:
-            raise forms.ValidationError(f"“{key}” is a key of every page; take another letter.")
-        return key
 
     def build(self, cleaned: dict[str, Any]) -> Piece:
         """Make the piece."""

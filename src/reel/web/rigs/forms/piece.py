@@ -8,12 +8,10 @@ from django import forms
 
 from reel.core.frame import Crop, Fit, Piece, Place, Quarter
 from reel.core.frame.piece import MAX_SIDE_PX, ZOOM
-from reel.web.rigs.forms.base import StageForm, choices_of
+from reel.web.rigs.forms.base import KeyField, StageForm, choices_of
 
 FITS = {"whole": "whole", "fill": "fill", "stretch": "stretch", "own": "own part"}
 TURNS = {"0": "0°", "90": "90° right", "180": "180°", "270": "90° left"}
-# What rolls, holds, marks, cuts, takes back, draws.
-RESERVED_KEYS = "rhmxud"
 _SIDES = {"left": "left_px", "top": "top_px", "right": "right_px", "bottom": "bottom_px"}
 _PLACES = {"x": "x_px", "y": "y_px", "width": "width_px", "height": "height_px"}
 
@@ -38,7 +36,7 @@ class PieceForm(StageForm):
     outline = forms.BooleanField(label="A case around it", required=False)
     opacity = forms.IntegerField(label="Opacity", min_value=0, max_value=100)
     hidden = forms.BooleanField(label="Hidden at first", required=False)
-    key = forms.CharField(label="Key", required=False, max_length=1)
+    key = KeyField(label="Key", required=False)
 
     def __init__(self, data: Any = None, *, piece: Piece) -> None:
         self._piece = piece
@@ -57,13 +55,6 @@ class PieceForm(StageForm):
             "key": piece.key,
         }
         super().__init__(data, initial=initial)
-
-    def clean_key(self) -> str:
-        """Refuse a key that does something else on every page."""
-        key: str = self.cleaned_data["key"].lower()
-        if key and key in RESERVED_KEYS:
-            raise forms.ValidationError(f"“{key}” is a key of every page; take another letter.")
-        return key
 
     def build(self, cleaned: dict[str, Any]) -> Piece:
         """Make the piece."""

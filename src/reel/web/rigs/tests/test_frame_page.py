@@ -1,5 +1,6 @@
 """The Frame page through Django's client: pieces, arrangements, undoing."""
 
+from dataclasses import replace
 from io import BytesIO
 
 from django.conf import settings
@@ -9,7 +10,8 @@ from django.urls import reverse
 from PIL import Image
 
 from reel.core.frame import Face, Fit, Quarter
-from reel.core.line import DeviceKind, propose
+from reel.core.line import DeviceKind, Eye, Headset, propose
+from reel.core.signal import Mode
 from reel.web.rigs import actions
 from reel.web.rigs.actions import MAX_UNDO, make_rig
 from reel.web.rigs.models import Rig
@@ -86,6 +88,28 @@ class FramePageTests(TestCase):
         self.assertEqual(self.frame, before)
         for query in ("?arrangement=99&piece=99", "?arrangement=x", "?piece=-1", "?arrangement=" + "9" * 5000):
             self.assertEqual(self.page(query).status_code, 200)
+
+    def test_the_other_eye_is_laid_over_the_first(self):
+        self.assertEqual(self.post("arrange", do="eye").status_code, 409)
+        headset = Headset(mode=Mode.parse("1920x1000p36"), eye=Eye.BOTH)
+        self.rig.plan = replace(self.rig.plan, inputs=(replace(propose(DeviceKind.HEADSET).picture, device=headset),))
+        self.rig.save()
+        self.assertContains(self.page(), "The other eye")
+        self.post("arrange", do="eye")
+        left, right = self.frame.arrangements[0].pieces
+        shown = [piece.cast((1920, 1000), self.frame.size)[0] for piece in (left, right)]
+        self.assertEqual((shown[0].x_px, shown[0].width_px), (0, 960))
+        self.assertTrue(960 <= shown[1].x_px < 964 and shown[1].width_px > 950, shown[1])
+        self.assertEqual((left.place, right.input), (None, ""))
+
+    def test_touch_marks_are_the_devices_own(self):
+        self.assertEqual(self.post("touches").status_code, 409)
+        self.rig.plan = replace(self.rig.plan, inputs=propose(DeviceKind.PHONE).inputs)
+        self.rig.save()
+        self.assertContains(self.page(), "drawn by the device")
+        self.assertContains(self.post("touches"), "show them")
+        self.rig.refresh_from_db()
+        self.assertFalse(self.rig.plan.picture.device.touches)
 
     def test_captions_clocks_and_images_are_laid_over(self):
         self.post("lay-over", do="caption", text="Bed 4")

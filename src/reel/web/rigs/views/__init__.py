@@ -1,6 +1,17 @@
 """Pages of rigs."""
 
-from reel.web.rigs.views.frame import arrange, draw, find_bars, lay_over, piece, show, take_advice, toggle, undo
+from reel.web.rigs.views.frame import (
+    arrange,
+    draw,
+    find_bars,
+    lay_over,
+    piece,
+    show,
+    take_advice,
+    toggle,
+    touches,
+    undo,
+)
 from reel.web.rigs.views.path import change, mend, put_back, tick
 from reel.web.rigs.views.rigs import allow, delete, duplicate, export, import_rig, index, new, proposal
 from reel.web.rigs.views.sound import add_input, balance, remove_input, rename_input, strip, sync, test_sync, tracks
@@ -39,6 +50,7 @@ __all__ = [
     "test_sync",
     "tick",
     "toggle",
+    "touches",
     "tracks",
     "undo",
 ]

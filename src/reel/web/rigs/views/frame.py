@@ -50,6 +50,19 @@ def arrange(request: HttpRequest, rig_id: int) -> HttpResponse:
 
 
 @require_POST
+def touches(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Have the device of the chosen piece mark touches in its picture, or no longer."""
+    rig = get_object_or_404(Rig, pk=rig_id)
+    page = FramePage.of(request, rig.plan)
+    if page.touches is None:
+        raise BadValueError("Touch marks", page.facts["name"], "a phone or a tablet draws them")
+    place = rig.plan.index_of(page.piece.input)
+    one = rig.plan.inputs[place]
+    actions.set_device(rig, place, (one.device.set(touches=not page.touches), one.origin), glance(request))
+    return _answer(request, rig)
+
+
+@require_POST
 def lay_over(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Lay a caption, a clock or an uploaded image over the chosen arrangement."""
     rig = get_object_or_404(Rig, pk=rig_id)
@@ -146,9 +159,16 @@ def _rename(plan: RigSetup, page: FramePage, post: QueryDict) -> FrameSetup:
     return edits.with_arrangement(plan.frame, page.arrangement, replace(arrangement, name=post.get("name", "").strip()))
 
 
+def _other_eye(plan: RigSetup, page: FramePage, post: QueryDict) -> FrameSetup:
+    if not page.has_two_eyes:
+        raise BadValueError("Other eye", plan.picture.name, "it shows two eyes side by side; set that in Device")
+    return edits.add_other_eye(plan.frame, page.arrangement, page.source_size())
+
+
 _EDITS: dict[str, Callable[[RigSetup, FramePage, QueryDict], FrameSetup]] = {
     "add": _add,
     "beside": _beside,
+    "eye": _other_eye,
     "rename": _rename,
     "remove": lambda plan, page, post: edits.remove_piece(plan.frame, page.arrangement, page.number),
     "up": lambda plan, page, post: edits.move_piece(plan.frame, page.arrangement, page.number, 1),
@@ -162,7 +182,8 @@ _EDITS: dict[str, Callable[[RigSetup, FramePage, QueryDict], FrameSetup]] = {
 
 def _chosen_after(edit: str, page: FramePage) -> str:
     """Give the query of what is looked at after an edit: what was added is topmost, what was moved goes along."""
-    number = {"add": len(page.arranged.pieces), "up": page.number + 1, "down": max(0, page.number - 1)}
+    topmost = len(page.arranged.pieces)
+    number = {"add": topmost, "eye": topmost, "up": page.number + 1, "down": max(0, page.number - 1)}
     return f"arrangement={page.arrangement}&piece={number.get(edit, page.number)}"
 
 
