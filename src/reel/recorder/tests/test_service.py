@@ -194,7 +194,11 @@ class ServiceTests(ServerTestCase):
             self.client.ask(Ask(), timeout_ms=100)
 
     def test_what_a_rig_held_is_gone_when_it_is_closed(self):
-        """Rounds of opening and closing: memory within a tenth of that after the third, threads no more."""
+        """Rounds of opening and closing: memory within a tenth of that after the third, threads no more.
+
+        A computer that was busy in a round may have read further ahead in it: what leaks never comes back, so that more
+        rounds tell the two apart.
+        """
 
         def once():
             for rig_id, setup in enumerate(
@@ -213,6 +217,8 @@ class ServiceTests(ServerTestCase):
             return len(list(Path("/proc/self/task").iterdir())), int(Path("/proc/self/statm").read_text().split()[1])
 
         rounds = [once() for _ in range(7)]
+        while rounds[-1][1] > 1.1 * rounds[2][1] and len(rounds) < 20:
+            rounds.append(once())
         self.assertLessEqual(rounds[-1][0], rounds[2][0])
         self.assertLess(rounds[-1][1], 1.1 * rounds[2][1])
 
