@@ -18,6 +18,9 @@ from reel.core.line import RigSetup
 from reel.recorder.client import Client
 from reel.recorder.messages import Ask, StartRoll, UnreachableError
 
+# Containers of which a killed writer leaves what was written.
+KILLED = (Container.MKV, Container.MP4, Container.TS)
+
 
 def losses(kills: int) -> list[float]:
     """Give for each kill the seconds that were lost, in turn of MKV and MP4."""
@@ -26,7 +29,7 @@ def losses(kills: int) -> list[float]:
         environment = os.environ | {"REEL_HOME": folder, "DJANGO_SETTINGS_MODULE": "reel.web.settings"}
         subprocess.run([sys.executable, "-m", "django", "prepare", "--demo"], env=environment, check=True)
         setup = rig_setup(home)
-        return [_kill_once(home, environment, _in(setup, list(Container)[n % 2])) for n in range(kills)]
+        return [_kill_once(home, environment, _in(setup, KILLED[n % len(KILLED)])) for n in range(kills)]
 
 
 def _in(setup: RigSetup, container: Container) -> RigSetup:

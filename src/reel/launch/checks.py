@@ -13,6 +13,8 @@ from pathlib import Path
 from reel.options import ROOT, TEST_COUNTS, TEST_DATABASE
 
 CHROMIUM = "/usr/bin/chromium"
+# What pages and files are looked at with, beside Reel's own eyes: Debian's packages, and a command of each.
+SECOND_EYES = {"chromium": CHROMIUM, "ffmpeg": "ffprobe", "mediainfo": "mediainfo"}
 TOOLS = Path(sys.executable).parent
 # The tag of test cases whose processes, sockets or clock are real: they would disturb each other.
 LIVE = "live"
@@ -29,7 +31,7 @@ CHECKS = {
 def run_checks(only: list[str]) -> int:
     """Run all checks and tests, or only some tests; the last line is `N passed, N failed, N skipped`."""
     counts: Counter[str] = Counter(passed=0, failed=0, skipped=0)
-    _ensure_chromium()
+    _ensure_tools()
     with tempfile.TemporaryDirectory(prefix="reel-test-") as folder:
         os.environ["REEL_HOME"] = folder
         os.environ["DJANGO_SETTINGS_MODULE"] = "reel.web.settings"
@@ -72,15 +74,15 @@ def _run(name: str, arguments: list[str], folder: Path) -> Counter[str]:
     return counts
 
 
-def _ensure_chromium() -> None:
-    """Install Debian's chromium where it is missing and we may; the browser tests skip without it."""
-    if Path(CHROMIUM).exists():
-        return
-    if os.geteuid() == 0 and shutil.which("apt-get"):
-        print("reel: installing chromium for the browser tests", flush=True)
+def _ensure_tools() -> None:
+    """Install from Debian what the tests look with, where it is missing and we may; without it they skip that."""
+    missing = [package for package, found in SECOND_EYES.items() if shutil.which(found) is None]
+    if missing and os.geteuid() == 0 and shutil.which("apt-get"):
+        print(f"reel: installing {', '.join(missing)} for the tests", flush=True)
         environment = os.environ | {"DEBIAN_FRONTEND": "noninteractive"}
         quiet = {"stdout": subprocess.DEVNULL, "env": environment}
         subprocess.run(["apt-get", "update", "-qq"], **quiet)  # type: ignore[call-overload]
-        subprocess.run(["apt-get", "install", "-y", "-qq", "chromium"], **quiet)  # type: ignore[call-overload]
-    if not Path(CHROMIUM).exists():
-        print(f"reel: the browser tests need {CHROMIUM}; install it with: apt-get install chromium", flush=True)
+        subprocess.run(["apt-get", "install", "-y", "-qq", *missing], **quiet)  # type: ignore[call-overload]
+    for package, found in SECOND_EYES.items():
+        if shutil.which(found) is None:
+            print(f"reel: some tests need {found}; install it with: apt-get install {package}", flush=True)

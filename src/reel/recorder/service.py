@@ -208,7 +208,7 @@ class Recorder:
         recipe, plan, started_at = request.setup.recipe, source.plan(), self.clock.wall()
         with ExitStack() as undo:
             reserved = self.shelf.reserve(
-                recipe.name_pattern, rig=request.rig_name, date=started_at.date(), container=recipe.container
+                recipe.name_pattern, rig=request.rig_name, date=started_at.date(), suffix=recipe.suffix
             )
             undo.callback(self.shelf.discard, reserved)
             writer = PartWriter(reserved.rolling, plan)
@@ -239,7 +239,7 @@ class Recorder:
         storage.make()
         with ExitStack() as undo:
             reserved = storage.reserve(
-                recipe.name_pattern, rig=request.rig_name, date=started_at.date(), container=recipe.container
+                recipe.name_pattern, rig=request.rig_name, date=started_at.date(), suffix=recipe.suffix
             )
             undo.callback(storage.discard, reserved)
             own = RecordingDevice(

@@ -229,7 +229,7 @@ class Source:
             strokes = (*self._strokes, request.stroke)[-MAX_STROKES:]
         else:
             strokes = self._strokes[:-1] if request.does is Pen.BACK else ()
-        film = draw_strokes(strokes, self.setup.frame.size) if strokes else None
+        film = draw_strokes(strokes, file_plan(self.setup).signal) if strokes else None
         self._strokes = strokes
         self._recording.pen = self._viewfinder.pen = film
 
@@ -318,7 +318,7 @@ class Source:
 
     def _composers(self, setup: RigSetup) -> tuple[Composer, Composer]:
         """Give what composes frames for the file, and what does so for a page alone."""
-        framed, materials = Signal(mode=setup.frame.mode), self._materials
+        framed, materials = file_plan(setup).signal, self._materials
         exact = Composer(setup.frame, framed, materials=materials)
         return exact, Composer(setup.frame, framed, exact=False, materials=materials)
 
@@ -326,8 +326,9 @@ class Source:
         """Make anew what frames are composed by, on the thread that records."""
         before = self._recording
         self._recording, self._viewfinder = self._composers(self.setup)
+        pen = draw_strokes(self._strokes, file_plan(self.setup).signal) if self._strokes else None
         for composer in (self._recording, self._viewfinder):
-            composer.pen = before.pen
+            composer.pen = pen
             composer.arrangement = min(before.arrangement, len(self.setup.frame.arrangements) - 1)
             composer.toggled = before.toggled
         self._insets = {place: self._insets.get(place) or Inset() for place in _inset_places(self.setup)}

@@ -50,7 +50,7 @@ def record(
     source.run_until(-1)  # opens it, and reads nothing yet
     if source.error is not None:
         raise source.error
-    reserved = shelf.reserve(recipe.name_pattern, rig=rig_name, date=clock.wall().date(), container=recipe.container)
+    reserved = shelf.reserve(recipe.name_pattern, rig=rig_name, date=clock.wall().date(), suffix=recipe.suffix)
     try:
         roll = _record(source, reserved.rolling, clock, rolled_s, _in_order(marks_s, does_s))
     except BaseException:

@@ -4,10 +4,11 @@ from collections.abc import Mapping
 from typing import Any
 
 from reel.core.errors import BadValueError
+from reel.core.file import SOUND_CODECS, SoundCodec
 from reel.core.line import RigSetup
 from reel.core.wire import from_plain, to_plain
 
-VERSION = 3
+VERSION = 4
 
 # Version 1 had one class of device with every setting that any kind has, and the faults of the room among the settings.
 _SETTINGS_1 = {
@@ -32,6 +33,8 @@ _MODELS_1 = {
     "fennel": "hdmi-box", "teasel": "capture-card", "burdock": "hdmi-stick", "yarrow": "hdmi-scaler",
     "mallow": "component-box", "sorrel": "analogue-box", "comfrey": "analogue-stick",
 }  # fmt: skip
+# What a recipe of version 3 had where nothing was written.
+_RATE_3 = (("rate_control", "crf"), ("bitrate_bps", 12_000_000), ("quality_crf", 20))
 _USUAL_1 = ("", "ready", "powered", "in full view", "paired", "free", "open")
 _FAULTS_1 = {
     **{fault: fault for fault in ("busy", "denied", "no power", "not paired", "covered", "moved", "resized")},
@@ -49,6 +52,27 @@ def from_2(content: dict[str, Any]) -> dict[str, Any]:
     """Bring a rig file's content from version 2 to 3; raises BadValueError that names the key that is wrong."""
     rest = {key: value for key, value in content.items() if key != "play"}
     return rest | {"version": 3, "setup": setup_from_2(content.get("setup")), "plays": [content.get("play", {})]}
+
+
+def from_3(content: dict[str, Any]) -> dict[str, Any]:
+    """Bring a rig file's content from version 3 to 4; raises BadValueError that names the key that is wrong."""
+    return content | {"version": 4, "setup": setup_from_3(content.get("setup"))}
+
+
+def setup_from_3(setup: Any) -> dict[str, Any]:
+    """Give a setup of version 3, whose recipe was always H.264 and AAC, in version 4; raises BadValueError."""
+    recipe = dict(_part(setup, "recipe", dict))
+    control, bitrate, quality = (recipe.pop(key, usual) for key, usual in _RATE_3)
+    if control == "cbr":
+        rate = {"kind": "bitrate", "bitrate_bps": bitrate}
+    elif control == "crf":
+        rate = {"kind": "quality", "quality": quality}
+    else:
+        raise BadValueError("rate_control", control, "it is one of cbr, crf")
+    sound = recipe.get("sound_bitrate_bps", 192_000)
+    if isinstance(sound, int | float) and 64_000 <= sound <= 320_000:
+        recipe["sound_bitrate_bps"] = min(SOUND_CODECS[SoundCodec.AAC].bitrates_bps, key=lambda bps: abs(bps - sound))
+    return {**setup, "recipe": {"container": "mkv", **recipe, "rate": rate}}
 
 
 def setup_from_2(setup: Any) -> dict[str, Any]:
@@ -127,6 +151,8 @@ def plan_of(kept: Mapping[str, Any]) -> RigSetup:
         data, _ = setup_from_1(data)
     if version in (1, 2):
         data = setup_from_2(data)
+    if version in (1, 2, 3):
+        data = setup_from_3(data)
     elif version != VERSION:
         raise BadValueError("Version", version, f"this Reel reads setups up to version {VERSION}")
     return from_plain(data, RigSetup)

@@ -1,23 +1,63 @@
-"""The file: recipe, plan, forecast, names."""
+"""The file: containers, codecs, rate control, recipe, plan, what encoders are told, forecast, names."""
 
+from reel.core.file.codecs import CODECS, Chroma, VideoCodec
+from reel.core.file.containers import CONTAINERS, SOUND_CODECS, Container, SoundCodec
+from reel.core.file.encoder import EncoderSettings, encoder_settings
+from reel.core.file.expectations import Expectations, expectations
 from reel.core.file.forecast import Forecast, forecast
 from reel.core.file.length import parse_length
+from reel.core.file.mending import mend, offers, usual_rate
 from reel.core.file.naming import DEFAULT_PATTERN, file_stem, slug
 from reel.core.file.plan import FilePlan
-from reel.core.file.recipe import EFFORTS, Container, Effort, RateControl, Recipe, SoundFiles
+from reel.core.file.rate import (
+    RATE_WORDS,
+    ByProfile,
+    ConstantBitrate,
+    ConstantQuality,
+    ConstantQuantiser,
+    Lossless,
+    RateControl,
+    RateKind,
+    VariableBitrate,
+)
+from reel.core.file.recipe import Draft, MismatchError, Recipe, SoundFiles
+from reel.core.file.words import differences, lines
 
 __all__ = [
+    "CODECS",
+    "CONTAINERS",
     "DEFAULT_PATTERN",
-    "EFFORTS",
+    "RATE_WORDS",
+    "SOUND_CODECS",
+    "ByProfile",
+    "Chroma",
+    "ConstantBitrate",
+    "ConstantQuality",
+    "ConstantQuantiser",
     "Container",
-    "Effort",
+    "Draft",
+    "EncoderSettings",
+    "Expectations",
     "FilePlan",
     "Forecast",
+    "Lossless",
+    "MismatchError",
     "RateControl",
+    "RateKind",
     "Recipe",
+    "SoundCodec",
     "SoundFiles",
+    "VariableBitrate",
+    "VideoCodec",
+    "differences",
+    "encoder_settings",
+    "expectations",
     "file_stem",
     "forecast",
+    "lines",
+    "mend",
+    "offers",
     "parse_length",
     "slug",
+    "usual_rate",
 ]

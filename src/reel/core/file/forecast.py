@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from reel.core.file.plan import FilePlan
-from reel.core.file.recipe import SOUND_FILE_BITS, RateControl
+from reel.core.file.recipe import SOUND_FILE_BITS, Recipe
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -32,9 +32,22 @@ class Forecast:
 
 
 def forecast(plan: FilePlan, measured_bps: int | None = None) -> Forecast | None:
-    """Say what a file costs; None for constant quality of which no take has been measured (`measured_bps`)."""
+    """Say what a file costs; None where the picture decides and no take has been measured (`measured_bps`)."""
     recipe = plan.recipe
     beside_bps = len(plan.sound_files) * recipe.sound_rate_hz * recipe.sound_channels * SOUND_FILE_BITS
-    if recipe.rate_control is RateControl.CBR:
-        return Forecast(total_bps=recipe.bitrate_bps + len(plan.tracks) * recipe.sound_bitrate_bps + beside_bps)
+    picture_bps = recipe.rate.target_bps or _profile_bps(plan)
+    if picture_bps is not None:
+        return Forecast(total_bps=picture_bps + len(plan.tracks) * sound_bps(recipe) + beside_bps)
     return Forecast(total_bps=measured_bps + beside_bps, measured=True) if measured_bps else None
+
+
+def sound_bps(recipe: Recipe) -> int:
+    """Give the bits per second of one track, at most where its codec loses nothing."""
+    sound = recipe.sound_facts
+    return recipe.sound_bitrate_bps if sound.bitrates_bps else recipe.sound_rate_hz * recipe.sound_channels * sound.bits
+
+
+def _profile_bps(plan: FilePlan) -> int | None:
+    profile = plan.recipe.codec_facts.profile(plan.recipe.profile)
+    frame = plan.frame
+    return round(profile.bits_per_pixel * frame.width_px * frame.height_px * frame.rate) if profile else None

@@ -3,9 +3,12 @@
 from dataclasses import dataclass
 from fractions import Fraction
 
+from reel.core.errors import BadValueError
+from reel.core.file.levels import least_level, level_of
 from reel.core.file.naming import slug
+from reel.core.file.rate import VariableBitrate
 from reel.core.file.recipe import Recipe, SoundFiles
-from reel.core.signal import Mode
+from reel.core.signal import Mode, Signal, rate_label
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -26,6 +29,12 @@ class FilePlan:
         return Fraction(1000) if self.as_it_comes else self.frame.rate
 
     @property
+    def signal(self) -> Signal:
+        """The picture as the encoder is given it."""
+        recipe = self.recipe
+        return Signal(mode=self.frame, pixels=recipe.stored.pixels, matrix=recipe.matrix, range=recipe.range)
+
+    @property
     def sound_files(self) -> tuple[str, ...]:
         """The names of the files beside it, one for each track; none where none were asked for."""
         kind = self.recipe.sound_files
@@ -36,4 +45,40 @@ class FilePlan:
     @property
     def keyframe_ticks(self) -> int:
         """Frames from one keyframe to the next."""
-        return max(1, round(self.recipe.keyframe_s * self.frame.rate))
+        return 1 if self.recipe.codec_facts.is_intra else max(1, round(self.recipe.keyframe_s * self.frame.rate))
+
+    @property
+    def most_bps(self) -> int | None:
+        """The most bits in a second that the recipe lets pictures have; None where they decide."""
+        rate = self.recipe.rate
+        return rate.most_bps if isinstance(rate, VariableBitrate) else rate.target_bps
+
+    @property
+    def level(self) -> str:
+        """The codec's level: the chosen one, or the smallest that holds the frame; "" where it has none."""
+        found = least_level(self.recipe.codec_facts.levels, self.frame, self.most_bps)
+        return self.recipe.level or (found.name if found else "")
+
+    def check(self) -> None:
+        """Raise BadValueError when the recipe can't hold a frame of this size and rate."""
+        codec, recipe, frame = self.recipe.codec_facts, self.recipe, self.frame
+        across, down = sorted((frame.width_px, frame.height_px), reverse=True)
+        if across > codec.limits_px[0] or down > codec.limits_px[1]:
+            limit = f"{codec.label} holds up to {codec.limits_px[0]}×{codec.limits_px[1]}"
+            raise BadValueError("Frame", frame.size_label, limit)
+        if frame.width_px < codec.least_px[0] or frame.height_px < codec.least_px[1]:
+            limit = f"{codec.label} holds {codec.least_px[0]}×{codec.least_px[1]} and more"
+            raise BadValueError("Frame", frame.size_label, limit)
+        if codec.picture_rates and (self.as_it_comes or frame.rate not in codec.picture_rates):
+            known = ", ".join(rate_label(rate) for rate in codec.picture_rates)
+            asked = "as it comes" if self.as_it_comes else rate_label(frame.rate)
+            raise BadValueError("Rate", asked, f"{codec.label} takes {known} pictures a second, fixed")
+        if not codec.levels:
+            return
+        least = least_level(codec.levels, frame, self.most_bps)
+        if least is None:
+            limit = f"no level of {codec.label} does: {codec.levels[-1].lacks(frame, self.most_bps)}"
+            raise BadValueError("Frame", f"{frame.label}", limit)
+        chosen = level_of(codec.levels, recipe.level)
+        if chosen is not None and (lacks := chosen.lacks(frame, self.most_bps)):
+            raise BadValueError("Level", chosen.name, f"{lacks}; {codec.label} needs {least.name} for this")

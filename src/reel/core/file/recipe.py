@@ -1,28 +1,24 @@
-"""A recipe: what the file is to hold, each setting with its limits and the sentence that explains it."""
+"""A recipe: what the file is to hold. One that no encoder or container takes can't be made."""
 
-from dataclasses import dataclass
+from collections.abc import Iterator
+from dataclasses import dataclass, fields, replace
 from enum import StrEnum
 from fractions import Fraction
+from typing import Any
 
 from reel.core.errors import BadValueError
+from reel.core.file.codecs import CODECS, Chroma, CodecFacts, Effort, Stored, VideoCodec
+from reel.core.file.containers import CONTAINERS, SOUND_CODECS, Container, ContainerFacts, SoundCodec, SoundFacts
 from reel.core.file.naming import DEFAULT_PATTERN, check_pattern
-from reel.core.signal import SoundFormat
+from reel.core.file.rate import RATE_WORDS, ConstantQuality, RateControl, RateKind
+from reel.core.signal import Matrix, Range, SoundFormat
 
-VIDEO_BITRATE_BPS = (200_000, 400_000_000)
-# x264: 0 is lossless, which no profile but High 4:4:4 Predictive holds (ITU-T H.264, A.2.7).
-QUALITY_CRF = (1, 51)
 KEYFRAME_S = (Fraction(1, 10), Fraction(20))
-SOUND_BITRATE_BPS = (64_000, 320_000)
 SOUND_RATES_HZ = (44_100, 48_000, 96_000)
+DEPTHS = (8, 10)
 # Of each sample in a file of sound beside the take: more than any input has.
 SOUND_FILE_BITS = 24
-
-
-class Container(StrEnum):
-    """The kinds of file that Reel rolls into; both stay readable when the writer is killed."""
-
-    MKV = "mkv"
-    MP4 = "mp4"
+_USUAL_RATE = ConstantQuality(quality=20)
 
 
 class SoundFiles(StrEnum):
@@ -33,67 +29,146 @@ class SoundFiles(StrEnum):
     FLAC = "flac"
 
 
-class RateControl(StrEnum):
-    """What is held constant while the picture changes: the data rate, or the quality."""
+class MismatchError(BadValueError):
+    """Raised when settings that are each possible do not go together. `field` is the setting that is refused."""
 
-    CBR = "cbr"
-    CRF = "crf"
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Effort:
-    """An x264 preset and the look-ahead that it uses by default, in frames (x264's own table of presets)."""
-
-    preset: str
-    lookahead: int
-
-
-EFFORTS = {
-    effort.preset: effort
-    for effort in (
-        Effort(preset="ultrafast", lookahead=0),
-        Effort(preset="superfast", lookahead=0),
-        Effort(preset="veryfast", lookahead=10),
-        Effort(preset="faster", lookahead=20),
-        Effort(preset="fast", lookahead=30),
-        Effort(preset="medium", lookahead=40),
-        Effort(preset="slow", lookahead=50),
-    )
-}
+    def __init__(self, field: str, thing: str, value: object, limit: str) -> None:
+        self.field = field
+        super().__init__(thing, value, limit)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Recipe:
-    """The file settings. Video is H.264 High, 4:2:0 8-bit, BT.709 limited; sound is AAC-LC.
+class Draft:
+    """The settings of a file as somebody wishes them, whether or not they go together.
 
-    `bitrate_bps` counts with CBR, `quality_crf` with CRF; the other one is kept for the day the person changes back.
+    `effort` is one of the codec's own presets and `profile` one that is chosen, "" where it has none. `b_frames` and
+    `lookahead` (frames) are the effort's own when None; `level` is the smallest that holds the frame when "".
     The sound's bitrate, rate and channels hold for each track, `sound_files` is what each is written to as well.
     """
 
-    container: Container = Container.MKV
-    rate_control: RateControl = RateControl.CRF
-    bitrate_bps: int = 12_000_000
-    quality_crf: int = 20
+    container: Container = Container.MP4
+    codec: VideoCodec = VideoCodec.H264
+    rate: RateControl = _USUAL_RATE
     effort: str = "superfast"
+    profile: str = ""
+    chroma: Chroma = Chroma.C420
+    bits: int = 8
+    matrix: Matrix = Matrix.BT709
+    range: Range = Range.LIMITED
     keyframe_s: Fraction = Fraction(2)
+    b_frames: int | None = None
+    lookahead: int | None = None
+    tune: str = ""
+    level: str = ""
+    sound_codec: SoundCodec = SoundCodec.AAC
     sound_bitrate_bps: int = 192_000
     sound_rate_hz: int = 48_000
     sound_channels: int = 2
     sound_files: SoundFiles = SoundFiles.NONE
     name_pattern: str = DEFAULT_PATTERN
 
+    @property
+    def codec_facts(self) -> CodecFacts:
+        """What the picture codec takes."""
+        return CODECS[self.codec]
+
+    @property
+    def sound_facts(self) -> SoundFacts:
+        """What the sound codec takes."""
+        return SOUND_CODECS[self.sound_codec]
+
+    @property
+    def container_facts(self) -> ContainerFacts:
+        """What the container holds."""
+        return CONTAINERS[self.container]
+
+    @property
+    def suffix(self) -> str:
+        """The ending of the file's name."""
+        return self.container_facts.suffix
+
+    def mismatches(self) -> Iterator[MismatchError]:
+        """Give what does not go together, the most basic first."""
+        codec, sound, container = self.codec_facts, self.sound_facts, self.container_facts
+        if self.codec not in container.video:
+            yield MismatchError("codec", f"Codec in {container.label}", codec.label, container.reason(self.codec))
+        if self.sound_codec not in container.sound:
+            why = container.reason(self.sound_codec)
+            yield MismatchError("sound_codec", f"Sound in {container.label}", sound.label, why)
+        yield from self._picture_mismatches(codec)
+        if self.sound_rate_hz not in sound.rates_hz:
+            rates = " or ".join(f"{rate / 1000:g}" for rate in sound.rates_hz)
+            value = f"{self.sound_rate_hz / 1000:g} kHz"
+            yield MismatchError("sound_rate_hz", "Sample rate", value, f"{sound.label} takes {rates} kHz")
+        if sound.bitrates_bps and self.sound_bitrate_bps not in sound.bitrates_bps:
+            rates = ", ".join(f"{rate // 1000}" for rate in sound.bitrates_bps)
+            value = f"{self.sound_bitrate_bps / 1000:g} kb/s"
+            yield MismatchError("sound_bitrate_bps", "Sound bitrate", value, f"{sound.label} takes {rates} kb/s")
+
+    def _picture_mismatches(self, codec: CodecFacts) -> Iterator[MismatchError]:
+        yield from self._rate_mismatches(codec)
+        yield from self._named_mismatches(codec)
+        forms = self.forms()
+        if (self.chroma, self.bits) not in forms:
+            held = ", ".join(f"{chroma} {bits}-bit" for chroma, bits in forms)
+            what = " ".join((codec.label, *([self.profile] if self.profile else [])))
+            yield MismatchError("chroma", "Samples", f"{self.chroma} {self.bits}-bit", f"{what} holds {held}")
+        if codec.coding is not None and (self.matrix, self.range) != codec.coding:
+            value, fixed = f"{self.matrix} {self.range}", " ".join(codec.coding)
+            yield MismatchError("matrix", "Matrix, range", value, f"{codec.label} is always {fixed}")
+        for field, thing, asked, most in (
+            ("b_frames", "B-frames", self.b_frames, codec.most_b_frames),
+            ("lookahead", "Look-ahead", self.lookahead, codec.most_lookahead),
+        ):
+            if asked is not None and not 0 <= asked <= most:
+                yield MismatchError(field, thing, asked, f"{codec.label} takes {f'0 to {most}' if most else 'none'}")
+
+    def _rate_mismatches(self, codec: CodecFacts) -> Iterator[MismatchError]:
+        kind = self.rate.kind
+        if kind not in codec.rates:
+            kinds = ", ".join(RATE_WORDS[kind] for kind in codec.rates)
+            yield MismatchError("rate", "Rate control", RATE_WORDS[kind], f"{codec.label} has {kinds}")
+        scale, number = codec.scale(kind), self.rate.number
+        if scale is not None and number is not None and not scale.low <= number <= scale.high:
+            limit = f"{codec.label} takes {scale.low} to {scale.high}"
+            if RateKind.LOSSLESS in codec.rates and number == 0:
+                limit += "; lossless is a rate control of its own"
+            yield MismatchError("rate", RATE_WORDS[kind].capitalize(), number, limit)
+
+    def _named_mismatches(self, codec: CodecFacts) -> Iterator[MismatchError]:
+        for field, thing, asked, known, is_chosen in (
+            ("effort", "Effort", self.effort, [effort.name for effort in codec.efforts], True),
+            ("profile", "Profile", self.profile, [profile.name for profile in codec.profiles], True),
+            ("tune", "Tune", self.tune, list(codec.tunes), False),
+            ("level", "Level", self.level, codec.level_names, False),
+        ):
+            if asked not in known and (asked or (is_chosen and known)):
+                limit = f"{codec.label} has {', '.join(known)}" if known else f"{codec.label} has none to choose"
+                yield MismatchError(field, thing, asked, limit)
+
+    def forms(self) -> dict[tuple[Chroma, int], Stored]:
+        """Give the depths (bits) and chroma that the codec takes in the chosen profile."""
+        profile = self.codec_facts.profile(self.profile)
+        return dict(profile.stored) if profile is not None else self.codec_facts.forms()
+
+    def as_fields(self) -> dict[str, Any]:
+        """Give the settings by their names."""
+        return {field.name: getattr(self, field.name) for field in fields(self)}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Recipe(Draft):
+    """The file settings; they go together, or it can't be made: raises BadValueError, MismatchError."""
+
     def __post_init__(self) -> None:
-        _within("Video bitrate", self.bitrate_bps, VIDEO_BITRATE_BPS, "bits per second")
-        _within("Quality", self.quality_crf, QUALITY_CRF, "(CRF)")
-        _within("Keyframe interval", self.keyframe_s, KEYFRAME_S, "seconds")
-        _within("Sound bitrate", self.sound_bitrate_bps, SOUND_BITRATE_BPS, "bits per second")
-        if self.sound_rate_hz not in SOUND_RATES_HZ:
-            raise BadValueError("Sample rate", self.sound_rate_hz, "it is 44100, 48000 or 96000 Hz")
+        if not KEYFRAME_S[0] <= self.keyframe_s <= KEYFRAME_S[1]:
+            low, high = (f"{float(limit):g}" for limit in KEYFRAME_S)
+            raise BadValueError("Keyframe interval", f"{float(self.keyframe_s):g} s", f"it is from {low} to {high} s")
         if self.sound_channels not in (1, 2):
             raise BadValueError("Channels", self.sound_channels, "a track is mono or stereo")
-        if self.effort not in EFFORTS:
-            raise BadValueError("Effort", self.effort, "it is one of " + ", ".join(EFFORTS))
         check_pattern(self.name_pattern)
+        for mismatch in self.mismatches():
+            raise mismatch
 
     @property
     def sound(self) -> SoundFormat:
@@ -101,14 +176,24 @@ class Recipe:
         return SoundFormat(rate_hz=self.sound_rate_hz, channels=self.sound_channels)
 
     @property
+    def stored(self) -> Stored:
+        """How samples are stored, and in which profile."""
+        found = self.forms()[self.chroma, self.bits]
+        if self.rate.kind is RateKind.LOSSLESS and self.codec_facts.lossless_profile:
+            return replace(found, profile=self.codec_facts.lossless_profile)
+        return found
+
+    @property
+    def chosen_effort(self) -> Effort | None:
+        """The effort; None where the codec has none."""
+        return self.codec_facts.effort(self.effort)
+
+    @property
+    def is_exact(self) -> bool:
+        """Whether its size is held by settings alone, whatever is shown."""
+        return self.rate.target_bps is not None
+
+    @property
     def label(self) -> str:
-        """The codec and its rate control for people: `H.264 CRF 20`, `H.264 12 Mb/s`."""
-        if self.rate_control is RateControl.CRF:
-            return f"H.264 CRF {self.quality_crf}"
-        return f"H.264 {self.bitrate_bps / 1e6:g} Mb/s"
-
-
-def _within(thing: str, value: int | Fraction, limits: tuple[int | Fraction, int | Fraction], unit: str) -> None:
-    if not limits[0] <= value <= limits[1]:
-        low, high = (f"{float(limit):,g}" if limit < 1000 else f"{int(limit):,}" for limit in limits)
-        raise BadValueError(thing, f"{float(value):,g}", f"it must be from {low} to {high} {unit}".replace(",", " "))
+        """The codec and its rate control for people: `H.264 CRF 20`, `ProRes 422 HQ`."""
+        return " ".join(part for part in (self.codec_facts.label, self.profile, self.rate.label) if part)

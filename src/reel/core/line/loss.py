@@ -6,7 +6,7 @@ from fractions import Fraction
 
 from reel.core.line.links import Connector
 from reel.core.line.offer import Offer
-from reel.core.signal import Matrix, Mode, Signal
+from reel.core.signal import Matrix, Signal
 
 
 class LossKind(StrEnum):
@@ -124,7 +124,7 @@ class Framing:
     """What arrives is put into another frame."""
 
     comes: Signal
-    frame: Mode
+    framed: Signal
 
 
 Limit = Cause | Clock | Room | Wish | Plug | Time | Framing

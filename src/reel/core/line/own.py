@@ -3,7 +3,7 @@
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
-from reel.core.file import Container, FilePlan, RateControl, Recipe
+from reel.core.file import ConstantBitrate, Container, FilePlan, Recipe
 from reel.core.line.carried import Carried, brought_to, differences, one_eye
 from reel.core.line.device import Eye
 from reel.core.line.hops import HopKind, Passed, Situation
@@ -94,8 +94,7 @@ def remote_plan(option: RecordOption, mode: Mode, base: Recipe, track: str) -> F
     """Give what a device's own recorder makes, for a picture of `mode`; names stay as the rig has them."""
     recipe = Recipe(
         container=Container.MP4,
-        rate_control=RateControl.CBR,
-        bitrate_bps=option.bitrate_bps,
+        rate=ConstantBitrate(bitrate_bps=option.bitrate_bps),
         effort="ultrafast",
         name_pattern=base.name_pattern,
     )

@@ -4,14 +4,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
-from reel.core.file import FilePlan, RateControl, forecast
+from reel.core.file import FilePlan, forecast
 from reel.core.line.input import Chain, InputSetup, chain
 from reel.core.line.loss import Figure, Framing, Loss, LossKind, Weight
 from reel.core.line.origin import Network
 from reel.core.line.path import Travel
 from reel.core.line.proposal import fitting_frame
 from reel.core.line.rig import RigSetup, file_plan
-from reel.core.signal import Matrix, PixelFormat, Range, Signal, SoundFormat, pixel_format, rate_label
+from reel.core.signal import PixelFormat, Signal, SoundFormat, pixel_format, rate_label
 
 STAGES = ("device", "path", "arrival", "frame", "sound", "file", "roll")
 
@@ -51,8 +51,8 @@ class Strand:
 
 
 def framed_signal(plan: FilePlan) -> Signal:
-    """Say what goes to the encoder: the frame, 4:2:0 8-bit, BT.709 limited."""
-    return Signal(mode=plan.frame)
+    """Say what goes to the encoder."""
+    return plan.signal
 
 
 def walk(setup: RigSetup, live: Sequence[Live] = (), measured_bps: int | None = None) -> tuple[Stage, ...]:
@@ -190,7 +190,7 @@ def _frame_stage(setup: RigSetup, way: Travel, comes: Signal | None) -> Stage:
         key="frame",
         fact=frame.mode.size_label,
         detail=f"{fits}, {'as it comes' if frame.as_it_comes else rate_label(frame.mode.rate)}",
-        rate_bps=None if way.block else _rate(Signal(mode=frame.mode)),
+        rate_bps=None if way.block else _rate(file_plan(setup).signal),
         losses=_framing_losses(comes, setup),
     )
 
@@ -198,8 +198,8 @@ def _frame_stage(setup: RigSetup, way: Travel, comes: Signal | None) -> Stage:
 def _framing_losses(arrives: Signal | None, setup: RigSetup) -> tuple[Loss, ...]:
     if arrives is None:
         return ()
-    framed = Signal(mode=setup.frame.mode)
-    limit = Framing(comes=arrives, frame=framed.mode)
+    framed = file_plan(setup).signal
+    limit = Framing(comes=arrives, framed=framed)
     said = {loss.kind for loss in chain(setup.picture).travel.losses}  # what a box took of the colours is said once
     found = [*_size_changes(arrives, framed), *_rate_changes(arrives, framed, as_it_comes=setup.frame.as_it_comes)]
     found += [change for change in _colour_changes(arrives, framed) if change[0] not in said]
@@ -233,11 +233,11 @@ def _rate_changes(arrives: Signal, framed: Signal, *, as_it_comes: bool) -> list
 def _colour_changes(arrives: Signal, framed: Signal) -> list[_Change]:
     source, frame = pixel_format(arrives.pixels), pixel_format(framed.pixels)
     found: list[_Change] = []
-    if source.chroma not in (frame.chroma, "4:0:0"):
+    if source.chroma != "4:0:0" and chroma_share(frame) < chroma_share(source):
         found.append((LossKind.CHROMA, Weight.CHROMA, chroma_share(source), chroma_share(frame)))
     if source.depth_bits > frame.depth_bits:
         found.append((LossKind.DEPTH, Weight.DEPTH, source.depth_bits, frame.depth_bits))
-    if (arrives.matrix, arrives.range) != (Matrix.BT709, Range.LIMITED):
+    if (arrives.matrix, arrives.range) != (framed.matrix, framed.range):
         found.append((LossKind.CONVERTED, Weight.SMALL, None, None))
     return found
 
@@ -269,7 +269,7 @@ def _file_stage(plan: FilePlan, measured_bps: int | None) -> Stage:
     cost = forecast(plan, measured_bps)
     if cost is None:
         return Stage(key="file", fact=recipe.label, detail="size not known yet")
-    about = "about " if recipe.rate_control is RateControl.CRF else ""
+    about = "" if recipe.rate.target_bps else "about "
     return Stage(
         key="file",
         fact=recipe.label,

@@ -11,7 +11,7 @@ from reel.core.line.input import InputSetup
 from reel.core.line.links import MJPEG_NOISE_BITS_PER_PIXEL, link_clock_hz
 from reel.core.line.loss import BLOCKS, Cause, Clock, Figure, Framing, Loss, LossKind, Plug, Room, Time, Wish
 from reel.core.line.own import OwnRecorder
-from reel.core.signal import Signal, pixel_format, rate_label
+from reel.core.signal import pixel_format, rate_label
 
 WORDS = {
     LossKind.UNCONNECTED: "nothing connected",
@@ -139,14 +139,14 @@ def _own_limit(hop: Hop, loss: Loss, setup: InputSetup) -> str:
 
 def _frame_limit(loss: Loss, limit: Framing) -> str:
     comes = limit.comes
-    source, frame = pixel_format(comes.pixels), pixel_format(Signal(mode=limit.frame).pixels)
+    source, frame = pixel_format(comes.pixels), pixel_format(limit.framed.pixels)
     if loss.kind in (LossKind.RATE, LossKind.REPEATED):
         return f"{_rate(loss.was)} pictures a second arrive and the file takes {_rate(loss.left)}."
     return {
         LossKind.CHROMA: f"{source.chroma} arrives and the file holds {frame.chroma}.",
         LossKind.DEPTH: f"{loss.was} bits arrive and the file holds {loss.left}.",
-        LossKind.CONVERTED: f"{comes.matrix.value} {comes.range.value} is converted to 709 limited.",
-    }.get(loss.kind, f"{comes.mode.size_label} arrives and the frame is {limit.frame.size_label}.")
+        LossKind.CONVERTED: f"{comes.matrix} {comes.range} is converted to {limit.framed.matrix} {limit.framed.range}.",
+    }.get(loss.kind, f"{comes.mode.size_label} arrives and the frame is {limit.framed.mode.size_label}.")
 
 
 def _scaled(loss: Loss, setup: InputSetup) -> str:

@@ -6,23 +6,23 @@ from enum import StrEnum
 from fractions import Fraction
 from itertools import zip_longest
 
-from reel.core.file import FilePlan, RateControl
+from reel.core.file import Expectations, FilePlan, RateKind, expectations
 from reel.core.measure.counts import Counts, InputCounts, LossCause
 from reel.core.measure.examine import Appearance, Spans
 from reel.core.media.probe import MediaFacts, SoundFacts, VideoFacts
 from reel.core.media.rate import RateFacts
-from reel.core.signal import PIXEL_FORMATS, Matrix, Range, length_label, pixel_format, rate_label, timecode
+from reel.core.signal import PIXEL_FORMATS, length_label, pixel_format, rate_label, timecode
 
 # A constant bitrate may differ by this part, in takes long enough for the rate control to settle.
 BITRATE_TOLERANCE = Fraction(1, 10)
 SETTLED_S = 5
 # ITU-R BT.1359: sound this far from the picture is not noticed.
 SYNC_TOLERANCE_S = Fraction(40, 1000)
-# AAC-LC holds its bitrate on average only. Sound under this level needs less, and says nothing of the encoder.
+# Codecs of sound hold their bitrate on average only. Sound under this level needs less, and says nothing of them.
 SOUND_BITRATE_SLACK = Fraction(3, 10)
 QUIET_DB = -45.0
-# Picture and sound end together to within a frame of AAC and one of the picture at 24 a second.
-END_TOLERANCE_S = Fraction(1024, 48_000) + Fraction(1, 24)
+# Picture and sound end together to within a block of the sound's codec and one picture at 24 a second.
+PICTURE_S = Fraction(1, 24)
 # A part of the take in which the picture is black or does not change that is more than any scene would have.
 FAULTY_PART = Fraction(1, 2)
 # A stretching of sound under this is not worth a line: it is what a few seconds can't tell from none.
@@ -88,17 +88,20 @@ def prove(
     `seen` is what its pictures look like; None leaves those lines out. `beside` are the facts of the files of sound, in
     the plan's order; None for one that can't be read.
     """
-    lines = [_container(plan, facts), *_whole(facts)]
+    asked = expectations(plan)
+    lines = [_line("Container", asked.container, facts.container), *_whole(facts)]
     if facts.video is None or not facts.video.frames:
         lines.append(_line("Picture", "1 track", "none", cause="The file holds no picture that can be decoded."))
     else:
-        lines += _picture(plan, facts.video)
+        lines += _picture(plan, asked, facts.video)
         lines += _frames(plan, facts.video, counts)
         if seen is not None:
             lines += _looks(plan, facts.video, seen)
-    lines += _sound(plan, facts)
+    lines += _sound(plan, asked, facts)
     lines += [
-        _sound_file(plan, name, one, facts.length_s) for name, one in zip_longest(plan.sound_files, beside) if name
+        _sound_file(plan, asked, name, one, facts.length_s)
+        for name, one in zip_longest(plan.sound_files, beside)
+        if name
     ]
     lines += _inputs(plan, counts)
     return Proof(lines=tuple(lines))
@@ -126,24 +129,28 @@ def _line(label: str, asked: str, got: str, *, same: bool | None = None, cause: 
     )
 
 
-def _container(plan: FilePlan, facts: MediaFacts) -> ProofLine:
-    got = next((kind for kind in ("matroska", "mp4") if kind in facts.container), facts.container)
-    return _line("Container", plan.recipe.container.value.upper(), {"matroska": "MKV", "mp4": "MP4"}.get(got, got))
-
-
-def _picture(plan: FilePlan, video: VideoFacts) -> list[ProofLine]:
-    asked_pixels = pixel_format("yuv420p").label
-    return [
+def _picture(plan: FilePlan, asked: Expectations, video: VideoFacts) -> list[ProofLine]:
+    lines = [
         _line("Size", plan.frame.size_label, f"{video.width_px}×{video.height_px}"),
         _rate(plan, video.rate),
         _line("Pixel shape", "square", _shape(video), cause="Players show it in another shape or turned."),
-        _line("Codec, profile", "H.264 High", _codec(video.codec, video.profile)),
-        _line("Pixel format", asked_pixels, _pixels(video.pixels)),
-        _line("Matrix, range", f"{Matrix.BT709.value} {Range.LIMITED.value}", _colour(video)),
-        _line("Transfer, primaries", "709, 709", f"{_curve(video.transfer)}, {_curve(video.primaries)}"),
-        _keyframes(plan, video),
-        _bitrate(plan, video),
+        _line("Codec, profile", _named(asked.codec, asked.profile), _named(video.codec, video.profile)),
+        _level(asked, video),
+        _line("Pixel format", _pixels(asked.pixels), _pixels(video.pixels)),
+        _line("Matrix, range", f"{asked.matrix.value} {asked.range.value}", _colour(video)),
     ]
+    if asked.has_transfer:
+        curves = f"{_curve(video.transfer)}, {_curve(video.primaries)}"
+        lines.append(_line("Transfer, primaries", "709, 709", curves))
+    return [line for line in (*lines, _keyframes(plan, asked, video), _bitrate(asked, video)) if line is not None]
+
+
+def _level(asked: Expectations, video: VideoFacts) -> ProofLine | None:
+    if asked.level:
+        return _line("Level", asked.level, video.level, cause="The encoder took another one.")
+    if video.level:
+        return ProofLine(label="Level", asked="–", got=video.level, verdict=Verdict.NOTED)
+    return None
 
 
 def _rate(plan: FilePlan, rate: RateFacts | None) -> ProofLine:
@@ -162,9 +169,8 @@ def _exact(rate: Fraction) -> str:
     return str(rate) if rate.denominator == 1 else f"{rate_label(rate)} ({rate})"
 
 
-def _codec(codec: str, profile: str) -> str:
-    names = {"h264": "H.264", "hevc": "HEVC", "aac": "AAC"}
-    return f"{names.get(codec, codec)} {profile}".strip()
+def _named(codec: str, profile: str) -> str:
+    return f"{codec} {profile}".strip()
 
 
 def _pixels(name: str) -> str:
@@ -201,7 +207,15 @@ def _colour(video: VideoFacts) -> str:
     return f"{matrix} {video.range.value if video.range else 'untagged'}"
 
 
-def _keyframes(plan: FilePlan, video: VideoFacts) -> ProofLine:
+def _keyframes(plan: FilePlan, asked_of: Expectations, video: VideoFacts) -> ProofLine:
+    if asked_of.keyframe_ticks == 1:
+        got = (
+            "every picture"
+            if video.keyframes == video.frames
+            else f"{_count(video.keyframes)} of {_count(video.frames)}"
+        )
+        return _line("Keyframes", "every picture", got, cause="Some pictures need others to be decoded.")
+
     def label(ticks: int) -> str:
         return f"{float(ticks / plan.frame.rate):.2f} s"
 
@@ -219,16 +233,21 @@ def _keyframes(plan: FilePlan, video: VideoFacts) -> ProofLine:
     return _line("Keyframes", asked, got, cause=cause)
 
 
-def _bitrate(plan: FilePlan, video: VideoFacts) -> ProofLine:
+def _bitrate(asked: Expectations, video: VideoFacts) -> ProofLine:
     got = f"{video.bitrate_bps / 1e6:.1f} Mb/s"
-    if plan.recipe.rate_control is RateControl.CRF:
-        return ProofLine(label="Video bitrate", asked=f"CRF {plan.recipe.quality_crf}", got=got, verdict=Verdict.NOTED)
-    asked = f"{plan.recipe.bitrate_bps / 1e6:.1f} Mb/s"
+    target_bps = asked.rate.target_bps
+    if target_bps is None:
+        words = asked.rate.label or f"as {asked.profile} has it"
+        return ProofLine(label="Video bitrate", asked=words, got=got, verdict=Verdict.NOTED)
+    words = f"{target_bps / 1e6:.1f} Mb/s"
     if video.length_s < SETTLED_S:
         cause = f"A take under {SETTLED_S} s is too short to judge a bitrate."
-        return ProofLine(label="Video bitrate", asked=asked, got=got, verdict=Verdict.NOTED, cause=cause)
-    same = abs(video.bitrate_bps - plan.recipe.bitrate_bps) <= BITRATE_TOLERANCE * plan.recipe.bitrate_bps
-    return _line("Video bitrate", asked, got, same=same, cause="The encoder could not hold the bitrate.")
+        return ProofLine(label="Video bitrate", asked=words, got=got, verdict=Verdict.NOTED, cause=cause)
+    same = abs(video.bitrate_bps - target_bps) <= BITRATE_TOLERANCE * target_bps
+    if not same and asked.rate.kind is RateKind.VARIABLE and video.bitrate_bps < target_bps:
+        cause = "The picture needed less than it was allowed."
+        return ProofLine(label="Video bitrate", asked=words, got=got, verdict=Verdict.NOTED, cause=cause)
+    return _line("Video bitrate", words, got, same=same, cause="The encoder could not hold the bitrate.")
 
 
 def _frames(plan: FilePlan, video: VideoFacts, counts: Counts) -> list[ProofLine]:
@@ -313,20 +332,22 @@ def _spans(plan: FilePlan, spans: Spans) -> str:
     return f"{length_label(spans.total_s)} in all, the longest {length_label(spans.longest_s)} from {at}"
 
 
-def _sound(plan: FilePlan, facts: MediaFacts) -> list[ProofLine]:
+def _sound(plan: FilePlan, wanted: Expectations, facts: MediaFacts) -> list[ProofLine]:
     asked = len(plan.tracks)
     lines = [_line("Sound tracks", str(asked), str(len(facts.sound)), cause="A track is missing or empty.")]
     for number, (name, track) in enumerate(zip(plan.tracks, facts.sound, strict=False), start=1):
         label = f"Track {number}" if asked > 1 else "Sound"
-        if name:  # takes of before had tracks without one
+        if name and wanted.names_tracks:  # takes of before had tracks without one
             lines.append(_line(f"{label} name", name, track.title or "none", cause="The container does not hold it."))
-        lines += _track(label, plan, track)
+        lines += _track(label, wanted, track)
         if facts.video is not None:
-            lines += _sync(label, facts.video, track)
+            lines += _sync(label, wanted, facts.video, track)
     return lines
 
 
-def _sound_file(plan: FilePlan, name: str, facts: MediaFacts | None, length_s: Fraction) -> ProofLine:
+def _sound_file(
+    plan: FilePlan, wanted: Expectations, name: str, facts: MediaFacts | None, length_s: Fraction
+) -> ProofLine:
     """Say what a file of sound holds: it begins with the take, so that it is as long."""
     track = facts.sound[0] if facts is not None and facts.sound else None
     kind = plan.recipe.sound_files.value.upper()
@@ -335,7 +356,7 @@ def _sound_file(plan: FilePlan, name: str, facts: MediaFacts | None, length_s: F
         return _line(name, asked, "can't be read", cause="It is missing or empty.")
     is_kind = facts.container == plan.recipe.sound_files.value
     got = _sound_form(kind if is_kind else facts.container, track.rate_hz, track.channels, track.length_s)
-    near = abs(track.length_s - length_s) <= END_TOLERANCE_S
+    near = abs(track.length_s - length_s) <= wanted.sound_block_s + PICTURE_S
     cause = "It ends before the take or after it." if not near else "It is of another kind."
     alike = is_kind and (track.rate_hz, track.channels) == (plan.recipe.sound_rate_hz, plan.recipe.sound_channels)
     return _line(name, asked, got, same=near and alike, cause=cause)
@@ -364,13 +385,13 @@ def _input(plan: FilePlan, one: InputCounts) -> Iterator[ProofLine]:
         yield ProofLine(label=f"{one.name}, clock", asked="–", got=got, verdict=Verdict.NOTED, cause=cause)
 
 
-def _track(name: str, plan: FilePlan, track: SoundFacts) -> list[ProofLine]:
+def _track(name: str, asked: Expectations, track: SoundFacts) -> list[ProofLine]:
     cause = "Its time leaves something out or goes back: a player falls silent or out of step there."
     return [
-        _line(f"{name} codec", "AAC LC", _codec(track.codec, track.profile)),
-        _line(f"{name} rate", f"{plan.recipe.sound_rate_hz / 1000:g} kHz", f"{track.rate_hz / 1000:g} kHz"),
-        _line(f"{name} channels", _channels(plan.recipe.sound_channels), _channels(track.channels)),
-        _sound_bitrate(name, plan, track),
+        _line(f"{name} codec", asked.sound, _named(track.codec, track.profile)),
+        _line(f"{name} rate", f"{asked.sound_rate_hz / 1000:g} kHz", f"{track.rate_hz / 1000:g} kHz"),
+        _line(f"{name} channels", _channels(asked.sound_channels), _channels(track.channels)),
+        _sound_bitrate(name, asked.sound_bitrate_bps, track),
         _line(f"{name} holes", "none", _holes(track), cause=cause),
     ]
 
@@ -387,12 +408,14 @@ def _holes(track: SoundFacts) -> str:
     return f"{float(by_s * 1000):+.0f} ms at {float(at_s):.1f} s{more}"
 
 
-def _sound_bitrate(name: str, plan: FilePlan, track: SoundFacts) -> ProofLine:
-    label, asked_bps = f"{name} bitrate", plan.recipe.sound_bitrate_bps
-    asked, got = f"{asked_bps / 1000:.0f} kb/s", f"{track.bitrate_bps / 1000:.0f} kb/s"
+def _sound_bitrate(name: str, asked_bps: int | None, track: SoundFacts) -> ProofLine:
+    label, got = f"{name} bitrate", f"{track.bitrate_bps / 1000:.0f} kb/s"
+    if asked_bps is None:
+        return ProofLine(label=label, asked="without loss", got=got, verdict=Verdict.NOTED)
+    asked = f"{asked_bps / 1000:.0f} kb/s"
     is_less = track.bitrate_bps < asked_bps * (1 - SOUND_BITRATE_SLACK)
     if is_less and (track.rms_db is None or track.rms_db < QUIET_DB):
-        cause = "AAC spends less on quiet sound than it was allowed."
+        cause = "Its codec spends less on quiet sound than it was allowed."
         return ProofLine(label=label, asked=asked, got=got, verdict=Verdict.NOTED, cause=cause)
     is_more = track.bitrate_bps > asked_bps * (1 + BITRATE_TOLERANCE)
     return _line(
@@ -400,7 +423,7 @@ def _sound_bitrate(name: str, plan: FilePlan, track: SoundFacts) -> ProofLine:
     )
 
 
-def _sync(name: str, video: VideoFacts, track: SoundFacts) -> list[ProofLine]:
+def _sync(name: str, asked: Expectations, video: VideoFacts, track: SoundFacts) -> list[ProofLine]:
     starts = track.start_s - video.start_s
     ends = starts + track.length_s - video.length_s
     cause = "The sound ends before the picture." if ends < 0 else "The picture ends before the sound."
@@ -412,7 +435,7 @@ def _sync(name: str, video: VideoFacts, track: SoundFacts) -> list[ProofLine]:
             same=abs(starts) <= SYNC_TOLERANCE_S,
             cause="The sound starts at another instant than the picture.",
         ),
-        _line(f"{name} ends at", "0 ms", _offset(ends), same=abs(ends) <= END_TOLERANCE_S, cause=cause),
+        _line(f"{name} ends at", "0 ms", _offset(ends), same=abs(ends) <= asked.sound_block_s + PICTURE_S, cause=cause),
     ]
 
 

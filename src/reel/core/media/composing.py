@@ -8,17 +8,18 @@ import av
 import numpy as np
 
 from reel.core.frame import FrameSetup, Piece, Placed
+from reel.core.media.colour import code_values
 from reel.core.media.framing import MATRIX_CODES, RANGE_CODES, Framer
 from reel.core.media.overlay import Film, Materials, Moment, draw, draw_case, edge_px
 from reel.core.media.planes import planes_of
-from reel.core.signal import Signal
+from reel.core.signal import Signal, pixel_format
 
 # A picture and the width ÷ height of one of its pixels.
 Framed: TypeAlias = tuple[av.VideoFrame, Fraction]
 
 
 class Composer:
-    """Makes frames of `target` (4:2:0 8-bit, BT.709 limited) from the newest picture of each input.
+    """Makes frames as `target` is coded (planar Y′CbCr) from the newest picture of each input.
 
     Where one picture is all that is shown, it costs what framing costs. `arrangement` is the one that is on; `toggled`
     are the keys of pieces that are shown although they are hidden, or the other way round; `pen` is what was drawn by
@@ -68,10 +69,11 @@ class Composer:
                 self._lay_overlay(made, piece, moment or Moment())
                 continue
             cut, placed = self._cut(piece, *pictures[piece.input])
-            _lay(made, cut, placed, piece.opacity)
+            _lay(made, cut, placed, piece.opacity, pixel_format(self._target.pixels).subsampling)
             if piece.outline:
                 edge = edge_px((cut.width, cut.height))
-                draw_case((cut.width, cut.height)).lay(made, placed.x_px - edge, placed.y_px - edge, piece.opacity)
+                case = draw_case((cut.width, cut.height), self._target)
+                case.lay(made, placed.x_px - edge, placed.y_px - edge, piece.opacity)
         if self.pen is not None:
             self.pen.lay(made, 0, 0)
         return made
@@ -80,7 +82,7 @@ class Composer:
         assert piece.overlay is not None
         place = piece.place
         x, y, size = (place.x_px, place.y_px, (place.width_px, place.height_px)) if place else (0, 0, self._setup.size)
-        film = draw(piece.overlay, self._materials, moment, size)
+        film = draw(piece.overlay, self._materials, moment, size, self._target)
         if film is not None:
             film.lay(frame, x // 2 * 2, y // 2 * 2, piece.opacity)
 
@@ -108,21 +110,12 @@ class Composer:
     def _ground_frame(self) -> av.VideoFrame:
         if self._ground is None:
             mode = self._target.mode
-            self._ground = av.VideoFrame(mode.width_px, mode.height_px, "yuv420p")
-            for plane, value in zip(planes_of(self._ground), code_values(self._setup.ground), strict=True):
+            self._ground = av.VideoFrame(mode.width_px, mode.height_px, self._target.pixels)
+            for plane, value in zip(
+                planes_of(self._ground), code_values(self._setup.ground, self._target), strict=True
+            ):
                 plane[:] = value
         return self._ground
-
-
-def code_values(colour: str) -> tuple[int, int, int]:
-    """Give a colour "#rrggbb" as 8-bit Y′, Cb, Cr, BT.709 limited (ITU-R BT.709-6, 3.2 to 3.5)."""
-    red, green, blue = (int(colour[place : place + 2], 16) / 255 for place in (1, 3, 5))
-    luma = 0.2126 * red + 0.7152 * green + 0.0722 * blue
-    return (
-        round(16 + 219 * luma),
-        round(128 + 224 * (blue - luma) / 1.8556),
-        round(128 + 224 * (red - luma) / 1.5748),
-    )
 
 
 def _copy(frame: av.VideoFrame, target: Signal) -> av.VideoFrame:
@@ -133,11 +126,11 @@ def _copy(frame: av.VideoFrame, target: Signal) -> av.VideoFrame:
     return made
 
 
-def _lay(frame: av.VideoFrame, cut: av.VideoFrame, placed: Placed, opacity: int) -> None:
+def _lay(frame: av.VideoFrame, cut: av.VideoFrame, placed: Placed, opacity: int, subsampling: tuple[int, int]) -> None:
     """Lay a picture over a frame; what reaches over the edge is left out."""
     for number, (plane, part) in enumerate(zip(planes_of(frame), planes_of(cut), strict=True)):
-        shift = 1 if number else 0
-        x, y = placed.x_px >> shift, placed.y_px >> shift
+        across, down = subsampling if number else (1, 1)
+        x, y = placed.x_px // across, placed.y_px // down
         left, top = max(0, x), max(0, y)
         right, bottom = min(plane.shape[1], x + part.shape[1]), min(plane.shape[0], y + part.shape[0])
         if right <= left or bottom <= top:
@@ -146,5 +139,6 @@ def _lay(frame: av.VideoFrame, cut: av.VideoFrame, placed: Placed, opacity: int)
         if opacity == 100:
             under[:] = over
         else:
-            mixed = (under.astype(np.uint16) * (100 - opacity) + over.astype(np.uint16) * opacity + 50) // 100
+            wide = np.uint16 if plane.dtype == np.uint8 else np.uint32
+            mixed = (under.astype(wide) * (100 - opacity) + over.astype(wide) * opacity + 50) // 100  # type: ignore[operator]
             under[:] = mixed.astype(plane.dtype)

@@ -38,7 +38,7 @@ _BASE = Fraction(1, 1000)
 
 
 class Framer:
-    """Brings a piece's picture to its place in a frame of `target` (size, pixel format, BT.709 limited).
+    """Brings a piece's picture to its place in a frame of `target` (size, pixel format, matrix, range).
 
     It is ready for one source size at a time. A frame that is right already is handed through untouched. What is only
     shown need not be `exact`: that is a few times cheaper, and up to 3 code values off. With `padded` the whole frame

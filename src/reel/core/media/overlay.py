@@ -15,7 +15,9 @@ from PIL import ImageDraw, ImageFont, UnidentifiedImageError
 
 from reel.core.errors import BadValueError
 from reel.core.frame.overlay import Caption, Clock, Face, Font, Image, Lettering, Overlay
+from reel.core.media.colour import Floats, coded
 from reel.core.media.planes import planes_of
+from reel.core.signal import Signal, pixel_format
 
 MAX_IMAGE_BYTES, MAX_IMAGE_PX = 8_000_000, 4096
 _PAD = 0.3  # of a line's height, around words on a ground
@@ -61,30 +63,26 @@ class Stroke:
 
 
 class Film:
-    """A drawing that can be laid over 4:2:0 frames, BT.709 limited: its planes, each with how much it covers."""
+    """A drawing that can be laid over frames coded as `target` is: its planes, each with how much it covers."""
 
-    def __init__(self, rgba: Bytes) -> None:
+    def __init__(self, rgba: Bytes, target: Signal) -> None:
         """Take (height, width, 4) of R, G, B and alpha."""
         height, width = (side // 2 * 2 for side in rgba.shape[:2])
         self.size = (width, height)
-        red, green, blue, alpha = (rgba[:height, :width, place].astype(np.float32) for place in range(4))
-        cover = alpha * np.float32(1 / 255)
-        luma = 0.2126 * red + 0.7152 * green + 0.0722 * blue  # ITU-R BT.709-6, 3.2
-        planes = (
-            16 + luma * 219 / 255,
-            128 + (blue - luma) * 224 / 255 / 1.8556,
-            128 + (red - luma) * 224 / 255 / 1.5748,
-        )
+        drawn = rgba[:height, :width].astype(np.float32) * np.float32(1 / 255)
+        cover = drawn[..., 3]
+        planes = coded(drawn[..., :3], target)
+        self._steps = pixel_format(target.pixels).subsampling
+        small = _reduced(cover, self._steps)
         self._layers = [(planes[0] * cover, 1 - cover)]
-        small = _halved(cover)
-        self._layers += [(_halved(plane * cover), 1 - small) for plane in planes[1:]]
+        self._layers += [(_reduced(plane * cover, self._steps), 1 - small) for plane in planes[1:]]
 
     def lay(self, frame: av.VideoFrame, x: int, y: int, opacity: int = 100) -> None:
         """Lay it over a frame with its upper left corner at an even point; what reaches over the edge is left out."""
-        part = opacity / 100
+        part = np.float32(opacity / 100)
         for number, (plane, (colour, through)) in enumerate(zip(planes_of(frame), self._layers, strict=True)):
-            shift = 1 if number else 0
-            left, top = x >> shift, y >> shift
+            across, down = self._steps if number else (1, 1)
+            left, top = x // across, y // down
             x0, y0 = max(0, left), max(0, top)
             x1, y1 = min(plane.shape[1], left + colour.shape[1]), min(plane.shape[0], top + colour.shape[0])
             if x1 <= x0 or y1 <= y0:
@@ -95,25 +93,30 @@ class Film:
             under[:] = (mixed + 0.5).astype(plane.dtype)
 
 
-def _halved(plane: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
+def _reduced(plane: Floats, steps: tuple[int, int]) -> Floats:
+    """Give the means of `steps` (across, down) samples."""
+    across, down = steps
     height, width = plane.shape
-    halved: npt.NDArray[np.float32] = plane.reshape(height // 2, 2, width // 2, 2).mean(axis=(1, 3))
-    return halved
+    reduced: Floats = plane.reshape(height // down, down, width // across, across).mean(axis=(1, 3))
+    return reduced
 
 
-def draw(overlay: Overlay, materials: Materials, moment: Moment, size: tuple[int, int]) -> Film | None:
-    """Draw an overlay; an image is brought to `size` (width, height). None for an image that is not there."""
+def draw(overlay: Overlay, materials: Materials, moment: Moment, size: tuple[int, int], target: Signal) -> Film | None:
+    """Draw an overlay for frames of `target`; an image is brought to `size` (width, height).
+
+    None for an image that is not there.
+    """
     if isinstance(overlay, Caption):
-        return _written(overlay.text, overlay.lettering, materials)
+        return _written(overlay.text, overlay.lettering, materials, target)
     if isinstance(overlay, Clock):
         text = moment.timecode if overlay.face is Face.TIMECODE else moment.time
-        return _written(text, overlay.lettering, materials)
+        return _written(text, overlay.lettering, materials, target)
     assert isinstance(overlay, Image)
-    return _image(overlay.name, materials, size)
+    return _image(overlay.name, materials, size, target)
 
 
 @lru_cache(maxsize=64)
-def _written(text: str, lettering: Lettering, materials: Materials) -> Film:
+def _written(text: str, lettering: Lettering, materials: Materials, target: Signal) -> Film:
     font = _font(lettering.font, lettering.size_px, materials.fonts)
     pad = round(lettering.size_px * _PAD) if lettering.ground else 2
     probe = ImageDraw.Draw(Pictures.new("L", (1, 1)))
@@ -121,7 +124,7 @@ def _written(text: str, lettering: Lettering, materials: Materials) -> Film:
     size = int(right - left) + 2 * pad + 2, int(bottom - top) + 2 * pad + 2
     drawn = Pictures.new("RGBA", size, f"{lettering.ground}ff" if lettering.ground else f"{lettering.colour}00")
     ImageDraw.Draw(drawn).multiline_text((pad - left, pad - top), text, font=font, fill=f"{lettering.colour}ff")
-    return Film(np.asarray(drawn))
+    return Film(np.asarray(drawn), target)
 
 
 @lru_cache(maxsize=16)
@@ -140,7 +143,7 @@ def _weight(font: ImageFont.FreeTypeFont) -> float:
 
 
 @lru_cache(maxsize=8)
-def _image(name: str, materials: Materials, size: tuple[int, int]) -> Film | None:
+def _image(name: str, materials: Materials, size: tuple[int, int], target: Signal) -> Film | None:
     if materials.images is None:
         return None
     try:
@@ -148,7 +151,7 @@ def _image(name: str, materials: Materials, size: tuple[int, int]) -> Film | Non
             scaled = opened.convert("RGBA").resize(size, Pictures.Resampling.LANCZOS)
     except OSError:
         return None
-    return Film(np.asarray(scaled))
+    return Film(np.asarray(scaled), target)
 
 
 def edge_px(size: tuple[int, int]) -> int:
@@ -157,7 +160,7 @@ def edge_px(size: tuple[int, int]) -> int:
 
 
 @lru_cache(maxsize=16)
-def draw_case(size: tuple[int, int]) -> Film:
+def draw_case(size: tuple[int, int], target: Signal) -> Film:
     """Draw a case around a picture of (width, height): a dark edge with round corners, a slot at its upper end.
 
     The upper end is the top of an upright picture and the left of one that lies. Nothing covers the picture. The film
@@ -173,7 +176,7 @@ def draw_case(size: tuple[int, int]) -> Film:
     canvas.rounded_rectangle((across - half, down - rim // 2, across + half, down + rim // 2), rim // 2, fill=_RIM)
     small = drawn.resize(whole, Pictures.Resampling.BOX)
     ImageDraw.Draw(small).rectangle((edge, edge, edge + short - 1, edge + long - 1), fill=(0, 0, 0, 0))
-    return Film(np.asarray(small if size[1] >= size[0] else small.transpose(Pictures.Transpose.ROTATE_90)))
+    return Film(np.asarray(small if size[1] >= size[0] else small.transpose(Pictures.Transpose.ROTATE_90)), target)
 
 
 def keep_image(data: bytes, folder: Path) -> tuple[str, tuple[int, int]]:
@@ -201,13 +204,13 @@ def keep_image(data: bytes, folder: Path) -> tuple[str, tuple[int, int]]:
     return name, size
 
 
-def draw_strokes(strokes: Iterable[Stroke], size: tuple[int, int]) -> Film:
+def draw_strokes(strokes: Iterable[Stroke], target: Signal) -> Film:
     """Draw strokes of a pen on a film of the frame's size."""
-    drawn = Pictures.new("RGBA", size, (0, 0, 0, 0))
+    drawn = Pictures.new("RGBA", (target.mode.width_px, target.mode.height_px), (0, 0, 0, 0))
     canvas = ImageDraw.Draw(drawn)
     for stroke in strokes:
         _draw_stroke(canvas, stroke.points, stroke)
-    return Film(np.asarray(drawn))
+    return Film(np.asarray(drawn), target)
 
 
 def _draw_stroke(canvas: ImageDraw.ImageDraw, points: Sequence[tuple[int, int]], stroke: Stroke) -> None:

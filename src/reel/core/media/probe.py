@@ -9,6 +9,7 @@ from typing import Any
 import av
 import numpy as np
 
+from reel.core.file import CODECS, SOUND_CODECS
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.framing import frame_matrix, frame_range
 from reel.core.media.rate import RateFacts, measure_rate
@@ -17,6 +18,8 @@ from reel.core.sound import to_db
 
 # Sound whose stamps leave out or go back more than this has a hole or a jump; containers round to a millisecond.
 HOLE_S = Fraction(1, 200)
+_VIDEO_NAMES = {facts.reads_as: facts.label for facts in CODECS.values()}
+_SOUND_NAMES = {facts.reads_as: facts.label for facts in SOUND_CODECS.values()}
 # ITU-T H.273: a code that says nothing.
 _UNSPECIFIED = 2
 
@@ -29,7 +32,8 @@ class VideoFacts:
     `keyframe_ticks` holds the distances between keyframes in frames, each once, without the last stretch; `keyframes`
     is how many there are, `last_stretch` the frames from the last one on. `start_s` is the presentation time of the
     first picture, `length_s` from there to the end of the last. `pixel_aspect` is the width ÷ height of a pixel,
-    `turned_deg` how far a player turns the picture. `transfer` and `primaries` are ITU-T H.273 codes.
+    `turned_deg` how far a player turns the picture. `transfer` and `primaries` are ITU-T H.273 codes. A codec is
+    named as people do; one that Reel does not write, as libavcodec does.
     """
 
     codec: str
@@ -53,6 +57,7 @@ class VideoFacts:
     turned_deg: int = 0
     transfer: int | None = None
     primaries: int | None = None
+    level: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -78,7 +83,9 @@ class SoundFacts:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class MediaFacts:
-    """A media file: its container by libavformat's name, size, first picture stream (if any) and sound tracks.
+    """A media file: its container, size, first picture stream (if any) and sound tracks.
+
+    The container is named by what the file says of itself; one that Reel does not write, by libavformat's name.
 
     `broken_s` is where reading it ended before its end, None when it could be read whole.
     """
@@ -171,7 +178,7 @@ def probe(
             broken_s = _read(container, found, progress, picture)
             streams = list(found.values())
             return MediaFacts(
-                container=container.format.name,
+                container=_container_name(path, container),
                 size_bytes=path.stat().st_size,
                 video=next((_video(one) for one in streams if one.stream.type == "video"), None),
                 sound=tuple(_sound(one) for one in streams if one.stream.type == "audio"),
@@ -179,6 +186,27 @@ def probe(
             )
     except BROKEN as error:
         raise MediaError(path, f"can't be read as a media file ({reason_of(error)})") from error
+
+
+def _container_name(path: Path, container: "av.container.InputContainer") -> str:
+    """Tell apart what libavformat reads as one: MP4 and MOV by their brand, MKV and WebM by their document type."""
+    name = container.format.name
+    if "mp4" in name.split(","):
+        return "MOV" if container.metadata.get("major_brand", "qt  ").startswith("qt") else "MP4"
+    if name.startswith("matroska"):
+        with path.open("rb") as file:
+            # RFC 8794, 11.2.7: DocType is element 42 82 of the header, which is short
+            return "WebM" if b"\x42\x82\x84webm" in file.read(128) else "MKV"
+    return {"mpegts": "MPEG-TS"}.get(name, name)
+
+
+# How libavcodec counts levels: tenths for H.264, thirtieths for HEVC (ITU-T H.264, A.3.4; H.265, A.4).
+_LEVEL_STEPS = {"h264": 10, "hevc": 30}
+
+
+def _level(codec: str, number: int | None) -> str:
+    steps = _LEVEL_STEPS.get(codec)
+    return f"{number / steps:g}" if steps and number and number > 0 else ""
 
 
 def _read(
@@ -222,7 +250,7 @@ def _video(found: _Stream) -> VideoFacts:
     length = max((_end_of(found, stamps) - first) * time_base, Fraction(0))
     tagged = stream.codec_context
     return VideoFacts(
-        codec=tagged.name,
+        codec=_VIDEO_NAMES.get(tagged.codec.canonical_name, tagged.codec.canonical_name),
         profile=stream.profile or "",
         width_px=frame.width if frame else stream.width,
         height_px=frame.height if frame else stream.height,
@@ -243,6 +271,7 @@ def _video(found: _Stream) -> VideoFacts:
         turned_deg=int(frame.rotation) if frame else 0,
         transfer=_code(tagged.color_trc),
         primaries=_code(tagged.color_primaries),
+        level=_level(tagged.codec.canonical_name, getattr(tagged, "level", None)),
     )
 
 
@@ -264,8 +293,9 @@ def _sound(found: _Stream) -> SoundFacts:
     start = frame.pts * frame.time_base if frame and frame.pts is not None and frame.time_base else Fraction(0)
     length = max(found.end * time_base - start, Fraction(0))
     rms = (found.square / found.samples) ** 0.5 if found.samples else 0.0
+    codec = stream.codec_context.codec.canonical_name
     return SoundFacts(
-        codec=stream.codec_context.name,
+        codec=_SOUND_NAMES.get(codec, codec),
         profile=stream.profile or "",
         rate_hz=stream.rate,
         channels=stream.channels,

@@ -8,14 +8,14 @@ from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
-from reel.core.file import Container, file_stem, slug
+from reel.core.file import CONTAINERS, file_stem, slug
 from reel.core.media.errors import MediaError, NameTakenError
 
 ROLLING = ".rolling"
 # The folder of a take's files of sound: its name, with this ending.
 BESIDE = ".sound"
 MAX_NUMBER = 99_999
-_ENDINGS = tuple(f".{kind.value}" for kind in Container)
+_ENDINGS = tuple(sorted({f".{facts.suffix}" for facts in CONTAINERS.values()}))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -87,10 +87,10 @@ class Shelf:
             raise MediaError(Path(slug(name)), "is not a file name")
         return self.root / name
 
-    def reserve(self, pattern: str, *, rig: str, date: datetime.date, container: Container) -> Reserved:
+    def reserve(self, pattern: str, *, rig: str, date: datetime.date, suffix: str) -> Reserved:
         """Set the next free name aside by making its rolling file; raises MediaError."""
         for number in range(self._after_last(pattern, rig, date), MAX_NUMBER):
-            final = self.path(f"{file_stem(pattern, rig=rig, date=date, number=number)}.{container.value}")
+            final = self.path(f"{file_stem(pattern, rig=rig, date=date, number=number)}.{suffix}")
             rolling = final.with_name(f"{final.stem}{ROLLING}{final.suffix}")
             if self._stands(final.stem):
                 continue

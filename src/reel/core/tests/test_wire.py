@@ -24,8 +24,9 @@ class WireTests(unittest.TestCase):
     def test_every_wrong_field_is_refused(self):
         good = to_json(SETUP)
         for old, new in (
-            (b'"quality_crf":20', b'"quality_crf":99'),
-            (b'"quality_crf":20', b'"quality_crf":"x"'),
+            (b'"quality":20', b'"quality":99'),
+            (b'"quality":20', b'"quality":"x"'),
+            (b'"container":"mp4"', b'"container":"webm"'),
             (b'"30000/1001"', b'"1/0"'),
             (b'"protected":false', b'"protected":1e309'),
             (b'"device":"Console"', b'"device":""'),

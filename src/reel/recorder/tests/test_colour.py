@@ -7,7 +7,7 @@ from pathlib import Path
 
 import av
 
-from reel.core.file import Recipe
+from reel.core.file import ConstantQuality, Recipe
 from reel.core.frame import FrameSetup
 from reel.core.line import DeviceKind, HopSetup, propose
 from reel.core.line.tests.rigs import with_picture
@@ -48,7 +48,7 @@ class ColourTests(unittest.TestCase):
         hops = tuple(HopSetup(model=model) for model in path)
         sent = {"matrix": matrix, "range": value_range, "pixels": pixels}
         frame = FrameSetup(mode=Mode.parse("640x360p30"))
-        setup = replace(setup, frame=frame, recipe=Recipe(quality_crf=1, effort="ultrafast"))
+        setup = replace(setup, frame=frame, recipe=Recipe(rate=ConstantQuality(quality=1), effort="ultrafast"))
         setup = with_picture(setup, device=sent, path=hops)
         with tempfile.TemporaryDirectory() as folder:
             shelf = Shelf(Path(folder))

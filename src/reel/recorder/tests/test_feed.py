@@ -7,7 +7,7 @@ from pathlib import Path
 import av
 import numpy as np
 
-from reel.core.file import Container, Recipe
+from reel.core.file import ConstantQuality, Container, Recipe
 from reel.core.line.tests.rigs import feed
 from reel.core.measure import prove
 from reel.core.media import Shelf, probe
@@ -131,7 +131,7 @@ class ForeignFeedTests(FolderTestCase):
         return path
 
     def roll(self, name, seconds=1.0, frame="96x64p20"):
-        setup = feed(name, Mode.parse(frame), Recipe(effort="ultrafast", quality_crf=4), loop=False)
+        setup = feed(name, Mode.parse(frame), Recipe(effort="ultrafast", rate=ConstantQuality(quality=4)), loop=False)
         clock = VirtualClock()
         openers = openers_for(setup, (), self.folder, clock.now_ns)
         shelf = Shelf(self.folder / "shelf")
@@ -146,7 +146,7 @@ class ForeignFeedTests(FolderTestCase):
         self.assertEqual((take.counts.ticks, take.counts.lost), (frames, 0), name)
         facts = probe(take.path)
         proof = prove(
-            plan(Mode.parse("96x64p20"), quality_crf=4, tracks=("",) * len(facts.sound)),
+            plan(Mode.parse("96x64p20"), rate=ConstantQuality(quality=4), tracks=("",) * len(facts.sound)),
             facts=facts,
             counts=take.counts,
         )

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import av
 
-from reel.core.file import Recipe
+from reel.core.file import ConstantQuality, Recipe
 from reel.core.line import ArrivalSetup, Console, Deck, Deinterlace, file_plan
 from reel.core.line.tests.rigs import rig
 from reel.core.measure import LossCause, prove
@@ -29,7 +29,7 @@ BY_FIELD = ArrivalSetup(deinterlace=Deinterlace.FIELD, shape=Fraction(5, 4))
 
 
 def deck_setup(recorded="720x576p50", arrival=BY_FIELD, **device):
-    recipe = Recipe(effort="ultrafast", quality_crf=8)
+    recipe = Recipe(effort="ultrafast", rate=ConstantQuality(quality=8))
     return rig(replace(PAL, **device), mode=Mode.parse(recorded), recipe=recipe, arrival=arrival)
 
 

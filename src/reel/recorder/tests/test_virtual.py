@@ -49,7 +49,7 @@ class VirtualTests(unittest.TestCase):
         self.assertEqual(proof.differing, ())
 
     def test_matching_rates_none_lost_none_doubled(self):
-        for container in Container:
+        for container in (Container.MKV, Container.MP4):
             with self.subTest(container):
                 take = self.roll("1280x720p30", "640x360p30", [(0, 4)], container=container)
                 self.assertEqual(self.stamps(take), list(range(120)))
@@ -74,7 +74,7 @@ class VirtualTests(unittest.TestCase):
         self.assert_proved(take)
 
     def test_as_it_comes_keeps_every_picture_at_its_own_time(self):
-        for container in Container:
+        for container in (Container.MKV, Container.MP4):
             take = self.roll("1280x720p50", "640x360p30", [(0, 1), (1.5, 2.5)], container=container, as_it_comes=True)
             shown = self.stamps(take)
             self.assertEqual(

@@ -37,7 +37,7 @@ from reel.standins.play import Play
 from reel.web.live.recorder import rig_status
 from reel.web.rigs.forms.new import free_name
 from reel.web.rigs.models import MAX_NAME, Rig
-from reel.web.setups import from_1, from_2
+from reel.web.setups import from_1, from_2, from_3
 from reel.web.takes.actions import clean_name
 
 # As many changes of the frame can be taken back.
@@ -273,7 +273,7 @@ def import_rig(data: bytes) -> Rig:
 
     One that comes from the network does not connect before somebody has said that it may.
     """
-    found = read_rig(data, older={1: from_1, 2: from_2}, parts=("plays",))
+    found = read_rig(data, older={1: from_1, 2: from_2, 3: from_3}, parts=("plays",))
     name = clean_name("Name", found.name, MAX_NAME)
     plays = from_plain(found.parts.get("plays", []), tuple[Play, ...])
     comes_by_network = any(isinstance(one.origin, Network) for one in found.setup.inputs)

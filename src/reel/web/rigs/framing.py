@@ -21,7 +21,7 @@ from reel.core.frame import (
     proposals,
     scaling,
 )
-from reel.core.line import Eye, InputSetup, RigSetup, chain
+from reel.core.line import USUAL_FRAME, Eye, InputSetup, RigSetup, chain
 from reel.core.media import Materials, Moment
 from reel.core.media.overlay import draw
 from reel.core.signal import Signal
@@ -203,7 +203,8 @@ def title_of(overlay: Overlay | None) -> str:
 
 def size_of(overlay: Overlay) -> tuple[int, int]:
     """Give the (width, height) in pixels of what words take."""
-    film = draw(overlay, Materials(fonts=FONTS, images=settings.HOME.images), Moment(), (2, 2))
+    drawn_on = Signal(mode=USUAL_FRAME)  # how it is coded changes no size
+    film = draw(overlay, Materials(fonts=FONTS, images=settings.HOME.images), Moment(), (2, 2), drawn_on)
     return film.size if film is not None else (2, 2)
 
 

@@ -34,8 +34,9 @@ class WalkTests(StackTestCase):
         # File: constant bitrate, and what it costs
         page.locator(".stage-title", has_text="File").click()
         page.get_by_label("Container").select_option(value="mp4")
-        page.get_by_label("constant bitrate").check()
-        page.get_by_label("Bitrate", exact=True).fill("3")
+        page.get_by_label("Rate control").select_option("bitrate")
+        page.get_by_label("Bitrate, Mb/s").fill("3")
+        page.get_by_label("Bitrate, Mb/s").blur()
         expect(page.locator("#cost")).to_contain_text("23.9 MB")
         expect(page.locator("#cost")).to_contain_text("1.44 GB")
         page.get_by_role("button", name="Save").click()

@@ -1,45 +1,195 @@
 import datetime
+import itertools
 import re
 import unittest
+from dataclasses import replace
+from fractions import Fraction
 
 from hypothesis import given
 from hypothesis import strategies as st
 
 from reel.core.errors import BadValueError
-from reel.core.file import FilePlan, RateControl, Recipe, file_stem, forecast, slug
-from reel.core.signal import Mode
+from reel.core.file import (
+    CODECS,
+    CONTAINERS,
+    SOUND_CODECS,
+    Chroma,
+    ConstantBitrate,
+    ConstantQuality,
+    ConstantQuantiser,
+    Container,
+    Draft,
+    FilePlan,
+    Lossless,
+    MismatchError,
+    RateKind,
+    Recipe,
+    SoundCodec,
+    VariableBitrate,
+    VideoCodec,
+    differences,
+    encoder_settings,
+    expectations,
+    file_stem,
+    forecast,
+    lines,
+    mend,
+    offers,
+    slug,
+    usual_rate,
+)
+from reel.core.signal import Matrix, Mode, Range
 
 FRAME = Mode.parse("1280x720p30")
+RATES = st.one_of(
+    st.builds(ConstantQuality, quality=st.integers(0, 63)),
+    st.builds(ConstantQuantiser, quantiser=st.integers(0, 63)),
+    st.builds(ConstantBitrate, bitrate_bps=st.integers(200_000, 400_000_000)),
+    st.just(VariableBitrate(bitrate_bps=4_000_000, most_bps=9_000_000)),
+    st.just(Lossless()),
+    st.just(usual_rate(RateKind.PROFILE, CODECS[VideoCodec.PRORES])),
+)
+WORDS = st.sampled_from(["", "superfast", "12", "speed 8", "422 HQ", "SQ", "grain", "4.1", "5.1", "placebo"])
+DRAFTS = st.builds(
+    Draft,
+    container=st.sampled_from(Container), codec=st.sampled_from(VideoCodec), rate=RATES, effort=WORDS, profile=WORDS,
+    chroma=st.sampled_from(Chroma), bits=st.sampled_from((8, 10)), matrix=st.sampled_from(Matrix),
+    range=st.sampled_from(Range), b_frames=st.none() | st.integers(-1, 20), lookahead=st.none() | st.integers(-1, 300),
+    tune=WORDS, level=WORDS, sound_codec=st.sampled_from(SoundCodec),
+    sound_bitrate_bps=st.integers(1, 700_000), sound_rate_hz=st.sampled_from((44_100, 48_000, 96_000)),
+)  # fmt: skip
 
 
 class RecipeTests(unittest.TestCase):
     def test_limits_are_named(self):
-        for field, value in (
-            ("bitrate_bps", 100_000),
-            ("bitrate_bps", 2**63),
-            ("quality_crf", -1),
-            ("quality_crf", 52),
-            ("keyframe_s", 0),
-            ("sound_bitrate_bps", 1),
-            ("effort", "placebo"),
-            ("sound_rate_hz", 22_050),
-            ("sound_channels", 6),
+        for fields in (
+            {"keyframe_s": Fraction(0)},
+            {"sound_bitrate_bps": 1},
+            {"effort": "placebo"},
+            {"sound_rate_hz": 22_050},
+            {"sound_channels": 6},
+            {"rate": ConstantQuality(quality=0)},
+            {"rate": ConstantQuality(quality=52)},
+            {"b_frames": 17},
+            {"tune": "zoom"},
+            {"level": "7"},
+            {"profile": "422 HQ"},
         ):
-            with self.subTest(field, value=value), self.assertRaises(BadValueError) as raised:
-                Recipe(**{field: value})
-            self.assertRegex(str(raised.exception), "must be|one of|it is 44100|mono or stereo")
+            with self.subTest(**fields), self.assertRaises(BadValueError) as raised:
+                Recipe(**fields)
+            self.assertRegex(str(raised.exception), r"is from|takes|has|mono or stereo")
+        for make in (
+            lambda: ConstantBitrate(bitrate_bps=100_000),
+            lambda: ConstantBitrate(bitrate_bps=2**63),
+            lambda: VariableBitrate(bitrate_bps=9_000_000, most_bps=8_000_000),
+            lambda: ConstantQuality(quality=64),
+            lambda: ConstantQuantiser(quantiser=-1),
+        ):
+            with self.assertRaises(BadValueError):
+                make()
 
-    def test_constant_bitrate_costs_the_same_every_minute(self):
-        recipe = Recipe(rate_control=RateControl.CBR, bitrate_bps=12_000_000, sound_bitrate_bps=192_000)
+    def test_every_pair_is_made_or_refused_with_its_reason(self):
+        for container, codec, sound in itertools.product(Container, VideoCodec, SoundCodec):
+            draft = Draft(container=container, codec=codec, sound_codec=sound)
+            holds = CONTAINERS[container]
+            wrong = {one.field for one in draft.mismatches()} & {"codec", "sound_codec"}
+            wanted = {"codec"} if codec not in holds.video else set()
+            wanted |= {"sound_codec"} if sound not in holds.sound else set()
+            self.assertEqual(wrong, wanted)
+            for error in draft.mismatches():
+                if error.field in wanted:
+                    self.assertIn(holds.label, str(error))
+                    self.assertGreater(len(error.limit), 10)
+            mended = mend(draft)
+            self.assertEqual(mended.codec, codec)
+            self.assertEqual(mended.container == container, "codec" not in wanted)
+
+    @given(DRAFTS)
+    def test_what_is_mended_works_and_what_works_stays(self, draft):
+        mended = mend(draft)
+        self.assertEqual(mend(mended), mended)
+        self.assertEqual(tuple(mended.mismatches()), ())
+        self.assertEqual(offers(mended), ())
+        wrong = list(draft.mismatches())
+        found = offers(draft)
+        self.assertEqual(bool(found), bool(wrong))
+        for one in found:
+            self.assertIsInstance(one, Recipe)
+            self.assertTrue(differences(draft, one) or wrong)
+        if wrong:
+            with self.assertRaises(MismatchError):
+                Recipe(**draft.as_fields())
+        else:
+            self.assertEqual(Recipe(**draft.as_fields()), mended)
+        plan = FilePlan(recipe=mended, frame=FRAME, tracks=("game",))
+        told, asked = encoder_settings(plan), expectations(plan)
+        self.assertEqual((told.pixels, told.keyframe_ticks), (asked.pixels, asked.keyframe_ticks))
+        self.assertEqual(lines(mended).keys(), lines(Recipe()).keys())
+
+    def test_two_ways_are_offered_for_a_codec_that_the_container_does_not_hold(self):
+        kept, other = offers(Draft(container=Container.MP4, codec=VideoCodec.PRORES, sound_codec=SoundCodec.PCM24))
+        self.assertEqual((kept.container, kept.codec, kept.sound_codec), ("mkv", "prores", "pcm24"))
+        self.assertEqual((other.container, other.codec, other.sound_codec), ("mp4", "h264", "aac"))
+
+    def test_levels_are_the_smallest_that_hold_the_frame(self):
+        """As the standards' own tables of examples have it: ITU-T H.264, table A-6; H.265, table A.11; AV1, A.3."""
+        for codec, mode, level in (
+            (VideoCodec.H264, "720x576p25", "3"),
+            (VideoCodec.H264, "1280x720p30", "3.1"),
+            (VideoCodec.H264, "1280x720p60", "3.2"),
+            (VideoCodec.H264, "1920x1080p30", "4"),
+            (VideoCodec.H264, "1920x1080p60", "4.2"),
+            (VideoCodec.H264, "3840x2160p30", "5.1"),
+            (VideoCodec.HEVC, "1280x720p30", "3.1"),
+            (VideoCodec.HEVC, "1920x1080p60", "4.1"),
+            (VideoCodec.HEVC, "3840x2160p60", "5.1"),
+            (VideoCodec.AV1, "1920x1080p60", "4.1"),
+            (VideoCodec.AV1, "3840x2160p60", "5.1"),
+        ):
+            recipe = mend(Draft(codec=codec))
+            with self.subTest(codec, mode=mode):
+                self.assertEqual(FilePlan(recipe=recipe, frame=Mode.parse(mode)).level, level)
+        much = replace(Recipe(), rate=ConstantBitrate(bitrate_bps=60_000_000))
+        self.assertEqual(FilePlan(recipe=much, frame=FRAME).level, "4.1", "bits need it")
+
+    def test_a_frame_that_a_recipe_can_not_hold_is_refused(self):
+        for fields, mode, said in (
+            ({"level": "3"}, "1280x720p30", "needs 3.1"),
+            ({"codec": VideoCodec.DNXHR, "profile": "SQ"}, "128x128p30", "256×120"),
+            ({"codec": VideoCodec.MPEG2}, "2560x1440p30", "1920×1152"),
+            ({"codec": VideoCodec.MPEG2}, "1280x720p90", "pictures a second"),
+            ({"codec": VideoCodec.H264, "rate": ConstantBitrate(bitrate_bps=400_000_000)}, "4096x2304p120", ""),
+        ):
+            plan = FilePlan(recipe=mend(Draft(**fields)), frame=Mode.parse(mode))
+            with self.subTest(mode=mode, **fields):
+                if said:
+                    with self.assertRaises(BadValueError) as raised:
+                        plan.check()
+                    self.assertIn(said, str(raised.exception))
+                else:
+                    plan.check()
+
+    def test_what_is_held_by_settings_is_forecast_and_what_is_not_is_measured(self):
+        recipe = Recipe(rate=ConstantBitrate(bitrate_bps=12_000_000), sound_bitrate_bps=192_000)
         cost = forecast(FilePlan(recipe=recipe, frame=FRAME, tracks=("game", "voice")))
         self.assertEqual(cost.total_bps, 12_384_000)
         self.assertEqual((cost.bytes_per_minute, cost.bytes_per_hour), (92_880_000, 5_572_800_000))
         self.assertEqual(cost.seconds_left(cost.bytes_per_hour), 3600)
-
-    def test_constant_quality_is_only_forecast_from_a_measurement(self):
         plan = FilePlan(recipe=Recipe(), frame=FRAME, tracks=("game",))
         self.assertIsNone(forecast(plan))
         self.assertTrue(forecast(plan, 5_000_000).measured)
+
+    def test_tables_are_whole(self):
+        for codec in CODECS.values():
+            with self.subTest(codec.label):
+                self.assertTrue(codec.forms())
+                self.assertEqual(bool(codec.efforts), codec.effort(codec.usual_effort) is not None)
+                for kind in codec.rates:
+                    has_number = kind in (RateKind.QUALITY, RateKind.QUANTISER)
+                    self.assertEqual(codec.scale(kind) is not None, has_number)
+        for container in CONTAINERS.values():
+            self.assertTrue(set(container.why_not) <= {*VideoCodec, *SoundCodec} and container.sound)
+        self.assertEqual(set(SOUND_CODECS), set(SoundCodec))
 
 
 class NamingTests(unittest.TestCase):

@@ -40,7 +40,7 @@ class RigFileTests(unittest.TestCase):
 
         for old, new, line, reason in (
             ('"reel-rig"', '"song"', 1, "kind"),
-            ('"version": 3', '"version": 7', line_of("version"), "version 7"),
+            ('"version": 4', '"version": 7', line_of("version"), "version 7"),
             ('"Moss & Stone"', '""', line_of('"name"'), "name"),
             ('"hdmi-box"', '"garden hose"', line_of("hdmi-box") - 1, "catalogue"),
             ('"width_px": 1280', '"width_px": "wide"', line_of("width_px"), "Expected"),
@@ -55,7 +55,9 @@ class RigFileTests(unittest.TestCase):
             ('"rate": "30"', '"rate": "1e-99999999"', None, "reads like 30000/1001"),
             ('"keyframe_s": "2"', '"keyframe_s": "1e99999999"', None, "reads like 30000/1001"),
             ('"shape": null', '"shape": "1e99999999"', None, "reads like 30000/1001"),
-            ('"bitrate_bps": 12000000', '"bitrate_bps": ' + "9" * 5000, None, "no JSON"),
+            ('"quality": 20', '"quality": ' + "9" * 5000, None, "no JSON"),
+            ('"container": "mp4"', '"container": "webm"', line_of('"recipe"'), "it holds VP9 and AV1"),
+            ('"quality": 20', '"quality": 0', line_of('"recipe"'), "H.264 takes 1 to 51"),
             ("},", "}", None, "no JSON"),
         ):
             with self.subTest(new), self.assertRaises(BadRigFileError) as raised:

@@ -3,7 +3,7 @@ from dataclasses import replace
 from fractions import Fraction
 
 from reel.core.errors import BadValueError
-from reel.core.file import RateControl, Recipe
+from reel.core.file import ConstantBitrate, Recipe
 from reel.core.frame import FrameSetup
 from reel.core.line import (
     Connector,
@@ -64,7 +64,7 @@ class WalkTests(unittest.TestCase):
         self.assertEqual((stages[3].losses, stages[5].fact), ((), "H.264 10 Mb/s"))
 
     def test_file_stage_is_the_forecast(self):
-        setup = console("1280x720p30", "1280x720p30", rate_control=RateControl.CBR, bitrate_bps=8_000_000)
+        setup = console("1280x720p30", "1280x720p30", rate=ConstantBitrate(bitrate_bps=8_000_000))
         self.assertEqual(walk(setup, [Live(sound=SoundFormat())])[5].rate_bps, 8_192_000)
 
     def test_devices_refuse_what_they_cannot_be(self):

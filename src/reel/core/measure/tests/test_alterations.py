@@ -7,7 +7,7 @@ from fractions import Fraction
 import av
 import numpy as np
 
-from reel.core.file import Container, RateControl
+from reel.core.file import ConstantBitrate, Container
 from reel.core.measure import Counts, examine, prove
 from reel.core.media import MediaError
 from reel.core.media.tests.clips import plan
@@ -168,7 +168,7 @@ class AlterationTests(FolderTestCase):
         self.assertEqual(next(line.got for line in proof.lines if line.label == "Lost frames"), "10")
 
     def test_a_bitrate_that_was_not_held(self):
-        asked = with_recipe(rate_control=RateControl.CBR, bitrate_bps=900_000)
+        asked = with_recipe(rate=ConstantBitrate(bitrate_bps=900_000))
         path = write(self.folder / "long", frames=range(180), sound_s=6.0)
         facts, seen = examine(path)
         proof = prove(asked, facts=facts, counts=Counts(ticks=180), seen=seen)

@@ -1,7 +1,7 @@
 from dataclasses import replace
 from fractions import Fraction
 
-from reel.core.file import Container, RateControl
+from reel.core.file import ConstantBitrate, Container
 from reel.core.measure import Counts, Verdict, prove
 from reel.core.media import probe
 from reel.core.media.tests.clips import plan, write_clip
@@ -35,7 +35,7 @@ class ProofTests(FolderTestCase):
         """The same file, asked to be something else: the line that differs is the one that was changed."""
         for label, asked in (
             ("Size", replace(PLAN, frame=Mode.parse("640x360p30"))),
-            ("Container", with_recipe(container=Container.MP4)),
+            ("Container", with_recipe(container=Container.MKV)),
         ):
             with self.subTest(label):
                 self.assertEqual(set(self.differing(asked)), {label})
@@ -45,7 +45,7 @@ class ProofTests(FolderTestCase):
 
     def test_bitrate_is_judged_when_it_is_held(self):
         facts = probe(write_clip(self.folder / "long.mkv", PLAN, range(200)))
-        asked = with_recipe(rate_control=RateControl.CBR, bitrate_bps=9_000_000)
+        asked = with_recipe(rate=ConstantBitrate(bitrate_bps=9_000_000))
         self.assertIn("Video bitrate", self.differing(asked, Counts(ticks=200), facts=facts))
 
     def test_losses_name_their_step_and_agree_with_the_file(self):
@@ -65,4 +65,4 @@ class ProofTests(FolderTestCase):
     def test_fitted_pictures_are_noted_not_held_against_it(self):
         proof = prove(PLAN, facts=self.facts, counts=Counts(ticks=90, dropped=90))
         noted = [line.label for line in proof.lines if line.verdict is Verdict.NOTED]
-        self.assertEqual((proof.differing, noted), ((), ["Video bitrate", "Fitted"]))
+        self.assertEqual((proof.differing, noted), ((), ["Level", "Video bitrate", "Fitted"]))

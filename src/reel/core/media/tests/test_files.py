@@ -13,7 +13,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from reel.core.file import Container, RateControl
+from reel.core.file import ConstantBitrate, ConstantQuality, Container
 from reel.core.media import MediaError, PartWriter, measure_rate, poster, probe, rewrap_to_mp4
 from reel.core.media.rate import STANDARD_RATES
 from reel.core.media.tests.clips import plan, write_clip
@@ -48,7 +48,7 @@ class RateTests(unittest.TestCase):
 
 class WriterTests(FolderTestCase):
     def test_file_holds_what_was_asked(self):
-        for container in Container:
+        for container in (Container.MKV, Container.MP4):
             for rate in ("30", "30000/1001", "60", "24"):
                 frame = Mode.parse(f"320x180p{rate}")
                 asked = plan(frame, container=container, keyframe_s=Fraction(1, 2))
@@ -57,16 +57,16 @@ class WriterTests(FolderTestCase):
                     video, sound = facts.video, facts.sound[0]
                     self.assertEqual((video.width_px, video.height_px, video.frames), (320, 180, 90))
                     self.assertEqual((video.rate.rate, video.rate.fixed, video.rate.missing), (frame.rate, True, 0))
-                    self.assertEqual((video.codec, video.profile, video.pixels), ("h264", "High", "yuv420p"))
+                    self.assertEqual((video.codec, video.profile, video.pixels), ("H.264", "High", "yuv420p"))
                     self.assertEqual((video.matrix, video.range), (Matrix.BT709, Range.LIMITED))
                     self.assertEqual(set(video.keyframe_ticks), {asked.keyframe_ticks})
-                    self.assertEqual((sound.codec, sound.rate_hz, sound.channels), ("aac", 48_000, 2))
+                    self.assertEqual((sound.codec, sound.rate_hz, sound.channels), ("AAC", 48_000, 2))
                     self.assertEqual((video.start_s, sound.start_s), (0, 0))
                     self.assertLess(abs(sound.length_s - video.length_s), Fraction(1, 20))
 
     def test_every_length_at_the_ntsc_rates_is_read_as_asked(self):
         """Also by another reader where there is one: its durations and rates agree to one tick."""
-        for container in Container:
+        for container in (Container.MKV, Container.MP4):
             for place, rate in enumerate(("24000/1001", "30000/1001", "60000/1001")):
                 for number in range(40):
                     frame = Mode.parse(f"64x36p{rate}")
@@ -94,7 +94,7 @@ class WriterTests(FolderTestCase):
             self.assertAlmostEqual(float(packet["duration_time"]), 1 / float(rate), delta=0.0011)
 
     def test_picture_and_sound_end_together(self):
-        for container in Container:
+        for container in (Container.MKV, Container.MP4):
             for count in (61, 77, 90):
                 asked = plan(Mode.parse("320x180p25"), container=container)
                 facts = probe(write_clip(self.folder / f"b.{container.value}", asked, range(count)))
@@ -103,7 +103,7 @@ class WriterTests(FolderTestCase):
 
     def test_what_an_encoder_refuses_is_said_before_anything_is_written(self):
         asked = plan()
-        object.__setattr__(asked.recipe, "quality_crf", 0)  # what the recipe itself refuses
+        object.__setattr__(asked.recipe, "rate", ConstantQuality(quality=0))  # what the recipe itself refuses
         with self.assertRaises(MediaError) as raised:
             PartWriter(self.folder / "a.mkv", asked)
         self.assertIn("the encoder refuses it", str(raised.exception))
@@ -121,14 +121,21 @@ class WriterTests(FolderTestCase):
             lost = {choose.randint(1, count) + step for step in range(choose.choice((0, 3, 14)))}
             ticks = [tick for tick in range(count) if tick not in lost]
             sound = ("Sound",) if number % 2 == 0 else ()
-            asked = plan(container=choose.choice(list(Container)), effort="veryfast", tracks=sound)
-            path = write_clip(self.folder / f"a{number}.{asked.recipe.container}", asked, ticks)
+            asked = plan(
+                container=choose.choice((Container.MKV, Container.MP4, Container.TS, Container.MOV)),
+                effort="veryfast",
+                tracks=sound,
+            )
+            path = write_clip(self.folder / f"a{number}.{asked.recipe.suffix}", asked, ticks)
             with av.open(str(path)) as container:
                 shown = [round(frame.pts * frame.time_base * 30) for frame in container.decode(video=0)]
-            self.assertEqual(shown, ticks, path.name)
+            if asked.recipe.container is Container.TS:  # whose time begins anywhere
+                self.assertEqual(np.diff(shown).tolist(), np.diff(ticks).tolist(), path.name)
+            else:
+                self.assertEqual(shown, ticks, path.name)
 
     def test_constant_bitrate_is_constant(self):
-        asked = plan(rate_control=RateControl.CBR, bitrate_bps=1_500_000)
+        asked = plan(rate=ConstantBitrate(bitrate_bps=1_500_000))
         facts = probe(
             write_clip(
                 self.folder / "a.mp4", replace(asked, recipe=replace(asked.recipe, container=Container.MP4)), range(240)

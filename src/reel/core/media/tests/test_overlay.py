@@ -83,7 +83,7 @@ class OverlayTests(unittest.TestCase):
         name, size = keep_image(png(), self.images)
         self.assertEqual(size, (40, 20))
         planes = self.composed(Image(name=name))
-        wanted = code_values("#ff0000")
+        wanted = code_values("#ff0000", Signal(mode=MODE))
         for number, plane in enumerate(planes):
             shift = 1 if number else 0
             inside = plane[24 >> shift : 36 >> shift, 24 >> shift : 56 >> shift]
@@ -112,7 +112,7 @@ class OverlayTests(unittest.TestCase):
         self.assertFalse(np.array_equal(first, later))
 
     def test_strokes_of_the_pen_lie_over_all(self):
-        film = draw_strokes([Stroke(points=((10, 90), (310, 90)), width_px=8, colour="#ffffff")], (320, 180))
+        film = draw_strokes([Stroke(points=((10, 90), (310, 90)), width_px=8, colour="#ffffff")], Signal(mode=MODE))
         luma = self.composed(None, pen=film)[0]
         self.assertGreater(luma[90, 20:300].min(), 230)
         self.assertTrue((luma[:80] == 60).all())

@@ -3,7 +3,6 @@ import errno
 from pathlib import Path
 from unittest.mock import patch
 
-from reel.core.file import Container
 from reel.core.media import MediaError, NameTakenError, Shelf, beside
 from reel.core.media.tests.test_files import FolderTestCase
 
@@ -11,8 +10,8 @@ DAY = datetime.date(2026, 5, 2)
 
 
 class ShelfTests(FolderTestCase):
-    def reserve(self, container=Container.MKV):
-        return self.shelf.reserve("{rig}_{number}", rig="Moss & Stone", date=DAY, container=container)
+    def reserve(self, suffix="mkv"):
+        return self.shelf.reserve("{rig}_{number}", rig="Moss & Stone", date=DAY, suffix=suffix)
 
     def setUp(self):
         super().setUp()
@@ -20,9 +19,9 @@ class ShelfTests(FolderTestCase):
 
     def test_numbers_go_on_and_nothing_is_written_over(self):
         names = []
-        for container in (Container.MKV, Container.MP4, Container.MKV):
-            reserved = self.reserve(container)
-            reserved.rolling.write_text(container)
+        for suffix in ("mkv", "mp4", "mkv"):
+            reserved = self.reserve(suffix)
+            reserved.rolling.write_text(suffix)
             names.append(self.shelf.complete(reserved).name)
         self.assertEqual(names, ["moss-stone_001.mkv", "moss-stone_002.mp4", "moss-stone_003.mkv"])
         self.assertEqual(self.reserve().number, 4)
@@ -71,4 +70,4 @@ class ShelfTests(FolderTestCase):
         with self.assertRaises(MediaError):
             gone.free_bytes()
         with self.assertRaises(MediaError):
-            gone.reserve("{number}", rig="a", date=DAY, container=Container.MKV)
+            gone.reserve("{number}", rig="a", date=DAY, suffix="mkv")

@@ -2,7 +2,7 @@
 
 from reel.web.rigs.forms.arrival import ArrivalForm
 from reel.web.rigs.forms.device import device_form
-from reel.web.rigs.forms.file import FileForm
+from reel.web.rigs.forms.file import RecipeForm, shown
 from reel.web.rigs.forms.frame import FrameForm
 from reel.web.rigs.forms.new import NewRigForm, free_name
 from reel.web.rigs.forms.play import PlayForm
@@ -10,12 +10,13 @@ from reel.web.rigs.forms.sound import StripForm, TracksForm
 
 __all__ = [
     "ArrivalForm",
-    "FileForm",
     "FrameForm",
     "NewRigForm",
     "PlayForm",
+    "RecipeForm",
     "StripForm",
     "TracksForm",
     "device_form",
     "free_name",
+    "shown",
 ]

@@ -1,73 +1,102 @@
-"""The form of the File stage."""
+"""The form of a recipe: what may be chosen follows from the codec; whether it goes together, core says."""
 
+from collections.abc import Iterable
+from dataclasses import replace
 from decimal import Decimal
 from fractions import Fraction
+from functools import cached_property
 from typing import Any
 
 from django import forms
 
-from reel.core.file import EFFORTS, Container, RateControl, Recipe, SoundFiles
-from reel.core.file.recipe import KEYFRAME_S, QUALITY_CRF, SOUND_RATES_HZ, VIDEO_BITRATE_BPS
-from reel.web.rigs.forms.base import StageForm
+from reel.core.errors import BadValueError, ReelError
+from reel.core.file import (
+    CODECS,
+    CONTAINERS,
+    RATE_WORDS,
+    SOUND_CODECS,
+    Chroma,
+    ConstantBitrate,
+    ConstantQuality,
+    ConstantQuantiser,
+    Container,
+    Draft,
+    RateControl,
+    RateKind,
+    Recipe,
+    SoundCodec,
+    SoundFiles,
+    VariableBitrate,
+    VideoCodec,
+    differences,
+    mend,
+    offers,
+    usual_rate,
+)
+from reel.core.file.rate import BITRATE_BPS
+from reel.core.file.recipe import DEPTHS, KEYFRAME_S, SOUND_RATES_HZ
+from reel.core.line import RigSetup, file_plan
+from reel.core.signal import Matrix, Range
+from reel.web.rigs.forms.base import StageForm, choices_of
 
-SOUND_KBPS = (96, 128, 160, 192, 256, 320)
+# Under which field the page says what is wrong with a part of the recipe.
+_SHOWN_AT = {"chroma": "samples", "sound_bitrate_bps": "sound_kbps"}
 
 
-class FileForm(StageForm):
-    """The recipe."""
+def _megabits(label: str) -> forms.DecimalField:
+    low, high = (Decimal(limit) / 1_000_000 for limit in BITRATE_BPS)
+    return forms.DecimalField(label=label, required=False, min_value=low, max_value=high)
+
+
+def _chosen(label: str, help_text: str = "") -> forms.CharField:
+    """Give a field whose choices the codec says; one that is not among them is refused by core, with its reason."""
+    return forms.CharField(label=label, required=False, max_length=40, widget=forms.Select, help_text=help_text)
+
+
+class RecipeForm(StageForm):
+    """A recipe, that holds the frame of a rig's `setup` where one is given.
+
+    `draft` is what was asked, `offers` what would work in its stead where it does not, and `came` what another codec
+    brought with it: the setting, what was typed, what is usual for the codec.
+    """
+
+    # The fields whose label is read beside them, since their row's does not say it.
+    named = frozenset({"bitrate_mbps", "most_mbps", "b_frames", "tune"})
 
     container = forms.ChoiceField(
-        label="Container",
-        choices=[(Container.MKV.value, "MKV"), (Container.MP4.value, "MP4, survives a crash")],
-        help_text="Both stay readable when the machine stops. MP4 opens everywhere; MKV is the sturdier one.",
+        label="Container", choices=[(kind.value, facts.label) for kind, facts in CONTAINERS.items()]
     )
-    rate_control = forms.ChoiceField(
-        label="Rate control",
-        choices=[(RateControl.CRF.value, "constant quality"), (RateControl.CBR.value, "constant bitrate")],
-        help_text="Quality makes big files of busy pictures; bitrate makes every minute the same size.",
-        widget=forms.RadioSelect,
-    )
-    quality_crf = forms.IntegerField(
-        label="Quality (CRF)",
-        min_value=QUALITY_CRF[0],
-        max_value=QUALITY_CRF[1],
-        help_text="Lower is better and bigger: 18 is hard to tell from the source, 28 shows blocks.",
-    )
-    bitrate_mbps = forms.DecimalField(
-        label="Bitrate",
-        min_value=Decimal(VIDEO_BITRATE_BPS[0]) / 1_000_000,
-        max_value=Decimal(VIDEO_BITRATE_BPS[1]) / 1_000_000,
-        help_text="Megabits per second of picture. 720p 30 of a game wants about 8 to 12, 1080p 60 about 25 to 40.",
-    )
-    effort = forms.ChoiceField(
-        label="Effort",
-        choices=[(preset, preset) for preset in EFFORTS],
-        help_text="x264's preset. More effort makes smaller files; too much for this machine loses frames.",
-    )
+    codec = forms.ChoiceField(label="Codec", choices=[(kind.value, facts.label) for kind, facts in CODECS.items()])
+    profile = _chosen("Profile")
+    rate = forms.ChoiceField(label="Rate control", choices=[(kind.value, RATE_WORDS[kind]) for kind in RateKind])
+    number = forms.IntegerField(label="Number", required=False, min_value=0, max_value=63)
+    bitrate_mbps = _megabits("Bitrate, Mb/s")
+    most_mbps = _megabits("at most, Mb/s")
+    effort = _chosen("Effort", "The encoder's own presets. More effort makes smaller files; too much loses frames.")
+    samples = _chosen("Samples", "What arrives in more is reduced to this; less stays what it was.")
+    matrix = forms.ChoiceField(label="Matrix", choices=choices_of(Matrix, {}))
+    range = forms.ChoiceField(label="Range", choices=choices_of(Range, {}))
     keyframe_s = forms.DecimalField(
         label="Keyframe every",
         min_value=Decimal(str(float(KEYFRAME_S[0]))),
         max_value=Decimal(str(float(KEYFRAME_S[1]))),
         help_text="Seconds. 2 edits and seeks well; longer saves a little room.",
     )
+    b_frames = forms.IntegerField(label="B-frames", required=False, min_value=0, max_value=16)
+    lookahead = forms.IntegerField(label="Look-ahead", required=False, min_value=0, max_value=250)
+    tune = _chosen("Tune")
+    level = _chosen("Level")
+    sound_codec = forms.ChoiceField(
+        label="Sound", choices=[(kind.value, facts.label) for kind, facts in SOUND_CODECS.items()]
+    )
+    sound_kbps = _chosen("Sound bitrate")
     sound_rate_hz = forms.TypedChoiceField(
         label="Sample rate",
         coerce=int,
         choices=[(rate, f"{rate / 1000:g} kHz") for rate in SOUND_RATES_HZ],
         help_text="48 kHz goes with video everywhere; 44.1 kHz is for music alone, 96 kHz for slowing down.",
     )
-    sound_channels = forms.TypedChoiceField(
-        label="Channels",
-        coerce=int,
-        choices=[(2, "stereo"), (1, "mono")],
-        help_text="Of each track. Mono halves nothing but the size; a voice alone loses nothing by it.",
-    )
-    sound_kbps = forms.TypedChoiceField(
-        label="Sound bitrate",
-        coerce=int,
-        choices=[(kbps, f"AAC {kbps} kb/s") for kbps in SOUND_KBPS],
-        help_text="For each track. 192 kb/s is hard to tell from the source.",
-    )
+    sound_channels = forms.TypedChoiceField(label="Channels", coerce=int, choices=[(2, "stereo"), (1, "mono")])
     sound_files = forms.ChoiceField(
         label="Sound files beside it",
         choices=[
@@ -83,38 +112,245 @@ class FileForm(StageForm):
         help_text="{rig}, {date} and {number} are filled in. An existing file is never written over.",
     )
 
-    def __init__(self, data: Any = None, *, recipe: Recipe) -> None:
-        super().__init__(data, initial=self.initial_of(recipe))
+    def __init__(self, data: Any = None, *, recipe: Recipe, setup: RigSetup | None = None) -> None:
+        self.recipe, self.draft, self._setup = recipe, Draft(**recipe.as_fields()), setup
+        self.came: tuple[tuple[str, str, str], ...] = ()
+        super().__init__(data, initial=fields_of(recipe))
+        self._set_choices(self._codec())
 
-    @classmethod
-    def initial_of(cls, recipe: Recipe) -> dict[str, Any]:
-        """Give the fields of a recipe."""
+    def _codec(self) -> VideoCodec:
+        asked = self.data.get("codec") if self.is_bound else None
+        return VideoCodec(asked) if asked in set(VideoCodec) else self.recipe.codec
+
+    def _set_choices(self, codec: VideoCodec) -> None:
+        facts = CODECS[codec]
+        sound = self.data.get("sound_codec") if self.is_bound else None
+        bitrates = SOUND_CODECS[SoundCodec(sound) if sound in set(SoundCodec) else self.recipe.sound_codec].bitrates_bps
+        self._choose("profile", (profile.name for profile in facts.profiles))
+        self._choose("rate", facts.rates, RATE_WORDS)
+        self._choose("effort", (effort.name for effort in facts.efforts))
+        self._choose("samples", (_samples(*form) for form in facts.forms()))
+        tunes = {key: f"{key}: {says}" for key, says in facts.tunes.items()}
+        self._choose("tune", ("", *tunes), {"": "none", **tunes})
+        self._choose("level", ("", *facts.level_names), {"": "as needed"})
+        kilobits = [str(bitrate // 1000) for bitrate in bitrates]
+        self._choose("sound_kbps", kilobits, {number: f"{number} kb/s" for number in kilobits})
+
+    def _choose(self, name: str, values: Iterable[str], words: Any = None) -> None:
+        """Set the choices of a select; what is chosen and is not among them stays to be seen."""
+        choices = [(value, (words or {}).get(value, value)) for value in values]
+        asked = str(self.data.get(name) or "") if self.is_bound else ""
+        if asked and asked not in [value for value, _ in choices]:
+            choices.append((asked, (words or {}).get(asked, asked)))
+        self.fields[name].widget.choices = choices
+
+    @cached_property
+    def offers(self) -> list[str]:
+        """What would work instead of what was asked, by what it changes."""
+        return [_in_short(differences(self.draft, one)) for one in offers(self.draft)]
+
+    def _level_says(self) -> str:
+        if self._setup is None or self.errors:
+            return "The smallest that holds the frame, unless a player wants another."
+        plan = file_plan(replace(self._setup, recipe=Recipe(**self.draft.as_fields())))
+        return f"{plan.frame.label} needs {replace(plan, recipe=replace(plan.recipe, level='')).level}."
+
+    @property
+    def asked(self) -> set[str]:
+        """The fields that count beside the first of their row, with the codecs and the rate control that are chosen."""
+        draft, codec = self.draft, CODECS[self._codec()]
+        typed = self.data.get("rate") if self.is_bound else None
+        kind = RateKind(typed) if typed in set(RateKind) else draft.rate.kind
+        counts = {
+            "profile": bool(codec.profiles),
+            "number": codec.scale(kind) is not None,
+            "bitrate_mbps": kind in (RateKind.BITRATE, RateKind.VARIABLE),
+            "most_mbps": kind is RateKind.VARIABLE,
+            "tune": bool(codec.tunes),
+            "matrix": True,
+            "range": True,
+            "b_frames": bool(codec.most_b_frames),
+            "sound_kbps": bool(draft.sound_facts.bitrates_bps),
+            "sound_channels": True,
+        }
+        return {name for name, does in counts.items() if does}
+
+    def taken(self, number: str) -> "RecipeForm":
+        """Give the form filled with one of the offers, counted from 0; this one where there is none."""
+        found = dict(enumerate(offers(self.draft))).get(int(number) if number.isdecimal() and len(number) < 3 else -1)
+        return self if found is None else RecipeForm(fields_of(found), recipe=self.recipe, setup=self._setup)
+
+    @property
+    def says(self) -> dict[str, str]:
+        """What a choice means, by the field it was made in."""
+        draft = self.draft
+        codec, sound = draft.codec_facts, draft.sound_facts
+        scale = codec.scale(draft.rate.kind)
+        profile = codec.profile(draft.profile)
         return {
-            "container": recipe.container.value,
-            "rate_control": recipe.rate_control.value,
-            "quality_crf": recipe.quality_crf,
-            "bitrate_mbps": f"{recipe.bitrate_bps / 1e6:g}",
-            "effort": recipe.effort,
-            "keyframe_s": f"{float(recipe.keyframe_s):g}",
-            "sound_rate_hz": recipe.sound_rate_hz,
-            "sound_channels": recipe.sound_channels,
-            "sound_files": recipe.sound_files.value,
-            "sound_kbps": recipe.sound_bitrate_bps // 1000,
-            "name_pattern": recipe.name_pattern,
+            "container": draft.container_facts.says,
+            "codec": f"{codec.says} {profile.says if profile else ''}".strip(),
+            "sound_codec": sound.says,
+            "level": self._level_says(),
+            "rate": RATE_SAYS[draft.rate.kind]
+            + (f" {scale.low} to {scale.high}, lower is better and bigger: {scale.says}" if scale else ""),
         }
 
-    def build(self, cleaned: dict[str, Any]) -> Recipe:
-        """Make the recipe."""
-        return Recipe(
-            container=Container(cleaned["container"]),
-            rate_control=RateControl(cleaned["rate_control"]),
-            bitrate_bps=int(cleaned["bitrate_mbps"] * 1_000_000),
-            quality_crf=cleaned["quality_crf"],
-            effort=cleaned["effort"],
-            keyframe_s=Fraction(cleaned["keyframe_s"]),
-            sound_rate_hz=cleaned["sound_rate_hz"],
-            sound_channels=cleaned["sound_channels"],
-            sound_files=SoundFiles(cleaned["sound_files"]),
-            sound_bitrate_bps=cleaned["sound_kbps"] * 1000,
-            name_pattern=cleaned["name_pattern"],
-        )
+    def clean(self) -> dict[str, Any]:
+        """Make the recipe; what does not go together is said at the settings that are refused."""
+        cleaned: dict[str, Any] = forms.Form.clean(self) or {}
+        if self.errors:
+            return cleaned
+        try:
+            typed = draft_of(cleaned, self.recipe)
+            self.draft = _with_codec(typed) if self._is_new_codec(typed) else typed
+            self.came = differences(typed, self.draft)
+            for mismatch in self.draft.mismatches():
+                self.add_error(_SHOWN_AT.get(mismatch.field, mismatch.field), str(mismatch))
+            if not self.errors:
+                self.value = self._checked(Recipe(**self.draft.as_fields()))
+        except ReelError as error:
+            self.add_error(None, str(error))
+        return cleaned
+
+    def _is_new_codec(self, typed: Draft) -> bool:
+        return str(self.data.get("was_codec") or typed.codec) != typed.codec.value
+
+    def _checked(self, recipe: Recipe) -> Recipe:
+        """Give a recipe that can hold the rig's frame; raises BadValueError."""
+        if self._setup is not None:
+            file_plan(replace(self._setup, recipe=recipe)).check()
+        return recipe
+
+
+# What each rate control does, in a sentence.
+RATE_SAYS = {
+    RateKind.QUALITY: "Every picture looks as good: busy ones take more room.",
+    RateKind.BITRATE: "Every minute takes the same room.",
+    RateKind.VARIABLE: "The average is held; busy seconds may take more, up to the most.",
+    RateKind.QUANTISER: "Every picture is rounded by the same step.",
+    RateKind.LOSSLESS: "Nothing is lost, and files are very big.",
+    RateKind.PROFILE: "The profile says how much room a picture takes.",
+}
+
+
+def _in_short(changes: tuple[tuple[str, str, str], ...]) -> str:
+    """Say what changes; where container or codec do, what follows from them need not be said."""
+    told = [(name, now) for name, _, now in changes]
+    basic = [(name, now) for name, now in told if name in ("Container", "Codec", "Sound")]
+    return ", ".join(f"{name.lower()} {now}" for name, now in basic or told)
+
+
+def _samples(chroma: Chroma, bits: int) -> str:
+    return f"{chroma} {bits}-bit"
+
+
+def fields_of(recipe: Draft) -> dict[str, Any]:
+    """Give the form's fields of a recipe."""
+    rate = recipe.rate
+    most = rate.most_bps if isinstance(rate, VariableBitrate) else None
+    target = rate.target_bps
+    return {
+        "container": recipe.container.value,
+        "codec": recipe.codec.value,
+        "profile": recipe.profile,
+        "rate": rate.kind.value,
+        "number": rate.number,
+        "bitrate_mbps": f"{target / 1e6:g}" if target is not None else None,
+        "most_mbps": f"{most / 1e6:g}" if most is not None else None,
+        "effort": recipe.effort,
+        "samples": _samples(recipe.chroma, recipe.bits),
+        "matrix": recipe.matrix.value,
+        "range": recipe.range.value,
+        "keyframe_s": f"{float(recipe.keyframe_s):g}",
+        "b_frames": recipe.b_frames,
+        "lookahead": recipe.lookahead,
+        "tune": recipe.tune,
+        "level": recipe.level,
+        "sound_codec": recipe.sound_codec.value,
+        "sound_kbps": str(recipe.sound_bitrate_bps // 1000),
+        "sound_rate_hz": recipe.sound_rate_hz,
+        "sound_channels": recipe.sound_channels,
+        "sound_files": recipe.sound_files.value,
+        "name_pattern": recipe.name_pattern,
+    }
+
+
+def draft_of(cleaned: dict[str, Any], before: Recipe) -> Draft:
+    """Make the settings of a form's cleaned fields; raises ReelError for what can't be read."""
+    codec = VideoCodec(cleaned["codec"])
+    chroma, bits = _read_samples(cleaned["samples"]) if cleaned["samples"] else (before.chroma, before.bits)
+    return Draft(
+        container=Container(cleaned["container"]),
+        codec=codec,
+        profile=cleaned["profile"],
+        rate=_rate_of(cleaned, codec),
+        effort=cleaned["effort"],
+        chroma=chroma,
+        bits=bits,
+        matrix=Matrix(cleaned["matrix"]),
+        range=Range(cleaned["range"]),
+        keyframe_s=Fraction(cleaned["keyframe_s"]),
+        b_frames=cleaned["b_frames"],
+        lookahead=cleaned["lookahead"],
+        tune=cleaned["tune"],
+        level=cleaned["level"],
+        sound_codec=SoundCodec(cleaned["sound_codec"]),
+        sound_bitrate_bps=_read_kilobits(cleaned["sound_kbps"]) if cleaned["sound_kbps"] else before.sound_bitrate_bps,
+        sound_rate_hz=cleaned["sound_rate_hz"],
+        sound_channels=cleaned["sound_channels"],
+        sound_files=SoundFiles(cleaned["sound_files"]),
+        name_pattern=cleaned["name_pattern"],
+    )
+
+
+def _read_samples(text: str) -> tuple[Chroma, int]:
+    known = {_samples(chroma, bits): (chroma, bits) for chroma in Chroma for bits in DEPTHS}
+    if text not in known:
+        raise BadValueError("Samples", text, f"it is one of {', '.join(known)}")
+    return known[text]
+
+
+def _read_kilobits(text: str) -> int:
+    if not (text.isascii() and text.isdecimal() and len(text) < 6):
+        raise BadValueError("Sound bitrate", text, "it is a number of kb/s")
+    return int(text) * 1000
+
+
+def _rate_of(cleaned: dict[str, Any], codec: VideoCodec) -> RateControl:
+    """Make the rate control; what was left empty is what is usual for the codec."""
+    kind = RateKind(cleaned["rate"])
+    number, target, most = cleaned["number"], cleaned["bitrate_mbps"], cleaned["most_mbps"]
+    usual = usual_rate(kind, CODECS[codec])
+    if kind is RateKind.QUALITY and number is not None:
+        return ConstantQuality(quality=number)
+    if kind is RateKind.QUANTISER and number is not None:
+        return ConstantQuantiser(quantiser=number)
+    if kind is RateKind.BITRATE and target is not None:
+        return ConstantBitrate(bitrate_bps=int(target * 1_000_000))
+    if kind is RateKind.VARIABLE and target is not None:
+        target_bps = int(target * 1_000_000)
+        return VariableBitrate(bitrate_bps=target_bps, most_bps=int(most * 1_000_000) if most else 2 * target_bps)
+    return usual
+
+
+def shown(form: RecipeForm) -> RecipeForm:
+    """Give a form as it is to be seen after a look: filled with what another codec brought."""
+    if not form.is_valid() and not hasattr(form, "cleaned_data"):
+        return form
+    if not form.came:
+        return form
+    again = RecipeForm(fields_of(form.draft), recipe=form.recipe, setup=form._setup)
+    again.is_valid()
+    again.came = form.came
+    return again
+
+
+def _with_codec(draft: Draft) -> Draft:
+    """Give a draft whose codec was just changed: what the codec's table decides starts from what is usual for it."""
+    container, sound = draft.container, draft.sound_codec
+    fields = mend(draft).as_fields() | {"container": container, "sound_codec": sound}
+    fields |= {"sound_bitrate_bps": draft.sound_bitrate_bps, "sound_rate_hz": draft.sound_rate_hz}
+    if CODECS[draft.codec].scale(draft.rate.kind) is not None:
+        fields["rate"] = usual_rate(draft.rate.kind, CODECS[draft.codec])
+    return Draft(**fields)

@@ -26,11 +26,15 @@ DEVICE = {
     "name": "Console", "mode": "1920x1080p60", "out": "hdmi", "pixels": "yuv444p", "matrix": "709", "range": "limited",
 }  # fmt: skip
 FILE = {
-    "container": "mkv", "rate_control": "crf", "quality_crf": "20", "effort": "fast",
-    "bitrate_mbps": "12", "keyframe_s": "2", "sound_kbps": "192", "sound_rate_hz": "48000", "sound_channels": "2",
-    "sound_files": "none",
-    "name_pattern": "{rig}_{number}",
+    "container": "mkv", "codec": "h264", "rate": "quality", "number": "20", "effort": "fast", "samples": "4:2:0 8-bit",
+    "matrix": "709", "range": "limited", "bitrate_mbps": "12", "most_mbps": "20", "keyframe_s": "2",
+    "sound_codec": "aac", "sound_kbps": "192", "sound_rate_hz": "48000", "sound_channels": "2", "sound_files": "none",
+    "tune": "", "level": "", "lookahead": "", "b_frames": "", "name_pattern": "{rig}_{number}",
 }  # fmt: skip
+MAY_BE_EMPTY = (
+    "number", "bitrate_mbps", "most_mbps", "tune", "level", "lookahead", "b_frames", "samples", "sound_kbps",
+)  # fmt: skip
+HTMX = {"HX-Request": "true"}
 HOSTILE = ("NaN", "1e309", "-0", str(2**63), "inf", "<b>", "\x00", "", "'; drop table", "9" * 10_000)
 
 
@@ -91,7 +95,7 @@ class StageTests(TestCase):
 
     def test_file_is_kept(self):
         self.client.post(
-            self.address("file"), FILE | {"rate_control": "cbr", "keyframe_s": "0.5", "sound_rate_hz": "96000"}
+            self.address("file"), FILE | {"rate": "bitrate", "keyframe_s": "0.5", "sound_rate_hz": "96000"}
         )
         recipe = Rig.objects.get().plan.recipe
         self.assertEqual((recipe.sound_rate_hz, float(recipe.keyframe_s), recipe.label), (96_000, 0.5, "H.264 12 Mb/s"))
@@ -117,14 +121,16 @@ class StageTests(TestCase):
         before = Rig.objects.get().setup
         for field in FILE:
             for value in HOSTILE:
-                if (field, value) == ("quality_crf", "-0"):
-                    continue  # nothing is the matter with zero
+                if (value == "" and field in MAY_BE_EMPTY) or (value == "-0" and field in ("lookahead", "b_frames")):
+                    continue
                 response = self.client.post(self.address("file"), FILE | {field: value})
                 with self.subTest(field=field, value=value[:20]):
                     self.assertEqual(response.status_code, 422)
                     self.assertEqual(Rig.objects.get().setup, before)
-        response = self.client.post(self.address("file"), FILE | {"quality_crf": "77", "bitrate_mbps": "3.5"})
-        self.assertContains(response, 'value="77"', status_code=422)
+        response = self.client.post(
+            self.address("file"), FILE | {"bitrate_mbps": "77000", "most_mbps": "3.5", "rate": "variable"}
+        )
+        self.assertContains(response, 'value="77000"', status_code=422)
         self.assertContains(response, 'value="3.5"', status_code=422)
         for value in HOSTILE:
             response = self.client.post(self.address("device"), DEVICE | {"mode": value})
@@ -132,10 +138,39 @@ class StageTests(TestCase):
         self.assertEqual(Rig.objects.get().setup, before)
 
     def test_cost_follows_the_form(self):
-        response = self.client.get(reverse("rigs:cost", args=[self.rig.pk]), FILE | {"rate_control": "cbr"})
+        address = reverse("rigs:recipe", args=[self.rig.pk])
+        response = self.client.get(address, FILE | {"rate": "bitrate"}, headers=HTMX)
         self.assertContains(response, "91.4 MB")  # (12 000 + 192) kb/s for a minute
-        response = self.client.get(reverse("rigs:cost", args=[self.rig.pk]), FILE | {"bitrate_mbps": "NaN"})
+        response = self.client.get(address, FILE | {"rate": "bitrate", "bitrate_mbps": "NaN"}, headers=HTMX)
         self.assertContains(response, "out of its limits")
+
+    def test_a_refused_pair_says_why_and_offers_what_works(self):
+        address, before = reverse("rigs:recipe", args=[self.rig.pk]), Rig.objects.get().setup
+        asked = FILE | {"container": "mp4", "codec": "ffv1", "was_codec": "h264"}
+        looked = self.client.get(address, asked, headers=HTMX)
+        self.assertContains(looked, "FFV1 brings: rate control lossless")
+        self.assertContains(looked, "hardly any program opens it there")
+        self.assertContains(looked, "Take container MKV")
+        taken = self.client.get(address, asked | {"was_codec": "ffv1", "take": "0"}, headers=HTMX)
+        self.assertNotContains(taken, "hardly any program")
+        self.assertRegex(taken.content.decode(), r'<option value="mkv" selected>')
+        for wrong, said in (
+            ({"codec": "prores", "container": "webm", "was_codec": "prores"}, "it holds VP9 and AV1"),
+            ({"sound_codec": "pcm24", "container": "ts"}, "Sound in MPEG-TS"),
+            ({"codec": "h264", "number": "0"}, "lossless is a rate control of its own"),
+            ({"level": "1"}, "H.264 needs 3.1 for this"),
+            ({"codec": "hevc", "was_codec": "h264"}, "HEVC brings"),
+            ({"effort": "placebo"}, "H.264 has ultrafast"),
+        ):
+            with self.subTest(**wrong):
+                refused = self.client.post(self.address("file"), FILE | wrong)
+                self.assertContains(refused, said, status_code=422)
+                self.assertEqual(Rig.objects.get().setup, before, "nothing is changed silently")
+        self.client.post(
+            self.address("file"),
+            FILE | {"codec": "av1", "effort": "12", "number": "40", "container": "webm", "sound_codec": "opus"},
+        )
+        self.assertEqual(Rig.objects.get().plan.recipe.label, "AV1 CRF 40")
 
     def test_new_rigs(self):
         for name in ("x" * 61, "Moss & Stone <i>", "a\x07b", "right\u202eleft"):

@@ -15,7 +15,7 @@ from reel.web.rigs.views.frame import (
 from reel.web.rigs.views.path import change, mend, put_back, tick
 from reel.web.rigs.views.rigs import allow, delete, duplicate, export, import_rig, index, new, proposal
 from reel.web.rigs.views.sound import add_input, balance, remove_input, rename_input, strip, sync, test_sync, tracks
-from reel.web.rigs.views.stages import cost, fit_frame, line, play, stage
+from reel.web.rigs.views.stages import fit_frame, line, play, recipe, stage
 
 __all__ = [
     "add_input",
@@ -23,7 +23,6 @@ __all__ = [
     "arrange",
     "balance",
     "change",
-    "cost",
     "delete",
     "draw",
     "duplicate",
@@ -40,6 +39,7 @@ __all__ = [
     "play",
     "proposal",
     "put_back",
+    "recipe",
     "remove_input",
     "rename_input",
     "show",

@@ -14,8 +14,8 @@ from reel.core.line import STAGES, file_plan, heard
 from reel.recorder.messages import Status
 from reel.web.live.recorder import glance, place_of, rig_status
 from reel.web.rigs import actions
-from reel.web.rigs.context import RigPage, line_context, lives_of, measured_rate, room_bytes, stage_context
-from reel.web.rigs.forms import ArrivalForm, FileForm, FrameForm, PlayForm, device_form
+from reel.web.rigs.context import RigPage, line_context, lives_of, measured_rate, stage_context
+from reel.web.rigs.forms import ArrivalForm, FrameForm, PlayForm, RecipeForm, device_form, shown
 from reel.web.rigs.models import Rig
 
 _CHANGES: dict[str, Callable[[Rig, int, Any, Status | None], None]] = {
@@ -33,7 +33,9 @@ def stage(request: HttpRequest, rig_id: int, stage: str = "device") -> HttpRespo
         raise Http404
     rig = get_object_or_404(Rig, pk=rig_id)
     form = stage_form(request, rig, stage, request.POST or None)
-    if request.method == "POST" and form is not None and form.is_valid():
+    if stage == "file" and request.method == "POST":
+        form = shown(form)
+    if request.method == "POST" and form is not None and form.is_valid() and not getattr(form, "came", ()):
         _CHANGES[stage](rig, input_place(request, rig), form.value, glance(request))
         return to_stage(request, rig, stage)
     context = stage_context(request, rig, stage) | {"form": form}
@@ -50,17 +52,18 @@ def line(request: HttpRequest, rig_id: int, stage: str) -> HttpResponse:
 
 
 @require_GET
-def cost(request: HttpRequest, rig_id: int) -> HttpResponse:
-    """Say what the File form's values would cost, before they are kept."""
+def recipe(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Show the File page for settings that are not kept yet: what they mean, what they cost, whether they work."""
     rig = get_object_or_404(Rig, pk=rig_id)
-    form = stage_form(request, rig, "file", request.GET)
-    costs = None
+    form = shown(stage_form(request, rig, "file", request.GET))
+    if "take" in request.GET:
+        form = form.taken(request.GET["take"])
+    context = stage_context(request, rig, "file") | {"form": form, "is_draft": True}
     if form.is_valid():
         plan = replace(rig.plan, recipe=form.value)
         lives = lives_of(plan, rig_status(glance(request), rig.pk))
-        costs = forecast(file_plan(plan, heard(plan, lives)), measured_rate(rig, plan))
-    context = {"forecast": costs, "free_bytes": room_bytes(), "form": form, "draft": True}
-    return render(request, "rigs/_cost.html", context)
+        context["forecast"] = forecast(file_plan(plan, heard(plan, lives)), measured_rate(rig, plan))
+    return render(request, "rigs/_recipe.html" if getattr(request, "htmx", False) else "rigs/file.html", context)
 
 
 @require_POST
@@ -103,7 +106,7 @@ def to_stage(request: HttpRequest, rig: Rig, stage: str) -> HttpResponse:
 def stage_form(request: HttpRequest, rig: Rig, stage: str, data: Any) -> Any:
     """Give the form of a stage; None for one that has none."""
     if stage == "file":
-        return FileForm(data, recipe=rig.plan.recipe)
+        return RecipeForm(data, recipe=rig.plan.recipe, setup=rig.plan)
     if stage == "frame":
         return FrameForm(data, frame=rig.plan.frame)
     if stage not in ("device", "arrival"):
@@ -117,5 +120,5 @@ def stage_form(request: HttpRequest, rig: Rig, stage: str, data: Any) -> Any:
 
 
 def form_status(form: Any) -> int:
-    """Give 422 for a form that was refused."""
-    return 422 if form is not None and form.is_bound and form.errors else 200
+    """Give 422 for a form that was refused, or that brought what has to be looked at first."""
+    return 422 if form is not None and form.is_bound and (form.errors or getattr(form, "came", ())) else 200

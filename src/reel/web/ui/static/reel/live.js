@@ -149,14 +149,6 @@ document.addEventListener("alpine:init", () => {
       localStorage.setItem("reel-guides", JSON.stringify({ thirds: this.shown.thirds, safe: this.shown.safe, centre: this.shown.centre }));
     },
   }));
-  // Shows the field that goes with what is held constant.
-  Alpine.data("rateControl", () => ({
-    chosen: "",
-    init() { this.read(); },
-    read() { this.chosen = this.$root.querySelector("input[name=rate_control]:checked")?.value; },
-    get byQuality() { return this.chosen !== "crf"; },
-    get byBitrate() { return this.chosen !== "cbr"; },
-  }));
 });
 
 const title = document.title;

@@ -1,0 +1,398 @@
+"""Picture codecs as data: what each encoder takes, what its numbers mean, and where that is from.
+
+What an encoder was found to take was tried with the libraries that ship in PyAV 18.1 (FFmpeg 8).
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+from fractions import Fraction
+
+from reel.core.file.levels import AV1_LEVELS, H264_LEVELS, HEVC_LEVELS, Level
+from reel.core.file.rate import RateKind
+from reel.core.signal import Matrix, Range
+
+
+class VideoCodec(StrEnum):
+    """The picture codecs that Reel writes."""
+
+    H264 = "h264"
+    HEVC = "hevc"
+    AV1 = "av1"
+    VP9 = "vp9"
+    MPEG2 = "mpeg2"
+    PRORES = "prores"
+    DNXHR = "dnxhr"
+    FFV1 = "ffv1"
+    MJPEG = "mjpeg"
+
+
+class Chroma(StrEnum):
+    """How many colour samples there are for each luma sample."""
+
+    C420 = "4:2:0"
+    C422 = "4:2:2"
+    C444 = "4:4:4"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Scale:
+    """A codec's scale of quality or quantisers: its ends, what is usual, what the number means."""
+
+    low: int
+    high: int
+    usual: int
+    says: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Effort:
+    """One of an encoder's own presets; `options` choose it, `lookahead` is how many frames it looks ahead by itself.
+
+    `b_frames` is how many it sets between two others.
+    """
+
+    name: str
+    options: Mapping[str, str]
+    lookahead: int = 0
+    b_frames: int = 0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Stored:
+    """How samples of a depth and chroma are stored: libavutil's pixel format, and the profile that holds them.
+
+    An empty `profile` is one that a file does not name.
+    """
+
+    pixels: str
+    profile: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Profile:
+    """A profile that is chosen, since it says how many bits there are: its name, its option, `bits_per_pixel` about."""
+
+    name: str
+    options: Mapping[str, str]
+    stored: Mapping[tuple[Chroma, int], Stored]
+    bits_per_pixel: Fraction
+    says: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CodecFacts:
+    """What a codec's encoder takes.
+
+    `reads_as` is what libavcodec names it in a file. `stored` are the depths (bits) and chroma it takes; where
+    `profiles` are chosen, those say it. An intra codec has keyframes only. `coding` is the matrix and range that its
+    format has fixed, `limits_px` the largest (width, height), `least_px` the smallest; `picture_rates` are all that it
+    knows, where it does not take any.
+    """
+
+    label: str
+    encoder: str
+    reads_as: str
+    says: str
+    rates: tuple[RateKind, ...]
+    stored: Mapping[tuple[Chroma, int], Stored] = field(default_factory=dict)
+    lossless_profile: str = ""
+    quality: Scale | None = None
+    quantiser: Scale | None = None
+    efforts: tuple[Effort, ...] = ()
+    usual_effort: str = ""
+    profiles: tuple[Profile, ...] = ()
+    is_intra: bool = False
+    most_b_frames: int = 0
+    most_lookahead: int = 0
+    tunes: Mapping[str, str] = field(default_factory=dict)
+    levels: tuple[Level, ...] = ()
+    sets_level: bool = False
+    coding: tuple[Matrix, Range] | None = None
+    limits_px: tuple[int, int] = (8192, 8192)
+    least_px: tuple[int, int] = (2, 2)
+    picture_rates: tuple[Fraction, ...] = ()
+    has_transfer: bool = True
+
+    @property
+    def level_names(self) -> list[str]:
+        """The levels that can be chosen."""
+        return [level.name for level in self.levels] if self.sets_level else []
+
+    def effort(self, name: str) -> Effort | None:
+        """Give the effort of a name."""
+        return next((effort for effort in self.efforts if effort.name == name), None)
+
+    def profile(self, name: str) -> Profile | None:
+        """Give the chosen profile of a name."""
+        return next((profile for profile in self.profiles if profile.name == name), None)
+
+    def scale(self, kind: RateKind) -> Scale | None:
+        """Give the scale that a kind of rate control has its number on."""
+        return {RateKind.QUALITY: self.quality, RateKind.QUANTISER: self.quantiser}.get(kind)
+
+    def forms(self) -> dict[tuple[Chroma, int], Stored]:
+        """Give every depth and chroma that it takes, in whatever profile."""
+        found = dict(self.stored)
+        for profile in self.profiles:
+            found |= profile.stored
+        return found
+
+
+def _planar(profiles: Mapping[tuple[str, int], str]) -> dict[tuple[Chroma, int], Stored]:
+    """Give how planar YCbCr is stored: 4:2:0 at 8 bits is `yuv420p`, at 10 `yuv420p10le` (libavutil's names)."""
+    return {
+        (Chroma(chroma), bits): Stored(
+            pixels=f"yuv{chroma.replace(':', '')}p{'10le' if bits == 10 else ''}", profile=profile
+        )
+        for (chroma, bits), profile in profiles.items()
+    }
+
+
+def _x26x(names: str, b_frames: int, lookaheads: Mapping[str, int]) -> tuple[Effort, ...]:
+    return tuple(
+        Effort(name=name, options={"preset": name}, lookahead=lookaheads[name], b_frames=b_frames)
+        for name in names.split()
+    )
+
+
+# x264's table of presets (its --fullhelp): ultrafast sets no B-frames, the others 3; their look-ahead in frames.
+_X264 = (
+    Effort(name="ultrafast", options={"preset": "ultrafast"}),
+    *_x26x(
+        "superfast veryfast faster fast medium slow", 3,
+        {"superfast": 0, "veryfast": 10, "faster": 20, "fast": 30, "medium": 40, "slow": 50},
+    ),
+)  # fmt: skip
+# x265's table of presets (its documentation, “Preset options”).
+_X265 = (
+    Effort(name="ultrafast", options={"preset": "ultrafast"}, lookahead=5, b_frames=3),
+    Effort(name="superfast", options={"preset": "superfast"}, lookahead=10, b_frames=3),
+    *_x26x("veryfast faster fast medium", 4, {"veryfast": 15, "faster": 15, "fast": 15, "medium": 20}),
+)
+# SVT-AV1's presets, 13 the fastest (its documentation, “Preset”); it orders pictures inside of its own packets.
+_SVT = tuple(Effort(name=str(number), options={"preset": str(number)}) for number in (12, 11, 10, 9, 8, 7, 6))
+# libvpx's speeds for live encoding (its documentation of cpu-used); pictures that are not shown travel in packets.
+_VPX = tuple(
+    Effort(name=f"speed {number}", options={"deadline": "realtime", "cpu-used": str(number), "row-mt": "1"})
+    for number in (8, 7, 6, 5)
+)
+_JPEG_TABLES = "2 can hardly be told from the source, 8 shows blocks."
+_ALL_RATES = (
+    RateKind.QUALITY,
+    RateKind.BITRATE,
+    RateKind.VARIABLE,
+    RateKind.QUANTISER,
+    RateKind.LOSSLESS,
+)
+
+CODECS: dict[VideoCodec, CodecFacts] = {
+    VideoCodec.H264: CodecFacts(
+        label="H.264",
+        encoder="libx264",
+        reads_as="h264",
+        says="Opens everywhere, in every editor and on every phone.",
+        rates=_ALL_RATES,
+        # ITU-T H.264, A.2: High, High 10, High 4:2:2, High 4:4:4 Predictive
+        stored=_planar(
+            {
+                ("4:2:0", 8): "High",
+                ("4:2:0", 10): "High 10",
+                ("4:2:2", 8): "High 4:2:2",
+                ("4:2:2", 10): "High 4:2:2",
+                ("4:4:4", 8): "High 4:4:4 Predictive",
+                ("4:4:4", 10): "High 4:4:4 Predictive",
+            }
+        ),
+        lossless_profile="High 4:4:4 Predictive",  # ITU-T H.264, A.2.7: no other holds it
+        # x264: CRF 0 is lossless at 8 bits, which has a kind of its own here
+        quality=Scale(low=1, high=51, usual=20, says="18 is hard to tell from the source, 28 shows blocks."),
+        quantiser=Scale(low=1, high=51, usual=22, says="Each 6 doubles the step that samples are rounded by."),
+        efforts=_X264,
+        usual_effort="superfast",
+        most_b_frames=8,
+        most_lookahead=60,
+        tunes={
+            "animation": "flat colours and lines",
+            "grain": "keeps film grain",
+            "stillimage": "little moves",
+            "zerolatency": "no look-ahead, no B-frames",
+        },
+        levels=H264_LEVELS,
+        sets_level=True,
+        limits_px=(4096, 4096),
+    ),
+    VideoCodec.HEVC: CodecFacts(
+        label="HEVC",
+        encoder="libx265",
+        reads_as="hevc",
+        says="About a third smaller than H.264 at the same quality, and several times the work.",
+        rates=_ALL_RATES,
+        # ITU-T H.265, A.3; the range extensions are named as one by libavcodec
+        stored=_planar(
+            {
+                ("4:2:0", 8): "Main",
+                ("4:2:0", 10): "Main 10",
+                ("4:2:2", 8): "Rext",
+                ("4:2:2", 10): "Rext",
+                ("4:4:4", 8): "Rext",
+                ("4:4:4", 10): "Rext",
+            }
+        ),
+        quality=Scale(low=1, high=51, usual=22, says="20 is hard to tell from the source, 30 shows smearing."),
+        quantiser=Scale(low=1, high=51, usual=24, says="Each 6 doubles the step that samples are rounded by."),
+        efforts=_X265,
+        usual_effort="ultrafast",
+        most_b_frames=8,
+        most_lookahead=60,
+        tunes={"animation": "flat colours and lines", "grain": "keeps film grain"},
+        levels=HEVC_LEVELS,
+        sets_level=True,
+        least_px=(16, 16),
+    ),
+    VideoCodec.AV1: CodecFacts(
+        label="AV1",
+        encoder="libsvtav1",
+        reads_as="av1",
+        says="Smallest of all at the same quality; young programs open it, old ones don't.",
+        # SVT-AV1 holds no maximum in its variable mode, and what it calls lossless fails to encode
+        rates=(RateKind.QUALITY, RateKind.BITRATE, RateKind.QUANTISER),
+        stored=_planar({("4:2:0", 8): "Main", ("4:2:0", 10): "Main"}),  # AV1, A.2; SVT-AV1 takes no other chroma
+        quality=Scale(low=1, high=63, usual=32, says="25 is hard to tell from the source, 45 shows smearing."),
+        quantiser=Scale(low=1, high=63, usual=32, says="Spread over the codec's 256 steps."),
+        efforts=_SVT,
+        usual_effort="12",
+        most_lookahead=60,
+        levels=AV1_LEVELS,
+        least_px=(64, 64),
+    ),
+    VideoCodec.VP9: CodecFacts(
+        label="VP9",
+        encoder="libvpx-vp9",
+        reads_as="vp9",
+        says="Plays in every browser without a licence; about as small as HEVC, with more work.",
+        rates=_ALL_RATES,
+        # VP9 bitstream, 7.2: profile 0 is 4:2:0, 1 the others, at 8 bits; this library is built without deeper ones
+        stored=_planar({("4:2:0", 8): "Profile 0", ("4:2:2", 8): "Profile 1", ("4:4:4", 8): "Profile 1"}),
+        quality=Scale(low=1, high=63, usual=31, says="24 is hard to tell from the source, 45 shows smearing."),
+        quantiser=Scale(low=1, high=63, usual=31, says="Spread over the codec's 256 steps."),
+        efforts=_VPX,
+        usual_effort="speed 8",
+    ),
+    VideoCodec.MPEG2: CodecFacts(
+        label="MPEG-2",
+        encoder="mpeg2video",
+        reads_as="mpeg2video",
+        says="For old players and discs: very little work, big files.",
+        rates=(RateKind.BITRATE, RateKind.VARIABLE, RateKind.QUANTISER),
+        # ITU-T H.262, 8.2: Main holds 4:2:0, 4:2:2 the other; libavcodec writes 8 bits
+        stored=_planar({("4:2:0", 8): "Main", ("4:2:2", 8): "4:2:2"}),
+        quantiser=Scale(low=2, high=31, usual=4, says=_JPEG_TABLES),
+        limits_px=(1920, 1152),  # ITU-T H.262, table 8-8, High level
+        # ITU-T H.262, table 6-4
+        picture_rates=(
+            Fraction(24000, 1001),
+            Fraction(24),
+            Fraction(25),
+            Fraction(30000, 1001),
+            Fraction(30),
+            Fraction(50),
+            Fraction(60000, 1001),
+            Fraction(60),
+        ),
+    ),
+    VideoCodec.PRORES: CodecFacts(
+        label="ProRes",
+        encoder="prores_ks",
+        reads_as="prores",
+        says="Every picture stands alone, 10 bits, 4:2:2: editors work with it at once. Big, and much work here.",
+        rates=(RateKind.PROFILE,),
+        # SMPTE RDD 36; bits as its authors' table of target data rates has them for 1920×1080 at 29.97 a second
+        profiles=(
+            Profile(
+                name="422 LT",
+                options={"profile": "lt"},
+                stored={(Chroma.C422, 10): Stored(pixels="yuv422p10le", profile="LT")},
+                bits_per_pixel=Fraction(164, 100),
+                says="About 100 Mb/s at 1080p 30.",
+            ),
+            Profile(
+                name="422",
+                options={"profile": "standard"},
+                stored={(Chroma.C422, 10): Stored(pixels="yuv422p10le", profile="Standard")},
+                bits_per_pixel=Fraction(237, 100),
+                says="About 147 Mb/s at 1080p 30.",
+            ),
+            Profile(
+                name="422 HQ",
+                options={"profile": "hq"},
+                stored={(Chroma.C422, 10): Stored(pixels="yuv422p10le", profile="HQ")},
+                bits_per_pixel=Fraction(354, 100),
+                says="About 220 Mb/s at 1080p 30.",
+            ),
+        ),
+        is_intra=True,
+        least_px=(16, 16),
+    ),
+    VideoCodec.DNXHR: CodecFacts(
+        label="DNxHR",
+        encoder="dnxhd",
+        reads_as="dnxhd",
+        says="Every picture stands alone and has the same size: editors work with it at once.",
+        rates=(RateKind.PROFILE,),
+        # SMPTE ST 2019-1; bits as its table of compressed picture sizes has them for 1920×1080
+        profiles=(
+            Profile(
+                name="SQ",
+                options={"profile": "dnxhr_sq"},
+                stored={(Chroma.C422, 8): Stored(pixels="yuv422p", profile="DNXHR SQ")},
+                bits_per_pixel=Fraction(234, 100),
+                says="About 145 Mb/s at 1080p 30.",
+            ),
+            Profile(
+                name="HQ",
+                options={"profile": "dnxhr_hq"},
+                stored={(Chroma.C422, 8): Stored(pixels="yuv422p", profile="DNXHR HQ")},
+                bits_per_pixel=Fraction(354, 100),
+                says="About 220 Mb/s at 1080p 30.",
+            ),
+            Profile(
+                name="HQX",
+                options={"profile": "dnxhr_hqx"},
+                stored={(Chroma.C422, 10): Stored(pixels="yuv422p10le", profile="DNXHR HQX")},
+                bits_per_pixel=Fraction(354, 100),
+                says="As HQ, with 10 bits.",
+            ),
+        ),
+        is_intra=True,
+        least_px=(256, 120),  # libavcodec's dnxhd encoder
+    ),
+    VideoCodec.FFV1: CodecFacts(
+        label="FFV1",
+        encoder="ffv1",
+        reads_as="ffv1",
+        says="Nothing is lost, and each slice carries a checksum: for keeping. Very big.",
+        rates=(RateKind.LOSSLESS,),
+        # RFC 9043; it has no profiles
+        stored=_planar(
+            {(chroma, bits): "" for chroma in ("4:2:0", "4:2:2", "4:4:4") for bits in (8, 10)},
+        ),
+        is_intra=True,
+    ),
+    VideoCodec.MJPEG: CodecFacts(
+        label="MJPEG",
+        encoder="mjpeg",
+        reads_as="mjpeg",
+        says="Every picture is a JPEG: little work, big files, full range.",
+        rates=(RateKind.QUANTISER,),
+        # ITU-T T.81; JFIF 1.02 says BT.601 at full range
+        stored={
+            (Chroma.C420, 8): Stored(pixels="yuvj420p", profile="Baseline"),
+            (Chroma.C422, 8): Stored(pixels="yuvj422p", profile="Baseline"),
+        },
+        quantiser=Scale(low=2, high=31, usual=3, says=_JPEG_TABLES),
+        is_intra=True,
+        coding=(Matrix.BT601, Range.FULL),
+        has_transfer=False,
+    ),
+}

@@ -1,0 +1,58 @@
+"""What a file made by a recipe must turn out to hold: the proof goes through it, line by line."""
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+from reel.core.file.plan import FilePlan
+from reel.core.file.rate import RateControl
+from reel.core.signal import Matrix, Range
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Expectations:
+    """What is asked of a file, from the same tables as what the encoder is told. Names are for people.
+
+    `profile` and `level` are "" where nothing is asked. `keyframe_ticks` is how many frames lie from one keyframe to
+    the next. `has_transfer` says that the picture's format names its transfer and primaries. `sound_bitrate_bps` is
+    None where nothing of the sound is lost, `sound_block_s` how long one of its codec's blocks is.
+    """
+
+    container: str
+    codec: str
+    profile: str
+    level: str
+    pixels: str
+    matrix: Matrix
+    range: Range
+    has_transfer: bool
+    keyframe_ticks: int
+    rate: RateControl
+    sound: str
+    sound_rate_hz: int
+    sound_channels: int
+    sound_bitrate_bps: int | None
+    sound_block_s: Fraction
+    names_tracks: bool
+
+
+def expectations(plan: FilePlan) -> Expectations:
+    """Give what is asked of the file of a plan."""
+    recipe, codec, sound = plan.recipe, plan.recipe.codec_facts, plan.recipe.sound_facts
+    return Expectations(
+        container=recipe.container_facts.name,
+        codec=codec.label,
+        profile=recipe.stored.profile,
+        level=recipe.level,
+        pixels=recipe.stored.pixels,
+        matrix=recipe.matrix,
+        range=recipe.range,
+        has_transfer=codec.has_transfer,
+        keyframe_ticks=plan.keyframe_ticks,
+        rate=recipe.rate,
+        sound=" ".join(part for part in (sound.label, sound.profile) if part),
+        sound_rate_hz=recipe.sound_rate_hz,
+        sound_channels=recipe.sound_channels,
+        sound_bitrate_bps=recipe.sound_bitrate_bps if sound.bitrates_bps else None,
+        sound_block_s=Fraction(sound.block, recipe.sound_rate_hz),
+        names_tracks=recipe.container_facts.names_tracks,
+    )

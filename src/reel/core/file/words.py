@@ -1,0 +1,34 @@
+"""A recipe in words, line by line: for comparing two, and for saying what an offer changes."""
+
+from reel.core.file.recipe import Draft, SoundFiles
+
+
+def lines(recipe: Draft) -> dict[str, str]:
+    """Give each setting in words, by its name; the same names for every recipe."""
+    codec, sound = recipe.codec_facts, recipe.sound_facts
+    has_gaps = not codec.is_intra
+    own = "the effort's own"
+    return {
+        "Container": recipe.container_facts.label,
+        "Codec": " ".join(part for part in (codec.label, recipe.profile) if part),
+        "Rate control": recipe.rate.label or "by its profile",
+        "Effort": recipe.effort or "–",
+        "Samples": f"{recipe.chroma} {recipe.bits}-bit",
+        "Matrix, range": f"{recipe.matrix} {recipe.range}",
+        "Keyframe every": f"{float(recipe.keyframe_s):g} s" if has_gaps else "picture",
+        "B-frames": (own if recipe.b_frames is None else str(recipe.b_frames)) if codec.most_b_frames else "–",
+        "Look-ahead": (own if recipe.lookahead is None else str(recipe.lookahead)) if codec.most_lookahead else "–",
+        "Tune": recipe.tune or "–",
+        "Level": recipe.level or "as needed",
+        "Sound": sound.label + (f" {recipe.sound_bitrate_bps // 1000} kb/s" if sound.bitrates_bps else ""),
+        "Sample rate": f"{recipe.sound_rate_hz / 1000:g} kHz",
+        "Channels": "mono" if recipe.sound_channels == 1 else "stereo",
+        "Sound files": "none" if recipe.sound_files is SoundFiles.NONE else recipe.sound_files.value.upper(),
+        "File name": recipe.name_pattern,
+    }
+
+
+def differences(one: Draft, other: Draft) -> tuple[tuple[str, str, str], ...]:
+    """Give what differs between two: the setting, the first's, the second's."""
+    first, second = lines(one), lines(other)
+    return tuple((name, first[name], second[name]) for name in first if first[name] != second[name])
