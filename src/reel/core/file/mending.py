@@ -3,8 +3,8 @@
 from dataclasses import replace
 from typing import Any
 
-from reel.core.file.codecs import Chroma, CodecFacts
-from reel.core.file.containers import CONTAINERS
+from reel.core.file.codecs import Chroma, CodecFacts, VideoCodec
+from reel.core.file.containers import CONTAINERS, Container
 from reel.core.file.rate import (
     ByProfile,
     ConstantBitrate,
@@ -18,14 +18,22 @@ from reel.core.file.rate import (
 from reel.core.file.recipe import Draft, Recipe
 
 _USUAL_BPS = 12_000_000
+# Where a codec is at home, if not in the first container that holds it: there most programs look for it.
+_HOMES = {VideoCodec.PRORES: Container.MOV, VideoCodec.DNXHR: Container.MOV}
 
 
 def mend(draft: Draft) -> Recipe:
     """Give the nearest recipe that works. The picture codec stays; the container does where it holds it."""
     if draft.codec not in draft.container_facts.video:
-        holds = next(key for key, facts in CONTAINERS.items() if draft.codec in facts.video)
-        return mend(replace(draft, container=holds))
+        return mend(replace(draft, container=_holding(draft)[0]))
     return Recipe(**{**draft.as_fields(), **_mended_sound(draft), **_mended_picture(draft)})
+
+
+def _holding(draft: Draft) -> list[Container]:
+    """Give the containers that hold the picture codec, best first: those that hold the sound codec too, its home."""
+    home = _HOMES.get(draft.codec)
+    found = [key for key, facts in CONTAINERS.items() if draft.codec in facts.video]
+    return sorted(found, key=lambda key: (draft.sound_codec not in CONTAINERS[key].sound, key is not home))
 
 
 def _mended_sound(draft: Draft) -> dict[str, Any]:
@@ -138,14 +146,8 @@ def offers(draft: Draft) -> tuple[Recipe, ...]:
         return ()
     tried = [draft]
     if wrong & {"codec", "sound_codec"}:
-        both = [
-            key
-            for key, facts in CONTAINERS.items()
-            if draft.codec in facts.video and (draft.sound_codec in facts.sound or "sound_codec" not in wrong)
-        ]
-        tried = [replace(draft, container=key) for key in both[:1]]
         container = draft.container_facts
         codec = draft.codec if draft.codec in container.video else container.video[0]
-        tried.append(replace(draft, codec=codec))
+        tried = [replace(draft, container=_holding(draft)[0]), replace(draft, codec=codec)]
     found = [mend(one) for one in tried]
     return tuple(dict.fromkeys(found))

@@ -91,10 +91,10 @@ class Draft:
         """Give what does not go together, the most basic first."""
         codec, sound, container = self.codec_facts, self.sound_facts, self.container_facts
         if self.codec not in container.video:
-            yield MismatchError("codec", f"Codec in {container.label}", codec.label, container.reason(self.codec))
+            yield MismatchError("codec", f"Codec in {container.name}", codec.label, container.reason(self.codec))
         if self.sound_codec not in container.sound:
             why = container.reason(self.sound_codec)
-            yield MismatchError("sound_codec", f"Sound in {container.label}", sound.label, why)
+            yield MismatchError("sound_codec", f"Sound in {container.name}", sound.label, why)
         yield from self._picture_mismatches(codec)
         if self.sound_rate_hz not in sound.rates_hz:
             rates = " or ".join(f"{rate / 1000:g}" for rate in sound.rates_hz)

@@ -133,7 +133,7 @@ class WalkTests(StackTestCase):
         page.get_by_label("Name").fill("Stone path, <b>good</b>")
         page.get_by_role("button", name="Rename").click()
         expect(page.locator("h1")).to_have_text("Stone path, <b>good</b>")
-        path = self.home / "shelf" / "stone-path-b-good-b.mkv"
+        path = self.home / "shelf" / "stone-path-b-good-b.mp4"
         self.assertTrue(path.exists())
         page.get_by_role("link", name="Delete").click()
         expect(page.locator("h1")).to_have_text(f"Delete {path.name}?")
@@ -156,7 +156,7 @@ class WalkTests(StackTestCase):
         page.get_by_role("button", name="Cut X").click()
         page.wait_for_url(re.compile(r"/takes/\d+/$"))
         expect(page.locator("section[aria-labelledby=proof-title] tbody tr").first).to_be_visible()
-        self.assertEqual(len(list((self.home / "shelf").glob("bench-camera_*_001.mkv"))), 1)
+        self.assertEqual(len(list((self.home / "shelf").glob("bench-camera_*_001.mp4"))), 1)
 
     def test_every_page_is_accessible_in_both_themes(self):
         page = self.page

@@ -98,7 +98,7 @@ class RecipeTests(unittest.TestCase):
             self.assertEqual(wrong, wanted)
             for error in draft.mismatches():
                 if error.field in wanted:
-                    self.assertIn(holds.label, str(error))
+                    self.assertIn(holds.name, str(error))
                     self.assertGreater(len(error.limit), 10)
             mended = mend(draft)
             self.assertEqual(mended.codec, codec)
@@ -128,7 +128,7 @@ class RecipeTests(unittest.TestCase):
 
     def test_two_ways_are_offered_for_a_codec_that_the_container_does_not_hold(self):
         kept, other = offers(Draft(container=Container.MP4, codec=VideoCodec.PRORES, sound_codec=SoundCodec.PCM24))
-        self.assertEqual((kept.container, kept.codec, kept.sound_codec), ("mkv", "prores", "pcm24"))
+        self.assertEqual((kept.container, kept.codec, kept.sound_codec), ("mov", "prores", "pcm24"))
         self.assertEqual((other.container, other.codec, other.sound_codec), ("mp4", "h264", "aac"))
 
     def test_levels_are_the_smallest_that_hold_the_frame(self):

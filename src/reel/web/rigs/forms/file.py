@@ -149,6 +149,15 @@ class RecipeForm(StageForm):
         """What would work instead of what was asked, by what it changes."""
         return [_in_short(differences(self.draft, one)) for one in offers(self.draft)]
 
+    @property
+    def written(self) -> str:
+        """What the file will hold, in a sentence."""
+        draft = self.draft
+        stored = draft.forms().get((draft.chroma, draft.bits))
+        codec = " ".join(part for part in (draft.codec_facts.label, stored.profile if stored else "") if part)
+        samples = f"{_samples(draft.chroma, draft.bits)}, {draft.matrix} {draft.range}"
+        return f"{draft.container_facts.name}: {codec}, {samples}; {draft.sound_facts.label}."
+
     def _level_says(self) -> str:
         if self._setup is None or self.errors:
             return "The smallest that holds the frame, unless a player wants another."

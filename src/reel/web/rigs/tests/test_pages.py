@@ -142,7 +142,7 @@ class StageTests(TestCase):
         response = self.client.get(address, FILE | {"rate": "bitrate"}, headers=HTMX)
         self.assertContains(response, "91.4 MB")  # (12 000 + 192) kb/s for a minute
         response = self.client.get(address, FILE | {"rate": "bitrate", "bitrate_mbps": "NaN"}, headers=HTMX)
-        self.assertContains(response, "out of its limits")
+        self.assertContains(response, "Said once all values")
 
     def test_a_refused_pair_says_why_and_offers_what_works(self):
         address, before = reverse("rigs:recipe", args=[self.rig.pk]), Rig.objects.get().setup

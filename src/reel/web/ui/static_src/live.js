@@ -180,19 +180,24 @@ function show(live) {
   rollingTake = take;
 }
 
-// A part of the page that is made anew because something changed outside waits while somebody types in it.
+// A part of the page that is made anew because something outside changed waits while somebody types in it.
 function typed(part) {
   const field = document.activeElement;
   const unsaid = field.matches("select") || (field.matches("input, textarea") && field.value !== field.defaultValue);
   return part.contains(field) && unsaid ? field : null;
 }
 
+// A form that asks how it would look as it is filled in is not replaced by the answer to what it was before.
+const filled = (form) => new URLSearchParams(new FormData(form)).toString();
+const asked = new WeakMap();
+document.addEventListener("htmx:beforeRequest", ({ target }) => { if (target.matches("form")) asked.set(target, filled(target)); });
+
 document.addEventListener("htmx:beforeSwap", (event) => {
-  const why = event.detail.requestConfig.triggeringEvent?.type ?? "";
-  const field = why.endsWith("-changed") ? typed(event.detail.target) : null;
-  if (!field) return;
-  event.detail.shouldSwap = false;
-  field.addEventListener("blur", () => htmx.trigger(document.body, why), { once: true });
+  const { triggeringEvent: cause, elt, verb } = event.detail.requestConfig;
+  const field = cause?.type.endsWith("-changed") ? typed(event.detail.target) : null;
+  if (field) field.addEventListener("blur", () => htmx.trigger(document.body, cause.type), { once: true });
+  const isOld = verb === "get" && asked.has(elt) && asked.get(elt) !== filled(elt);
+  if (field || isOld) event.detail.shouldSwap = false;
 });
 
 document.addEventListener("DOMContentLoaded", () => {
