@@ -1,5 +1,6 @@
 """The file: containers, codecs, rate control, recipe, plan, what encoders are told, forecast, names."""
 
+from reel.core.file.browser import Plays, plays
 from reel.core.file.codecs import CODECS, Chroma, VideoCodec
 from reel.core.file.containers import CONTAINERS, SOUND_CODECS, Container, SoundCodec
 from reel.core.file.encoder import EncoderSettings, encoder_settings
@@ -42,6 +43,7 @@ __all__ = [
     "Forecast",
     "Lossless",
     "MismatchError",
+    "Plays",
     "RateControl",
     "RateKind",
     "Recipe",
@@ -58,6 +60,7 @@ __all__ = [
     "mend",
     "offers",
     "parse_length",
+    "plays",
     "slug",
     "usual_rate",
 ]

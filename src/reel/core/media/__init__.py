@@ -10,6 +10,7 @@ from reel.core.media.loudness import Loud, Loudness
 from reel.core.media.overlay import Materials, Moment, Stroke, draw_strokes, keep_image
 from reel.core.media.picture import JpegEncoder, poster
 from reel.core.media.planes import luma_of, planes_of
+from reel.core.media.preview import encode_for_browser
 from reel.core.media.probe import MediaFacts, SoundFacts, VideoFacts, probe
 from reel.core.media.rate import RateFacts, measure_rate
 from reel.core.media.rewrap import rewrap_to_mp4
@@ -41,6 +42,7 @@ __all__ = [
     "VideoFacts",
     "beside",
     "draw_strokes",
+    "encode_for_browser",
     "feed_signal",
     "keep_image",
     "luma_of",

@@ -5,7 +5,7 @@ from fractions import Fraction
 
 from django.db import models
 
-from reel.core.file import FilePlan
+from reel.core.file import FilePlan, Plays, plays
 from reel.core.line import RigSetup, file_plan
 from reel.core.measure import Counts, Proof
 from reel.core.signal import timecode
@@ -107,9 +107,9 @@ class Take(models.Model):
         return Job.objects.filter(kind=PROVE, subject=self.pk).first()
 
     @property
-    def plays_itself(self) -> bool:
-        """Whether a browser plays the file as it is; otherwise it needs a copy."""
-        return self.file_name.endswith(".mp4")
+    def plays(self) -> Plays:
+        """How a browser plays the file: as it is, or in a copy."""
+        return plays(self.plan.recipe)
 
 
 class Mark(models.Model):

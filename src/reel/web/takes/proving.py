@@ -5,9 +5,19 @@ from pathlib import Path
 
 from django.conf import settings
 
+from reel.core.file import Plays
 from reel.core.measure import examine
 from reel.core.measure import prove as held_against
-from reel.core.media import MediaError, MediaFacts, Shelf, beside, poster, probe, rewrap_to_mp4
+from reel.core.media import (
+    MediaError,
+    MediaFacts,
+    Shelf,
+    beside,
+    encode_for_browser,
+    poster,
+    probe,
+    rewrap_to_mp4,
+)
 from reel.core.wire import to_plain
 from reel.web.takes.models import ProofState, Take
 
@@ -34,7 +44,7 @@ def copy_path(take: Take) -> Path:
 
 def playable_path(take: Take) -> Path:
     """Give the file that a browser plays."""
-    return shelf_of(take).path(take.file_name) if take.plays_itself else copy_path(take)
+    return shelf_of(take).path(take.file_name) if take.plays is Plays.ITSELF else copy_path(take)
 
 
 def prove(take_id: int, progress: Callable[[float], None]) -> None:
@@ -98,8 +108,9 @@ def _make_playable(take: Take, progress: Callable[[float], None]) -> None:
     path = shelf_of(take).path(take.file_name)
     _put(poster_path(take), lambda target: target.write_bytes(poster(path)))
     progress(0.85)
-    if not take.plays_itself:
-        _put(copy_path(take), lambda target: rewrap_to_mp4(path, target, lambda part: progress(0.85 + part * 0.15)))
+    if take.plays is not Plays.ITSELF:
+        copy = rewrap_to_mp4 if take.plays is Plays.REWRAPPED else encode_for_browser
+        _put(copy_path(take), lambda target: copy(path, target, lambda part: progress(0.85 + part * 0.15)))
     Take.objects.filter(pk=take.pk).update(playable=True)
 
 

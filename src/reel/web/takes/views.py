@@ -82,7 +82,7 @@ def video(request: HttpRequest, take_id: int) -> HttpResponseBase:
     path = playable_path(found)
     if not path.exists():
         raise Http404
-    return file_response(request, path, "video/mp4")
+    return file_response(request, path, "video/webm" if path.suffix == ".webm" else "video/mp4")
 
 
 @require_GET

@@ -5,7 +5,7 @@ from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
-from reel.core.file import Recipe
+from reel.core.file import Container, Recipe
 from reel.core.line import Console, file_plan
 from reel.core.line.tests.rigs import rig
 from reel.core.measure import Counts
@@ -19,7 +19,7 @@ from reel.web.takes.models import Mark, ProofState, Take, TakeState
 from reel.web.takes.proving import copy_path, poster_path, prove_take
 from reel.web.takes.tests.home import HomeMixin
 
-SETUP = rig(Console(mode=Mode.parse("1280x720p30")), mode=FRAME, recipe=Recipe())
+SETUP = rig(Console(mode=Mode.parse("1280x720p30")), mode=FRAME, recipe=Recipe(container=Container.MKV))
 
 
 class TakeTests(HomeMixin, TestCase):

@@ -12,6 +12,7 @@ from django.test import Client, TestCase, TransactionTestCase
 from django.urls import reverse
 from django.utils import timezone
 
+from reel.core.file import Container, Recipe
 from reel.core.frame import FrameSetup
 from reel.core.line import DeviceKind, file_plan, propose
 from reel.core.measure import Counts
@@ -29,7 +30,7 @@ from reel.web.takes.models import ProofState, Take, TakeState
 from reel.web.takes.proving import prove_take
 from reel.web.takes.tests.home import HomeMixin
 
-SETUP = propose(DeviceKind.CONSOLE)
+SETUP = replace(propose(DeviceKind.CONSOLE), recipe=Recipe(container=Container.MKV))
 
 
 class ShelfMixin(HomeMixin):

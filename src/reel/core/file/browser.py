@@ -1,0 +1,36 @@
+"""What a browser plays: a file as it is, its packets in another container, or a copy that is encoded anew."""
+
+from enum import StrEnum
+
+from reel.core.file.codecs import Chroma, VideoCodec
+from reel.core.file.containers import Container, SoundCodec
+from reel.core.file.rate import RateKind
+from reel.core.file.recipe import Recipe
+
+# What the browsers in use all play; HEVC plays on some machines only, and elsewhere silently not.
+_SOUND = (SoundCodec.AAC, SoundCodec.OPUS, SoundCodec.FLAC, SoundCodec.MP3)
+_CONTAINERS = (Container.MP4, Container.MP4_PLAIN, Container.WEBM)
+
+
+class Plays(StrEnum):
+    """How a browser plays a file."""
+
+    ITSELF = "itself"
+    REWRAPPED = "rewrapped"
+    ENCODED = "encoded"
+
+
+def plays(recipe: Recipe) -> Plays:
+    """Say how a browser plays a file of a recipe."""
+    if not (_plays_picture(recipe) and recipe.sound_codec in _SOUND):
+        return Plays.ENCODED
+    return Plays.ITSELF if recipe.container in _CONTAINERS else Plays.REWRAPPED
+
+
+def _plays_picture(recipe: Recipe) -> bool:
+    if recipe.chroma is not Chroma.C420:
+        return False
+    if recipe.codec is VideoCodec.AV1:
+        return True
+    is_plain = recipe.bits == 8 and recipe.rate.kind is not RateKind.LOSSLESS
+    return is_plain and recipe.codec in (VideoCodec.H264, VideoCodec.VP9)

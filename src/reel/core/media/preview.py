@@ -1,0 +1,84 @@
+"""A small copy of a file that every browser plays, for what it does not play itself."""
+
+from collections.abc import Callable
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import numpy as np
+from av.audio.resampler import AudioResampler
+
+from reel.core.file import ConstantQuality, Container, FilePlan, Recipe
+from reel.core.frame import fit
+from reel.core.media.errors import BROKEN, MediaError, reason_of
+from reel.core.media.framing import Framer
+from reel.core.media.writer import PartWriter
+from reel.core.signal import Mode
+
+_WIDTH_PX = 1280
+_RECIPE = Recipe(container=Container.MP4, rate=ConstantQuality(quality=24), effort="veryfast")
+
+
+def encode_for_browser(source: Path, target: Path, progress: Callable[[float], None]) -> None:
+    """Encode a file anew as a small MP4 of H.264 and AAC, at its own times; raises MediaError.
+
+    `progress` is told the part that is done (0 to 1); it may raise to call the work off.
+    """
+    try:
+        with av.open(str(source)) as reader:
+            pictures = reader.streams.video[0]
+            pictures.thread_type = "AUTO"
+            size = fit((pictures.width, pictures.height), (min(_WIDTH_PX, pictures.width), pictures.height))
+            mode = Mode(width_px=size.width_px, height_px=size.height_px, rate=Fraction(pictures.average_rate or 30))
+            names = tuple(f"Track {number}" for number, _ in enumerate(reader.streams.audio, start=1))
+            plan = FilePlan(recipe=_RECIPE, frame=mode, as_it_comes=True, tracks=names)
+            with PartWriter(target, plan) as writer:
+                _copy(reader, writer, plan, progress)
+    except MediaError:
+        raise
+    except (*BROKEN, IndexError) as error:
+        raise MediaError(source, f"can't be copied for the browser ({reason_of(error)})") from error
+
+
+def _copy(
+    reader: "av.container.InputContainer", writer: PartWriter, plan: FilePlan, progress: Callable[[float], None]
+) -> None:
+    framer, sounds = Framer(plan.signal, exact=False), [_Sound() for _ in plan.tracks]
+    places = {stream.index: place for place, stream in enumerate(reader.streams.audio)}
+    length_s = (reader.duration or 0) / av.time_base
+    start_s: Fraction | None = None
+    tick = -1
+    for packet in reader.demux([reader.streams.video[0], *reader.streams.audio]):
+        for frame in packet.decode():
+            if not isinstance(frame, av.VideoFrame | av.AudioFrame) or frame.pts is None or frame.time_base is None:
+                continue
+            at_s = frame.pts * frame.time_base
+            start_s = at_s if start_s is None else start_s
+            if isinstance(frame, av.VideoFrame):
+                tick = max(tick + 1, round((at_s - start_s) * plan.tick_rate))
+                frame.pts = None
+                writer.write_picture(framer.apply(frame), tick)
+                if length_s:
+                    progress(min(1.0, float(at_s - start_s) / length_s))
+            else:
+                place = places[packet.stream_index]
+                writer.write_samples(place, sounds[place].taken(frame, at_s - start_s))
+
+
+class _Sound:
+    """One track on its way: as 48 kHz stereo without a hole."""
+
+    def __init__(self) -> None:
+        self._form = AudioResampler(format="fltp", layout="stereo", rate=_RECIPE.sound_rate_hz)
+        self._count = 0
+
+    def taken(self, frame: av.AudioFrame, at_s: Fraction) -> "np.ndarray[tuple[int, int], np.dtype[np.float32]]":
+        """Give the samples (2, n) that follow on those before, with silence for what is missing before them."""
+        frame.pts = None
+        found = [block.to_ndarray() for block in self._form.resample(frame)]
+        data = np.concatenate(found, axis=1) if found else np.zeros((2, 0), dtype=np.float32)
+        missing = round(at_s * _RECIPE.sound_rate_hz) - self._count
+        if missing > _RECIPE.sound_rate_hz // 20:
+            data = np.concatenate([np.zeros((2, missing), dtype=np.float32), data], axis=1)
+        self._count += data.shape[1]
+        return data.astype(np.float32, copy=False)
