@@ -16,7 +16,7 @@ from benchmarks.stack import rig_setup
 from reel.core.file import Container
 from reel.core.line import RigSetup
 from reel.recorder.client import Client
-from reel.recorder.messages import Ask, StartRoll, UnreachableError
+from reel.recorder.messages import Ask, RigToRoll, StartRoll, UnreachableError
 
 # Containers of which a killed writer leaves what was written.
 KILLED = (Container.MKV, Container.MP4, Container.TS)
@@ -41,18 +41,17 @@ def _kill_once(home: Path, environment: dict[str, str], setup: RigSetup) -> floa
     client = Client(home / "run")
     while True:
         try:
-            client.ask(StartRoll(rig_id=1, rig_name="bench", setup=setup), timeout_ms=3000)
+            client.ask(StartRoll(rigs=(RigToRoll(rig_id=1, rig_name="bench", setup=setup),)), timeout_ms=3000)
             break
         except UnreachableError:
             time.sleep(0.05)
     time.sleep(random.uniform(1.0, 5.0))  # noqa: S311 - not a secret
-    roll = client.ask(Ask()).status.roll
+    (roll,) = client.ask(Ask()).status.rolls
     recorder.send_signal(signal.SIGKILL)
     recorder.wait()
     (path,) = (home / "shelf").glob("*.rolling.*")
     readable_s = _readable_s(path)
     path.unlink()
-    assert roll is not None
     return max(0.0, roll.length_s - readable_s)
 
 

@@ -18,7 +18,7 @@ from reel.core.line import RigSetup
 from reel.core.wire import from_plain
 from reel.options import ROOT
 from reel.recorder.client import Client
-from reel.recorder.messages import Ask, Cut, Open, StartRoll
+from reel.recorder.messages import Ask, Cut, Open, RigToRoll, StartRoll
 
 PORT = 8147
 TAKES = 10_000
@@ -76,11 +76,11 @@ def _roll_to_first_frame(client: Client, setup: RigSetup) -> float:
     waits = []
     for _ in range(5):
         started = time.perf_counter()
-        client.ask(StartRoll(rig_id=1, rig_name="bench", setup=setup))
-        while not ((roll := client.ask(Ask()).status.roll) and roll.length_s > 0):
+        client.ask(StartRoll(rigs=(RigToRoll(rig_id=1, rig_name="bench", setup=setup),)))
+        while not ((rolls := client.ask(Ask()).status.rolls) and rolls[0].length_s > 0):
             time.sleep(0.002)
         waits.append(time.perf_counter() - started)
-        client.ask(Cut())
+        client.ask(Cut(takes=(rolls[0].take_id,)))
     return sorted(waits)[2]
 
 

@@ -26,7 +26,7 @@ def add_commands(commands: "_SubParsersAction[ArgumentParser]") -> None:
         epilog=ROLL_EXAMPLES,
         formatter_class=RawDescriptionHelpFormatter,
     )
-    roll.add_argument("rig", help="the rig's name or number")
+    roll.add_argument("rigs", nargs="+", metavar="RIG", help="a rig's name or number; several roll at the same time")
     roll.add_argument("--for", dest="length", required=True, metavar="LENGTH", help="how long, like 10s, 2.5min, 1h")
     roll.set_defaults(run=_roll)
     rigs = commands.add_parser("rigs", help="list the rigs", description="List the rigs of a home.")
@@ -45,7 +45,7 @@ def add_commands(commands: "_SubParsersAction[ArgumentParser]") -> None:
 
 
 def _roll(chosen: Namespace) -> int:
-    return _django("roll", chosen, chosen.rig, length_s=parse_length(chosen.length))
+    return _django("roll", chosen, *chosen.rigs, length_s=parse_length(chosen.length))
 
 
 def _django(name: str, chosen: Namespace, *arguments: str, **options: Any) -> int:

@@ -82,8 +82,8 @@ class TestSync:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class StartRoll:
-    """Roll a take of a rig."""
+class RigToRoll:
+    """A rig, of which a take is rolled."""
 
     rig_id: int
     rig_name: str
@@ -92,31 +92,52 @@ class StartRoll:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Hold:
-    """Pause the roll."""
+class StartRoll:
+    """Roll a take of each of some rigs, all from the same instant on; where one can't, none does."""
+
+    rigs: tuple[RigToRoll, ...]
+
+    def __post_init__(self) -> None:
+        if not self.rigs or len({one.rig_id for one in self.rigs}) < len(self.rigs):
+            raise ValueError("a roll has one or more rigs, each once")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class CarryOn:
+class _OfTakes:
+    """What is asked of takes that roll, by their ids, at one instant."""
+
+    takes: tuple[int, ...]
+
+    def __post_init__(self) -> None:
+        if not self.takes:
+            raise ValueError("it names at least one take")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Hold(_OfTakes):
+    """Pause takes."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CarryOn(_OfTakes):
     """Go on after a hold."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class AddMark:
-    """Note this moment of the roll."""
+class AddMark(_OfTakes):
+    """Note this moment of takes."""
 
     label: str = ""
 
     def __post_init__(self) -> None:
+        _OfTakes.__post_init__(self)  # super() does not find a dataclass with slots, which is made twice
         if len(self.label) > MAX_LABEL:
             raise ValueError(f"a mark's label has at most {MAX_LABEL} characters")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Cut:
-    """Stop the roll. `take_id` names the take that the person saw rolling; another one is not cut."""
-
-    take_id: int | None = None
+class Cut(_OfTakes):
+    """End takes."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -265,22 +286,26 @@ class RigStatus:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Status:
-    """Everything that a page shows of the recorder: the open rigs, and the roll if there is one.
+    """Everything that a page shows of the recorder: the open rigs, and the takes that roll, the oldest first.
 
-    `notice` says why the last take ended by itself; None when it was cut.
+    `notice` says why takes ended by themselves; None when they were cut.
     """
 
     rigs: tuple[RigStatus, ...] = ()
-    roll: RollStatus | None = None
+    rolls: tuple[RollStatus, ...] = ()
     notice: str | None = None
+
+    def roll_of(self, *, take_id: int | None = None, rig_id: int | None = None) -> RollStatus | None:
+        """Give how a take stands, by its id or its rig; None when it does not roll."""
+        return next((roll for roll in self.rolls if roll.take_id == take_id or roll.rig_id == rig_id), None)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Done:
-    """What was asked is done; `take_id` is the take that it concerned, `status` how things stand now."""
+    """What was asked is done; `takes` are those that it concerned, `status` is how things stand now."""
 
     status: Status
-    take_id: int | None = None
+    takes: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -19,6 +19,8 @@ from reel.recorder.roll import MarkedMoment, RollState
 from reel.recorder.take import Take, room_bytes
 from reel.standins import RecordingDevice
 
+_NO_HOLD = "The device records by itself and can't hold; cut, and roll again."
+
 
 def own_recorder_of(setup: RigSetup) -> OwnRecorder:
     """Give the device's own recorder at the end of a rig's path; raises RefusedError when it is no such rig."""
@@ -49,6 +51,18 @@ class RemoteTake(Take):
     marks: list[MarkedMoment] = field(default_factory=list)
     _closing: threading.Thread | None = None
 
+    def begin(self) -> None:
+        """Tell the device to start."""
+        self.own.start()
+
+    def hold(self, now_ns: int) -> None:
+        """Refuse: the device can't."""
+        raise RefusedError(_NO_HOLD)
+
+    def carry_on(self) -> None:
+        """Refuse: the device can't hold."""
+        raise RefusedError(_NO_HOLD)
+
     def must_end(self) -> bool:
         """Say whether the device has stopped by itself; the reason is kept for the take."""
         if self._closing is not None or not self.own.has_stopped:  # one that was cut has not stopped by itself
@@ -60,13 +74,13 @@ class RemoteTake(Take):
         self.ends_by = str(self.own.error) if self.own.error else stopped
         return True
 
-    def mark(self, label: str) -> MarkedMoment:
+    def mark(self, label: str, now_ns: int) -> MarkedMoment:
         """Note this moment."""
         moment = MarkedMoment(tick=max(0, self.own.pictures - 1), label=label)
         self.marks.append(moment)
         return moment
 
-    def cut(self) -> None:
+    def cut(self, now_ns: int) -> None:
         """Stop the device, and bring its file over where it does that; returns at once."""
         if self._closing is None:
             self._closing = guarded("Closing the take", self._close, self._closed_by_error)

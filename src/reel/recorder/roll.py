@@ -85,6 +85,12 @@ class Roll:
         self._make: MakeFrame | None = None
         self._gap: _Gap | None = None
         self._deadline_ns = 0
+        self._together_ns: int | None = None
+        self._began_late_ms: float | None = None
+
+    def begin_together(self, at_ns: int) -> None:
+        """Take no picture that was shown before an instant, at which other takes begin too."""
+        self._together_ns = at_ns
 
     @property
     def ticks(self) -> int:
@@ -94,7 +100,7 @@ class Roll:
     @property
     def counts(self) -> Counts:
         """What has been counted so far."""
-        return replace(self._tally.counts, inputs=tuple(self._others()))
+        return replace(self._tally.counts, inputs=tuple(self._others()), began_late_ms=self._began_late_ms)
 
     @property
     def segment(self) -> Segment | None:
@@ -109,6 +115,10 @@ class Roll:
         `interval` is the seconds from one to the next, `recent` the sound heard just before, with its input's place.
         """
         if self.state is RollState.WAITING:
+            if self._together_ns is not None and self._began_late_ms is None:
+                if picture.at_ns < self._together_ns:
+                    return
+                self._began_late_ms = round((picture.at_ns - self._together_ns) / 1e6, 3)
             self._segment = self._ticks.begin(picture.at_ns, interval)
             self.state = RollState.ROLLING
             for place, samples in recent:

@@ -1,18 +1,19 @@
-"""The recorder: the open rigs, the take that rolls, and what may be asked of them."""
+"""The recorder: the open rigs, the takes that roll, and what may be asked of them."""
 
 import datetime
 import threading
-from collections.abc import Callable
-from concurrent.futures import Future
-from concurrent.futures import TimeoutError as TooLateError
+from collections.abc import Callable, Sequence
 from contextlib import ExitStack
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any
 
 from reel.core.file import FilePlan
 from reel.core.line import chain, file_plan
+from reel.core.measure import Counts
 from reel.core.media import Materials, PartWriter, Reserved, Shelf
+from reel.core.signal import NS
 from reel.recorder.clock import Clock
 from reel.recorder.ends import Ends
 from reel.recorder.guard import attempt
@@ -32,6 +33,7 @@ from reel.recorder.messages import (
     Open,
     RefusedError,
     Request,
+    RigToRoll,
     StartRoll,
     Status,
     TestFields,
@@ -40,24 +42,23 @@ from reel.recorder.messages import (
 )
 from reel.recorder.remote import RemoteTake, own_recorder_of, recording_input
 from reel.recorder.rigs import OpenRigs, Screen
-from reel.recorder.roll import RollState
 from reel.recorder.source import Source
-from reel.recorder.take import RollingTake, Take
+from reel.recorder.take import NOT_ROLLING, RollingTake, Take
 from reel.standins import Play, RecordingDevice
 
-T = TypeVar("T")
-ANSWER_S = 5.0
 OPEN_S = 15.0
 CLOSE_S = 4.0
 END_S = 3.0
 LEAVE_S = 0.5
+# Takes that are to begin together do so this long after the last of them is ready.
+SOON_NS = NS // 5
 
 
 @dataclass(slots=True)
 class Recorder:
     """Answers requests, several at a time, each on the thread that asks; nothing waits under its lock.
 
-    Each open rig runs on a thread of its own, each part is written on another.
+    Each open rig runs on a thread of its own, each part is written on another. Takes are known by their ids.
     """
 
     clock: Clock
@@ -69,12 +70,12 @@ class Recorder:
     materials: Materials = field(default_factory=Materials)
     reserve_bytes: int = 0
     _lock: threading.RLock = field(default_factory=threading.RLock)
-    _notice: str | None = None
     _rigs: OpenRigs = field(init=False)
     _ends: Ends = field(init=False)
-    _take: RollingTake | RemoteTake | None = None
-    _starting: int | None = None
-    _closed: threading.Event = field(default_factory=threading.Event)
+    _takes: dict[int, Take] = field(default_factory=dict)
+    _starting: set[int] = field(default_factory=set)
+    # why the last take of a rig ended by itself, by the rig's id
+    _notices: dict[int, str] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self._rigs = OpenRigs(self.clock, self.feeds, self.screen, self._is_rolling, self.materials)
@@ -82,51 +83,57 @@ class Recorder:
 
     def answer(self, request: Request) -> Done:
         """Do what is asked; raises RefusedError and what the rooms below raise."""
-        done: dict[type[Request], Callable[[Any], int | None]] = {
+        done: dict[type[Request], Callable[[Any], tuple[int, ...] | None]] = {
             Open: self._open,
             Leave: self._leave,
             TestFields: self._test_fields,
             FindBars: self._find_bars,
             TestSync: self._test_sync,
             StartRoll: self._start,
-            Hold: lambda _: self._hold(),
-            CarryOn: lambda _: self._carry_on(),
-            AddMark: self._mark,
+            Hold: lambda asked: self._of_each(asked.takes, lambda take, now_ns: take.hold(now_ns)),
+            CarryOn: lambda asked: self._of_each(asked.takes, lambda take, _: take.carry_on()),
+            AddMark: lambda asked: self._of_each(asked.takes, partial(self._mark, label=asked.label)),
             Arrange: self._arrange,
             Toggle: self._toggle,
             Draw: self._draw,
             Cut: self._cut,
             Ask: lambda _: None,
         }
-        take_id = done[type(request)](request)
-        return Done(status=self.status(), take_id=take_id)
+        takes = done[type(request)](request) or ()
+        return Done(status=self.status(), takes=takes)
 
     def status(self) -> Status:
         """Say how everything stands; may be called from any thread."""
-        take = self._take
-        notice = " ".join(said for said in (self._notice, self._ends.problem) if said) or None
-        return Status(rigs=self._rigs.statuses(), roll=take.status() if take else None, notice=notice)
+        said = [*self._notices.values(), self._ends.problem]
+        return Status(
+            rigs=self._rigs.statuses(),
+            rolls=tuple(take.status() for take in list(self._takes.values())),
+            notice=" ".join(one for one in said if one) or None,
+        )
 
     def look_after(self) -> None:
-        """Do what nobody asks for: cut a take that can't go on, close rigs whose lease has run out."""
-        take = self._take
-        if take is not None and take.ends_by is None and take.must_end():
-            self._begin_cut(take)
+        """Do what nobody asks for: cut takes that can't go on, close rigs whose lease has run out."""
+        for take in list(self._takes.values()):
+            if take.ends_by is None and take.must_end():
+                take.cut(self.clock.now_ns())
         with self._lock:
             self._rigs.look_after()
 
     def shut_down(self) -> None:
-        """Cut what rolls, wait for its file, close every rig. What takes too long is left to the next start."""
-        take = self._take
-        if take is not None:
-            attempt("Cutting the take", lambda: self._begin_cut(take))
-            self._closed.wait(END_S)
+        """Cut what rolls, wait for the files, close every rig. What takes too long is left to the next start."""
+        takes, now_ns = list(self._takes.values()), self.clock.now_ns()
+        for take in takes:
+            attempt("Cutting the take", partial(take.cut, now_ns))
+        self._wait_ended(takes, END_S)
         self._ends.stop()
         with self._lock:
             self._rigs.shut_down(LEAVE_S)
 
+    def _take_of(self, rig_id: int) -> Take | None:
+        return next((take for take in list(self._takes.values()) if take.rolled.rig_id == rig_id), None)
+
     def _is_rolling(self, rig_id: int) -> bool:
-        return self._starting == rig_id or (self._take is not None and self._take.rolled.rig_id == rig_id)
+        return rig_id in self._starting or self._take_of(rig_id) is not None
 
     def _open(self, request: Open) -> None:
         rig_id = request.rig_id
@@ -160,11 +167,11 @@ class Recorder:
 
     def _arrange(self, request: Arrange) -> None:
         """Switch an open rig to another arrangement; where it rolls, the take is marked."""
-        rig, take, now_ns = self._rigs.get(request.rig_id), self._take, self.clock.now_ns()
+        rig, take, now_ns = self._rigs.get(request.rig_id), self._take_of(request.rig_id), self.clock.now_ns()
         if rig is None:
             raise RefusedError("The rig is closed; open it to switch its arrangements.")
         source = rig.source
-        marked = _on_source(source, lambda: source.arrange(request.place), now_ns)
+        marked = source.answer(lambda: source.arrange(request.place), after_ns=now_ns)
         if marked is not None and take is not None:
             self.journal.marked(take.take_id, marked)
 
@@ -173,7 +180,7 @@ class Recorder:
         if rig is None:
             raise RefusedError("The rig is closed; open it to show and hide its pictures.")
         source = rig.source
-        _on_source(source, lambda: source.toggle(request.key), self.clock.now_ns())
+        source.answer(lambda: source.toggle(request.key), after_ns=self.clock.now_ns())
 
     def _draw(self, request: Draw) -> None:
         rig = self._rigs.get(request.rig_id)
@@ -181,169 +188,166 @@ class Recorder:
             raise RefusedError("The rig is closed; open it to draw on its picture.")
         rig.source.draw(request)
 
-    def _start(self, request: StartRoll) -> int:
-        """Roll; opening the rig may take a while, and only one roll begins at a time."""
+    def _start(self, request: StartRoll) -> tuple[int, ...]:
+        """Roll; opening a rig may take a while, and only one roll of it begins at a time."""
+        wanted = {one.rig_id for one in request.rigs}
         with self._lock:
-            if self._take is not None:
-                raise RefusedError(f"{self._take.rolled.rig_name} {_why_busy(self._take)}")
-            if self._starting is not None:
-                raise RefusedError("A rig is just beginning to roll; try again in a moment.")
-            self._starting = request.rig_id
+            for one in request.rigs:
+                take = self._take_of(one.rig_id)
+                if take is not None:
+                    raise RefusedError(take.why_busy)
+                if one.rig_id in self._starting:
+                    raise RefusedError(f"{one.rig_name} is just beginning to roll; try again in a moment.")
+            self._starting |= wanted
         try:
             self.shelf.check(self.reserve_bytes)
-            if chain(request.setup.picture).is_remote:
-                return self._start_remote(request)
-            return self._start_live(request)
+            takes = self._prepared(request.rigs)
         finally:
-            self._starting = None
+            with self._lock:
+                self._starting -= wanted
+        if len(takes) > 1:
+            soon_ns = self.clock.now_ns() + SOON_NS
+            for take in takes:
+                take.begin_together(soon_ns)
+        for take in takes:
+            take.begin()
+        return tuple(take.take_id for take in takes)
 
-    def _start_live(self, request: StartRoll) -> int:
-        with self._lock:
-            source = self._rigs.open(request.rig_id, request.setup, request.plays, request.rig_name, to_roll=True)
-        source.wait_tried(OPEN_S)
-        for one, reading in zip(request.setup.inputs, source.readings, strict=True):
-            if reading.problem is not None:
-                who = request.rig_name if one is request.setup.picture else f"{one.name} of {request.rig_name}"
-                raise RefusedError(f"{who} can't roll. {reading.problem}")
-        recipe, plan, started_at = request.setup.recipe, source.plan(), self.clock.wall()
+    def _prepared(self, rigs: tuple[RigToRoll, ...]) -> list[Take]:
+        """Make ready all takes, with their files and their ids, or none of them."""
+        for one in rigs:  # they are opened side by side
+            if not chain(one.setup.picture).is_remote:
+                with self._lock:
+                    self._rigs.open(one.rig_id, one.setup, one.plays, one.rig_name, to_roll=True)
         with ExitStack() as undo:
-            reserved = self.shelf.reserve(
-                recipe.name_pattern, rig=request.rig_name, date=started_at.date(), suffix=recipe.suffix
-            )
-            undo.callback(self.shelf.discard, reserved)
-            writer = PartWriter(reserved.rolling, plan)
-            undo.callback(attempt, "Closing the file", writer.close)
-            lane = Lane(writer, closed=lambda error: take.close(error))
-            take = RollingTake(
-                shelf=self.shelf,
-                reserve_bytes=self.reserve_bytes,
-                reserved=reserved,
-                rolled=_rolled(request, plan, reserved, started_at),
-                roll=source.make_roll(lane, plan),
-                closed=self._on_closed,
-            )
-            take.watch_file()
-            undo.callback(take.let_go)
-            take.take_id = self.journal.rolled(take.rolled)
+            takes = [self._made(one, undo) for one in rigs]
+            for take in takes:
+                take.take_id = self.journal.rolled(take.rolled)
+                undo.callback(self._ends.store, take.take_id, _never_rolled(take))
+            with self._lock:
+                for take in takes:
+                    self._takes[take.take_id] = take
+                    self._notices.pop(take.rolled.rig_id, None)
             undo.pop_all()
-        self._set_take(take)
-        lane.start()
-        source.call(lambda: source.begin(take.roll))
-        return take.take_id
+        return takes
 
-    def _start_remote(self, request: StartRoll) -> int:
-        """Tell a device that records by itself to start."""
-        picture, plan, started_at = recording_input(request.setup), file_plan(request.setup), self.clock.wall()
-        hop, kind = own_recorder_of(request.setup), picture.device.kind.value
+    def _made(self, one: RigToRoll, undo: ExitStack) -> Take:
+        """Make a take with the file that it is written to; `undo` gives that back."""
+        return self._made_remote(one, undo) if chain(one.setup.picture).is_remote else self._made_live(one, undo)
+
+    def _made_live(self, one: RigToRoll, undo: ExitStack) -> RollingTake:
+        with self._lock:
+            source = self._rigs.open(one.rig_id, one.setup, one.plays, one.rig_name, to_roll=True)
+        source.wait_tried(OPEN_S)
+        for setup, reading in zip(one.setup.inputs, source.readings, strict=True):
+            if reading.problem is not None:
+                who = one.rig_name if setup is one.setup.picture else f"{setup.name} of {one.rig_name}"
+                raise RefusedError(f"{who} can't roll. {reading.problem}")
+        recipe, plan, started_at = one.setup.recipe, source.plan(), self.clock.wall()
+        plan.check()
+        reserved = self.shelf.reserve(
+            recipe.name_pattern, rig=one.rig_name, date=started_at.date(), suffix=recipe.suffix
+        )
+        undo.callback(self.shelf.discard, reserved)
+        writer = PartWriter(reserved.rolling, plan)
+        undo.callback(attempt, "Closing the file", writer.close)
+        lane = Lane(writer, closed=lambda error: take.close(error))
+        take = RollingTake(
+            shelf=self.shelf,
+            reserve_bytes=self.reserve_bytes,
+            reserved=reserved,
+            rolled=_rolled(one, plan, reserved, started_at),
+            roll=source.make_roll(lane, plan),
+            rig=partial(self._rigs.get, one.rig_id),
+            closed=self._on_closed,
+        )
+        take.watch_file()
+        undo.callback(take.let_go)
+        return take
+
+    def _made_remote(self, one: RigToRoll, undo: ExitStack) -> RemoteTake:
+        """Make the take of a device that records by itself."""
+        picture, plan, started_at = recording_input(one.setup), file_plan(one.setup), self.clock.wall()
+        hop, kind = own_recorder_of(one.setup), picture.device.kind.value
         storage, recipe = Shelf(self.devices / kind), plan.recipe
         storage.make()
-        with ExitStack() as undo:
-            reserved = storage.reserve(
-                recipe.name_pattern, rig=request.rig_name, date=started_at.date(), suffix=recipe.suffix
-            )
-            undo.callback(storage.discard, reserved)
-            own = RecordingDevice(
-                picture.device,
-                request.plays[0] if request.plays else Play(),
-                hop.chosen(picture.path[-1].option),
-                reserved.rolling,
-                plan,
-                now_ns=self.clock.now_ns,
-                max_s=hop.max_s,
-            )
-            take = RemoteTake(
-                own=own,
-                storage=storage,
-                reserved=reserved,
-                rolled=_rolled(request, plan, reserved, started_at, on_device=kind),
-                shelf=self.shelf if hop.comes_over else None,
-                closed=self._on_closed,
-            )
-            own.check()
-            take.take_id = self.journal.rolled(take.rolled)
-            undo.pop_all()
-        self._set_take(take)
-        own.start()
-        return take.take_id
+        reserved = storage.reserve(recipe.name_pattern, rig=one.rig_name, date=started_at.date(), suffix=recipe.suffix)
+        undo.callback(storage.discard, reserved)
+        own = RecordingDevice(
+            picture.device,
+            one.plays[0] if one.plays else Play(),
+            hop.chosen(picture.path[-1].option),
+            reserved.rolling,
+            plan,
+            now_ns=self.clock.now_ns,
+            max_s=hop.max_s,
+        )
+        own.check()
+        return RemoteTake(
+            own=own,
+            storage=storage,
+            reserved=reserved,
+            rolled=_rolled(one, plan, reserved, started_at, on_device=kind),
+            shelf=self.shelf if hop.comes_over else None,
+            closed=self._on_closed,
+        )
 
-    def _set_take(self, take: RollingTake | RemoteTake) -> None:
-        with self._lock:
-            self._closed.clear()
-            self._take, self._notice = take, None
-
-    def _hold(self) -> int:
-        take, source = self._rolling()
-        if take.roll.state is RollState.HOLDING:
-            raise RefusedError("The roll is on hold already.")
+    def _of_each(self, ids: tuple[int, ...], do: Callable[[Take, int], object]) -> tuple[int, ...]:
+        """Do something with takes at one instant; raises RefusedError when one does not roll, and then does nothing."""
         now_ns = self.clock.now_ns()
-        _on_source(source, lambda: source.hold(now_ns), now_ns)
-        return take.take_id
+        for take in self._found(ids):
+            do(take, now_ns)
+        return ids
 
-    def _carry_on(self) -> int:
-        take, source = self._rolling()
-        if take.roll.state is not RollState.HOLDING:
-            raise RefusedError("The roll is not on hold.")
-        _on_source(source, source.carry_on)
-        return take.take_id
+    def _found(self, ids: tuple[int, ...]) -> list[Take]:
+        takes = [self._takes.get(take_id) for take_id in ids]
+        if None in takes:
+            raise RefusedError(NOT_ROLLING)
+        return [take for take in takes if take is not None]
 
-    def _mark(self, request: AddMark) -> int:
-        found, label = self._take, request.label
-        if isinstance(found, RemoteTake):
-            self.journal.marked(found.take_id, found.mark(label))
-            return found.take_id
-        take, source = self._rolling()
-        marked = _on_source(source, lambda: source.mark(label), self.clock.now_ns())
-        if marked is None:
-            raise RefusedError("Nothing is rolling; the take was cut already.")
-        self.journal.marked(take.take_id, marked)
-        return take.take_id
+    def _mark(self, take: Take, now_ns: int, *, label: str) -> None:
+        self.journal.marked(take.take_id, take.mark(label, now_ns))
 
-    def _cut(self, request: Cut) -> int:
+    def _cut(self, request: Cut) -> tuple[int, ...]:
         with self._lock:
-            take, take_id = self._take, request.take_id
-            if take is None or take.is_cut or (isinstance(take, RollingTake) and _is_ending(take)):
-                raise RefusedError("Nothing is rolling; the take was cut already.")
-            if take_id is not None and take_id != take.take_id:
-                raise RefusedError("That take was cut already; another one is rolling.")
-            take.is_cut = True
-        self._begin_cut(take)
-        if not self._closed.wait(CLOSE_S) and isinstance(take, RollingTake) and not _is_ending(take):
-            take.roll.lane.finish()  # its input hangs: what was read is closed without it
-        return take.take_id
+            takes = self._found(request.takes)
+            if any(take.is_cut or take.is_ending for take in takes):
+                raise RefusedError(NOT_ROLLING)
+            for take in takes:
+                take.is_cut = True
+        now_ns = self.clock.now_ns()
+        for take in takes:
+            take.cut(now_ns)
+        self._wait_ended(takes, CLOSE_S)
+        for take in takes:
+            if not take.ended.is_set():
+                take.give_up()  # its input hangs: what was read is closed without it
+        return request.takes
 
-    def _begin_cut(self, take: RollingTake | RemoteTake) -> None:
-        """Have a take end; returns at once."""
-        if isinstance(take, RemoteTake):
-            take.cut()
-            return
-        rig, now_ns = self._rigs.get(take.rolled.rig_id), self.clock.now_ns()
-        if rig is None or not rig.thread.is_alive():  # nobody else touches the roll any more
-            take.roll.abandon(now_ns)
-            take.roll.lane.finish()
-        else:
-            rig.source.call(lambda: rig.source.cut(now_ns), after_ns=now_ns)
-
-    def _rolling(self) -> tuple[RollingTake, Source]:
-        take = self._take
-        if isinstance(take, RemoteTake):
-            raise RefusedError("The device records by itself and can't hold; cut, and roll again.")
-        rig = self._rigs.get(take.rolled.rig_id) if take is not None else None
-        if take is None or rig is None or _is_ending(take):
-            raise RefusedError("Nothing is rolling; the take was cut already.")
-        return take, rig.source
+    def _wait_ended(self, takes: Sequence[Take], wait_s: float) -> None:
+        """Wait until all have ended, so long in all."""
+        until_ns = self.clock.now_ns() + round(wait_s * NS)
+        for take in takes:
+            take.ended.wait(max(0.0, (until_ns - self.clock.now_ns()) / NS))
 
     def _on_closed(self, take: Take, closed: Closed) -> None:
         """Store how a take ended, and be ready for the next; runs on the thread that closed it."""
         self._ends.store(take.take_id, closed)
         with self._lock:
             if closed.problem:
-                self._notice = f"{take.rolled.name} ended by itself. {closed.problem}"
-            self._take = None
-            self._closed.set()
+                self._notices[take.rolled.rig_id] = f"{take.rolled.name} ended by itself. {closed.problem}"
+            self._takes.pop(take.take_id, None)
+        take.ended.set()
+
+
+def _never_rolled(take: Take) -> Closed:
+    """Give the end of a take that was stored and then could not begin, since another one could not."""
+    problem = "It never began, since another rig that was to roll with it could not."
+    return Closed(path=take.reserved.rolling, counts=Counts(), problem=problem, on_device=take.rolled.on_device)
 
 
 def _rolled(
-    request: StartRoll, plan: FilePlan, reserved: Reserved, at: datetime.datetime, on_device: str = ""
+    request: RigToRoll, plan: FilePlan, reserved: Reserved, at: datetime.datetime, on_device: str = ""
 ) -> Rolled:
     return Rolled(
         rig_id=request.rig_id,
@@ -355,30 +359,3 @@ def _rolled(
         started_at=at,
         on_device=on_device,
     )
-
-
-def _is_ending(take: RollingTake) -> bool:
-    return take.roll.state in (RollState.ENDING, RollState.ENDED)
-
-
-def _why_busy(take: RollingTake | RemoteTake) -> str:
-    if isinstance(take, RollingTake) and _is_ending(take):
-        return "still closes its last take; roll again in a moment."
-    return "is rolling already; cut it first."
-
-
-def _on_source(source: Source, work: Callable[[], T], after_ns: int | None = None) -> T:
-    """Run `work` on the source's thread, after what was due by `after_ns` has been read, and give its result."""
-    future: Future[T] = Future()
-
-    def run() -> None:
-        try:
-            future.set_result(work())
-        except Exception as error:
-            future.set_exception(error)
-
-    source.call(run, after_ns=after_ns)
-    try:
-        return future.result(timeout=ANSWER_S)
-    except TooLateError:
-        raise RefusedError(f"The signal is being read and did not answer in {ANSWER_S:.0f} s; try again.") from None

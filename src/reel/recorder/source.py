@@ -4,8 +4,11 @@ import datetime
 import threading
 from collections import deque
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from concurrent.futures import Future
+from concurrent.futures import TimeoutError as TooLateError
 from fractions import Fraction
 from functools import partial
+from typing import TypeVar
 
 import av
 
@@ -21,12 +24,13 @@ from reel.recorder.guard import attempt, guarded
 from reel.recorder.insets import Inset, PlaceOfRoll
 from reel.recorder.lane import Lane
 from reel.recorder.listening import Choice, Listening
-from reel.recorder.messages import Draw, InputStatus, Pen
+from reel.recorder.messages import Draw, InputStatus, Pen, RefusedError
 from reel.recorder.mixing import TrackMixer
 from reel.recorder.reader import BEHIND_NS, STEP_NS, Opener, Reader
 from reel.recorder.roll import MakeFrame, MarkedMoment, Roll, RollState
 from reel.recorder.sync import SyncTest
 
+T = TypeVar("T")
 # An instant this long ago is one that reading has fallen behind.
 LATE_NS = NS // 2
 # What is only shown is shown this seldom while reading is behind: recording goes first.
@@ -34,6 +38,7 @@ RARELY_NS = NS // 3
 # Sound is kept so long before the first picture of a take, beyond what an input is delayed by.
 KEEP_SOUND_NS = NS // 2
 JOIN_S = 1.0
+ANSWER_S = 5.0
 # Older strokes of the pen go when there are more.
 MAX_STROKES = 200
 
@@ -161,6 +166,25 @@ class Source:
         """Have a command run on the thread that records; see Reader.call."""
         self._first.call(command, after_ns=after_ns)
 
+    def answer(self, work: Callable[[], T], *, after_ns: int | None = None) -> T:
+        """Run `work` on the thread that records, after what was due by `after_ns` has been read; gives its result.
+
+        Raises RefusedError when that takes too long, and what `work` raises.
+        """
+        future: Future[T] = Future()
+
+        def run() -> None:
+            try:
+                future.set_result(work())
+            except Exception as error:
+                future.set_exception(error)
+
+        self.call(run, after_ns=after_ns)
+        try:
+            return future.result(timeout=ANSWER_S)
+        except TooLateError:
+            raise RefusedError(f"The signal is being read and did not answer in {ANSWER_S:.0f} s; try again.") from None
+
     def can_become(self, setup: RigSetup) -> bool:
         """Say whether another setup has the same inputs, so that none need be opened anew."""
         return [one.way for one in setup.inputs] == [one.way for one in self.setup.inputs]
@@ -180,7 +204,7 @@ class Source:
             reader.stop()
 
     def begin(self, roll: Roll) -> None:
-        """Record into a roll, from the next picture that comes."""
+        """Record into a roll, from the next picture that it takes."""
         self._first.drain()
         for inset in self._insets.values():
             inset.begin()

@@ -1,6 +1,7 @@
-"""The take that is rolling, as the service sees it: its roll, its files, what is said of it."""
+"""Takes that roll, as the service sees them: what may be asked of each, its files, what is said of it."""
 
 import os
+import threading
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass, field
@@ -14,18 +15,21 @@ from reel.core.media import Reserved, Shelf, beside, megabytes
 from reel.core.signal import length_label, timecode
 from reel.recorder.guard import attempt
 from reel.recorder.journal import Closed, Rolled
-from reel.recorder.messages import RollStatus
-from reel.recorder.roll import Roll, RollState
+from reel.recorder.messages import RefusedError, RollStatus
+from reel.recorder.rigs import OpenRig
+from reel.recorder.roll import MarkedMoment, Roll, RollState
+from reel.recorder.source import Source
 
 WARN_S = 600
+NOT_ROLLING = "Nothing is rolling; the take was cut already."
 
 
 @dataclass(slots=True, kw_only=True)
 class Take:
-    """What takes of all kinds share. `closed` is called once, on a thread of its own, when the file is in its place.
+    """A take from roll to close: what all kinds share, and what may be asked of each.
 
-    `ends_by` says why the recorder itself cuts it; None while it is the person who will. `is_cut` says that it was
-    asked to end.
+    `closed` is called once, on a thread of its own, when the file is in its place; `ended` is set after that. `ends_by`
+    says why the recorder itself cuts it; None while it is the person who will. `is_cut` says that it was asked to end.
     """
 
     reserved: Reserved
@@ -34,6 +38,53 @@ class Take:
     take_id: int = 0
     ends_by: str | None = None
     is_cut: bool = False
+    ended: threading.Event = field(default_factory=threading.Event)
+
+    @property
+    def is_ending(self) -> bool:
+        """Whether it takes no more pictures."""
+        return self.is_cut
+
+    @property
+    def why_busy(self) -> str:
+        """Why its rig can't roll again just now."""
+        if self.is_ending:
+            return f"{self.rolled.rig_name} still closes its last take; roll again in a moment."
+        return f"{self.rolled.rig_name} is rolling already; cut it first."
+
+    def begin(self) -> None:
+        """Roll."""
+        raise NotImplementedError
+
+    def begin_together(self, at_ns: int) -> None:
+        """Begin at an instant at which others do too, as nearly as it can."""
+
+    def hold(self, now_ns: int) -> None:
+        """Pause; raises RefusedError."""
+        raise NotImplementedError
+
+    def carry_on(self) -> None:
+        """Go on after a hold; raises RefusedError."""
+        raise NotImplementedError
+
+    def mark(self, label: str, now_ns: int) -> MarkedMoment:
+        """Note a moment; raises RefusedError."""
+        raise NotImplementedError
+
+    def cut(self, now_ns: int) -> None:
+        """Have it end; returns at once."""
+        raise NotImplementedError
+
+    def give_up(self) -> None:
+        """Close what was read without waiting for its input, which hangs."""
+
+    def must_end(self) -> bool:
+        """Say whether it can't go on; the reason is kept in `ends_by`."""
+        raise NotImplementedError
+
+    def status(self) -> RollStatus:
+        """Say how it stands."""
+        raise NotImplementedError
 
     @property
     def setup(self) -> RigSetup:
@@ -79,12 +130,74 @@ class Take:
 
 @dataclass(slots=True, kw_only=True)
 class RollingTake(Take):
-    """A take from roll to close, written on the shelf by Reel itself."""
+    """A take that Reel itself writes on the shelf; `rig` gives its open rig, None once that is gone."""
 
     shelf: Shelf
     reserve_bytes: int
     roll: Roll
+    rig: Callable[[], OpenRig | None]
     _handle: int = field(default=-1)
+
+    @property
+    def is_ending(self) -> bool:
+        """Whether it takes no more pictures."""
+        return self.roll.state in (RollState.ENDING, RollState.ENDED)
+
+    def begin(self) -> None:
+        """Roll, from the next picture on; where its rig has gone meanwhile, end."""
+        self.roll.lane.start()
+        rig = self.rig()
+        if rig is None or not rig.thread.is_alive():
+            self.roll.abandon(0, "Its rig was closed before it began.")
+            self.roll.lane.finish()
+        else:
+            rig.source.call(lambda: rig.source.begin(self.roll))
+
+    def begin_together(self, at_ns: int) -> None:
+        """Roll from the first picture that is shown at an instant or after it."""
+        self.roll.begin_together(at_ns)
+
+    def hold(self, now_ns: int) -> None:
+        """Pause; what was shown before belongs to it."""
+        source = self._source()
+        if self.roll.state is RollState.HOLDING:
+            raise RefusedError(f"{self.rolled.name} is on hold already.")
+        source.answer(lambda: source.hold(now_ns), after_ns=now_ns)
+
+    def carry_on(self) -> None:
+        """Go on with the next picture."""
+        source = self._source()
+        if self.roll.state is not RollState.HOLDING:
+            raise RefusedError(f"{self.rolled.name} is not on hold.")
+        source.answer(source.carry_on)
+
+    def mark(self, label: str, now_ns: int) -> MarkedMoment:
+        """Note the moment of the last picture that was shown by now."""
+        source = self._source()
+        marked = source.answer(lambda: source.mark(label), after_ns=now_ns)
+        if marked is None:
+            raise RefusedError(NOT_ROLLING)
+        return marked
+
+    def cut(self, now_ns: int) -> None:
+        """Have it end with what was shown by now."""
+        rig = self.rig()
+        if rig is None or not rig.thread.is_alive():  # nobody else touches the roll any more
+            self.roll.abandon(now_ns)
+            self.roll.lane.finish()
+        else:
+            rig.source.call(lambda: rig.source.cut(now_ns), after_ns=now_ns)
+
+    def give_up(self) -> None:
+        """Close the file with what was read."""
+        if not self.is_ending:
+            self.roll.lane.finish()
+
+    def _source(self) -> Source:
+        rig = self.rig()
+        if rig is None or self.is_ending:
+            raise RefusedError(NOT_ROLLING)
+        return rig.source
 
     def watch_file(self) -> None:
         """Keep hold of the file that is written, so that it is noticed when somebody moves or deletes it."""

@@ -170,8 +170,8 @@ _X265 = (
     Effort(name="superfast", options={"preset": "superfast"}, lookahead=10, b_frames=3),
     *_x26x("veryfast faster fast medium", 4, {"veryfast": 15, "faster": 15, "fast": 15, "medium": 20}),
 )
-# SVT-AV1's presets, 13 the fastest (its documentation, “Preset”); it orders pictures inside of its own packets.
-_SVT = tuple(Effort(name=str(number), options={"preset": str(number)}) for number in (12, 11, 10, 9, 8, 7, 6))
+# SVT-AV1's presets, 11 the fastest that is one of its own; it orders pictures inside of its own packets.
+_SVT = tuple(Effort(name=str(number), options={"preset": str(number)}) for number in (11, 10, 9, 8, 7, 6))
 # libvpx's speeds for live encoding (its documentation of cpu-used); pictures that are not shown travel in packets.
 _VPX = tuple(
     Effort(name=f"speed {number}", options={"deadline": "realtime", "cpu-used": str(number), "row-mt": "1"})
@@ -261,7 +261,7 @@ CODECS: dict[VideoCodec, CodecFacts] = {
         quality=Scale(low=1, high=63, usual=32, says="25 is hard to tell from the source, 45 shows smearing."),
         quantiser=Scale(low=1, high=63, usual=32, says="Spread over the codec's 256 steps."),
         efforts=_SVT,
-        usual_effort="12",
+        usual_effort="10",
         most_lookahead=60,
         levels=AV1_LEVELS,
         least_px=(64, 64),

@@ -57,7 +57,8 @@ class Counts:
     one before, or show the next where the source is faster; `lost_encoder` found the encoder's queue full, and are
     empty in the file. `dropped` pictures came when their tick had one; `repeated` ticks had none due, since the file's
     rate is higher. `stretches` place the losses. All that is of the first input's picture; `inputs` says of each input
-    what else there is to say.
+    what else there is to say. `began_late_ms` is how long after the instant at which several takes were to begin
+    together this one did; None where it rolled alone.
     """
 
     ticks: int = 0
@@ -67,6 +68,7 @@ class Counts:
     repeated: int = 0
     stretches: tuple[Stretch, ...] = ()
     inputs: tuple[InputCounts, ...] = ()
+    began_late_ms: float | None = None
 
     @property
     def lost(self) -> int:

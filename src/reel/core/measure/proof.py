@@ -95,6 +95,7 @@ def prove(
     else:
         lines += _picture(plan, asked, facts.video)
         lines += _frames(plan, facts.video, counts)
+        lines += _together(plan, counts)
         if seen is not None:
             lines += _looks(plan, facts.video, seen)
     lines += _sound(plan, asked, facts)
@@ -267,6 +268,17 @@ def _frames(plan: FilePlan, video: VideoFacts, counts: Counts) -> list[ProofLine
         cause = "The pictures that arrived were fitted to the file's rate; none that was due is missing by that."
         lines.append(ProofLine(label="Fitted", asked="–", got=got, verdict=Verdict.NOTED, cause=cause))
     return lines
+
+
+def _together(plan: FilePlan, counts: Counts) -> list[ProofLine]:
+    """Say how near a take began to the others that were begun by the same press."""
+    late_ms = counts.began_late_ms
+    if late_ms is None:
+        return []
+    picture_ms = float(1000 / plan.frame.rate)
+    asked = f"within one picture, {picture_ms:.0f} ms"
+    cause = "Its first picture came late: the others' files begin before it."
+    return [_line("Begun together", asked, f"{late_ms:+.1f} ms", same=late_ms <= picture_ms, cause=cause)]
 
 
 def _count(number: int) -> str:

@@ -1,5 +1,6 @@
 """Writing one part: picture and tracks into a file, as its recipe says."""
 
+import os
 from collections import deque
 from pathlib import Path
 from types import TracebackType
@@ -14,6 +15,8 @@ from reel.core.media.soundfile import SoundFilesBeside
 from reel.core.media.soundgraph import LAYOUTS, sound_frame
 from reel.core.signal import FloatArray, SoundFormat
 
+# SVT-AV1 writes to the console by itself; 1 is errors only.
+os.environ.setdefault("SVT_LOG", "1")
 # ITU-T H.273: 1 is BT.709 for primaries and transfer, which pictures of every matrix here are shown by.
 _BT709 = 1
 # Samples of a block for an encoder that takes any number.
@@ -47,7 +50,9 @@ class PartWriter:
                 _Track(self._add_track(name), self._recipe.sound_facts.samples, self._recipe.sound)
                 for name in plan.tracks
             ]
-            self._container.start_encoding()
+            # the header is written with the first packet: libavformat's mov muxer crashes on closing a file without any
+            for stream in (self._video, *(track.stream for track in self._tracks)):
+                stream.codec_context.open()
         except BROKEN as error:
             self._container.close()
             self._files.close()

@@ -19,7 +19,7 @@ from reel.core.line import DeviceKind, propose
 from reel.core.signal import Mode
 from reel.options import ROOT, Home
 from reel.recorder.client import Client
-from reel.recorder.messages import Ask, StartRoll, UnreachableError
+from reel.recorder.messages import Ask, Cut, RigToRoll, StartRoll, UnreachableError
 
 FRAME = Mode.parse("640x360p30")
 # The camera's small picture is drawn and encoded with little work, and so is there at once.
@@ -92,7 +92,12 @@ class HomeTestCase(unittest.TestCase):
             return None
 
     def start_roll(self, setup=SETUP):
-        return self.client.ask(StartRoll(rig_id=1, rig_name="Moss & Stone", setup=setup)).take_id
+        return self.client.ask(StartRoll(rigs=(RigToRoll(rig_id=1, rig_name="Moss & Stone", setup=setup),))).takes[0]
+
+    def cut(self):
+        """Cut all that rolls."""
+        rolls = self.client.ask(Ask()).status.rolls
+        return self.client.ask(Cut(takes=tuple(roll.take_id for roll in rolls))).takes
 
     def wait_for(self, is_so, what, within_s=60):
         deadline = time.monotonic() + within_s
@@ -104,7 +109,7 @@ class HomeTestCase(unittest.TestCase):
     def roll_is_long(self, seconds):
         def is_so():
             status = self.answers()
-            return status and status.roll and status.roll.length_s >= seconds and status.roll
+            return status and status.rolls and status.rolls[0].length_s >= seconds and status.rolls[0]
 
         return is_so
 

@@ -20,7 +20,7 @@ from reel.core.media import probe
 from reel.core.signal import Mode
 from reel.launch.tests.homes import SETUP, HomeTestCase, demo_home, run
 from reel.options import Home
-from reel.recorder.messages import AddMark, Ask, Cut, RefusedError, StartRoll
+from reel.recorder.messages import AddMark, Ask, Cut, RefusedError, RigToRoll, StartRoll
 from reel.web.tests_browser.stack import free_port
 
 CONSOLE = propose(DeviceKind.CONSOLE)
@@ -47,9 +47,9 @@ class KillTests(HomeTestCase):
             container = (Container.MKV, Container.MP4, Container.TS)[number % 3]
             recorder = self.start_recorder()
             take_id = self.start_roll(replace(SETUP, recipe=replace(SETUP.recipe, container=container)))
-            self.client.ask(AddMark(label=f"mark {number}"))
+            self.client.ask(AddMark(takes=(take_id,), label=f"mark {number}"))
             self.wait_for(self.roll_is_long(choose.uniform(1.3, 2.6)), "the roll")
-            roll = self.client.ask(Ask()).status.roll
+            roll = self.client.ask(Ask()).status.rolls[0]
             self.end(recorder, signal.SIGKILL)
             (rolling,) = (self.home / "shelf").glob("*.rolling.*")
             with self.subTest(container=container, length_s=roll.length_s):
@@ -90,7 +90,7 @@ class KillTests(HomeTestCase):
         os.kill(web, signal.SIGKILL)
         self.wait_for(lambda: "the web process ended (signal 9)" in log.read_text(), "the word of it")
         self.wait_for(lambda: len(self.children(parent.pid)) == 3, "the new web")
-        self.assertEqual(self.client.ask(Ask()).status.roll.state, "rolling", "a roll does not depend on the web")
+        self.assertEqual(self.client.ask(Ask()).status.rolls[0].state, "rolling", "a roll does not depend on the web")
         refused = run(self.home, "-m", "reel", "start", "--port", str(free_port()), code=1)
         self.assertIn("Another Reel is using", refused.stderr)
         children = self.children(parent.pid)
@@ -141,7 +141,7 @@ class DiskTests(HomeTestCase):
         place, shelf = self.small_drive(24)
         self.start_recorder(REEL_RESERVE_MB="14", **place)
         self.rolling_fast()
-        self.wait_for(lambda: self.client.ask(Ask()).status.roll is None, "the cut")
+        self.wait_for(lambda: not self.client.ask(Ask()).status.rolls, "the cut")
         status = self.client.ask(Ask()).status
         self.assertIn("only the reserve of 14 MB was left", status.notice)
         self.assertGreater(shutil.disk_usage(shelf).free, 9_000_000)
@@ -166,7 +166,7 @@ class DiskTests(HomeTestCase):
         with ballast.open("wb", buffering=0) as file, suppress(OSError):
             while True:
                 file.write(bytes(65_536))
-        status = self.wait_for(lambda: (s := self.answers()) and s.roll is None and s.notice and s, "the end")
+        status = self.wait_for(lambda: (s := self.answers()) and not s.rolls and s.notice and s, "the end")
         self.assertIn("ended by itself", status.notice)
         ballast.unlink()
         stored = lambda: next(take for take in self.takes() if take["id"] == take_id)["state"] == "closed"  # noqa: E731
@@ -176,7 +176,7 @@ class DiskTests(HomeTestCase):
         self.assertGreater(readable_s(Path(take["file"])), 0.3)
         self.start_roll()
         self.wait_for(self.roll_is_long(0.3), "the next roll")
-        self.client.ask(Cut())
+        self.cut()
         self.end(recorder)
 
     def test_two_recorders_on_one_home_are_impossible(self):
@@ -189,7 +189,7 @@ class DiskTests(HomeTestCase):
         refused = run(self.home, "-m", "reel", "roll", "1", "--for", "1s", code=1)
         self.assertIn("rolling", refused.stderr)
         self.assertTrue(rolling.exists(), "what rolls is left alone")
-        self.client.ask(Cut())
+        self.cut()
 
     def test_a_write_error_ends_the_take_and_keeps_what_was_written(self):
         for container in (Container.MKV, Container.MP4):
@@ -199,7 +199,7 @@ class DiskTests(HomeTestCase):
                 recorder = self.start_recorder(REEL_RESERVE_MB="0", **place)
                 recipe = replace(SETUP.recipe, rate=ConstantQuality(quality=1), container=container)
                 self.start_roll(replace(CONSOLE, recipe=recipe, frame=BIG))
-                self.wait_for(lambda: self.client.ask(Ask()).status.roll is None, "the end")
+                self.wait_for(lambda: not self.client.ask(Ask()).status.rolls, "the end")
                 self.assertIn("ended by itself", self.client.ask(Ask()).status.notice)
                 (path,) = shelf.iterdir()
                 self.assertNotIn("rolling", path.name)
@@ -215,7 +215,7 @@ class ConflictTests(HomeTestCase):
         def ask():
             start.wait()
             try:
-                results.append(self.client.ask(request, timeout_ms=60_000).take_id)
+                results.append(self.client.ask(request, timeout_ms=60_000).takes[0])
             except RefusedError as error:
                 results.append(str(error))
 
@@ -228,13 +228,13 @@ class ConflictTests(HomeTestCase):
 
     def test_two_at_once_give_one_result_and_one_sentence(self):
         self.start_recorder()
-        rolled = self.both(StartRoll(rig_id=1, rig_name="Moss & Stone", setup=SETUP))
+        rolled = self.both(StartRoll(rigs=(RigToRoll(rig_id=1, rig_name="Moss & Stone", setup=SETUP),)))
         refused, taken = sorted(rolled, key=lambda answer: isinstance(answer, int))
         rolled = [taken]
         self.assertIsInstance(taken, int)
         self.assertRegex(refused, "is rolling already|beginning to roll")
         self.wait_for(self.roll_is_long(0.3), "the roll")
-        cut = self.both(Cut(take_id=rolled[0]))
+        cut = self.both(Cut(takes=(rolled[0],)))
         refused, taken = sorted(cut, key=lambda answer: isinstance(answer, int))
         self.assertEqual(taken, rolled[0])
         self.assertIn("cut already", refused)
@@ -246,11 +246,11 @@ class ConflictTests(HomeTestCase):
         recipe = replace(console.recipe, effort="slow", rate=ConstantQuality(quality=10))
         take_id = self.start_roll(replace(console, recipe=recipe))
         roll = self.wait_for(
-            lambda: (s := self.client.ask(Ask()).status.roll) and s.counts.lost_encoder and s, "a loss", 30
+            lambda: (s := self.client.ask(Ask()).status.rolls[0]) and s.counts.lost_encoder and s, "a loss", 30
         )
         self.assertLess(roll.length_s, 30 / 60 + 2.5, "a queue of 30 is full in half a second; then it is said")
-        self.client.ask(Cut())
-        self.wait_for(lambda: self.client.ask(Ask()).status.roll is None, "the end", 60)
+        self.cut()
+        self.wait_for(lambda: not self.client.ask(Ask()).status.rolls, "the end", 60)
         take = next(take for take in self.takes() if take["id"] == take_id)
         video = probe(Path(take["file"])).video
         counts = take["counts"]

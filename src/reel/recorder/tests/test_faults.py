@@ -7,14 +7,13 @@ from dataclasses import replace
 from pathlib import Path
 from unittest.mock import patch
 
-import av
 import zmq
 
 from reel.core.file import SoundFiles
 from reel.core.frame import Arrangement, Piece, Place
 from reel.core.line import DeviceKind, Plugged, propose_input
 from reel.core.media import Composer, JpegEncoder, MediaError, PartWriter, Shelf, Stroke, beside, probe
-from reel.core.media.soundfile import SoundFile
+from reel.core.media.soundfile import _CODECS, SoundFile
 from reel.recorder import server, source
 from reel.recorder.ends import Ends
 from reel.recorder.insets import Inset
@@ -29,7 +28,6 @@ from reel.recorder.messages import (
     Hold,
     Open,
     RefusedError,
-    StartRoll,
     TestSync,
     UnreachableError,
 )
@@ -66,11 +64,11 @@ class FaultTests(ServerTestCase):
 
     def assert_rolls_again(self):
         """The next roll works, whatever came before."""
-        self.wait_for(lambda status: status.roll is None)
+        self.wait_for(lambda status: not status.rolls)
         take = self.start_roll()
-        self.wait_for(lambda status: status.roll and status.roll.length_s > 0.2)
-        self.client.ask(Cut(take_id=take))
-        self.wait_for(lambda status: status.roll is None)
+        self.wait_for(lambda status: status.rolls and status.rolls[0].length_s > 0.2)
+        self.client.ask(Cut(takes=(take,)))
+        self.wait_for(lambda status: not status.rolls)
         ended = self.journal.ends[take]
         self.assertIsNone(ended.problem)
         self.assertGreater(probe(ended.path).video.frames, 4)
@@ -78,7 +76,7 @@ class FaultTests(ServerTestCase):
 
     def assert_ended_by_itself(self, said, *, has_frames=True):
         """The take that rolls ends with its reason, and lies where the journal says."""
-        self.wait_for(lambda status: status.roll is None)
+        self.wait_for(lambda status: not status.rolls)
         ended = self.journal.ends[len(self.journal.takes)]
         self.assertIn(said, ended.problem)
         self.assertIn(said, self.client.ask(Ask()).status.notice)
@@ -104,10 +102,10 @@ class FaultTests(ServerTestCase):
         ):
             with self.subTest(name, error=error):
                 self.start_roll()
-                self.wait_for(lambda status: status.roll.length_s > 0.5)
+                self.wait_for(lambda status: status.rolls[0].length_s > 0.5)
                 with planted(place, name, error):
                     if name == "close":
-                        self.client.ask(Cut())
+                        self.cut()
                     self.assert_ended_by_itself(said, has_frames=name != "close")
                 self.assert_rolls_again()
 
@@ -119,8 +117,8 @@ class FaultTests(ServerTestCase):
         stroke = Stroke(points=((0, 0), (100, 100)))
         for place, name in ((Inset, "feed"), (source, "draw_strokes")):
             with self.subTest(name):
-                take = self.client.ask(StartRoll(rig_id=1, rig_name="Moss & Stone", setup=setup)).take_id
-                self.wait_for(lambda status: status.roll and status.roll.length_s > 0.5)
+                take = self.start_roll(setup)
+                self.wait_for(lambda status: status.rolls and status.rolls[0].length_s > 0.5)
                 with planted(place, name, ZeroDivisionError("planted")) as calls:
                     if name == "draw_strokes":
                         with self.assertRaises(RefusedError) as raised:
@@ -130,10 +128,10 @@ class FaultTests(ServerTestCase):
                 if name == "feed":
                     said = self.wait_for(lambda status: status.rigs and status.rigs[0].inputs[1].problem)
                     self.assertIn("Reading bench failed (planted)", said.rigs[0].inputs[1].problem)
-                more_s = self.client.ask(Ask()).status.roll.length_s + 0.7
-                self.wait_for(lambda status, more_s=more_s: status.roll.length_s > more_s)
-                self.client.ask(Cut(take_id=take))
-                self.wait_for(lambda status: status.roll is None)
+                more_s = self.client.ask(Ask()).status.rolls[0].length_s + 0.7
+                self.wait_for(lambda status, more_s=more_s: status.rolls[0].length_s > more_s)
+                self.client.ask(Cut(takes=(take,)))
+                self.wait_for(lambda status: not status.rolls)
                 ended = self.journal.ends[take]
                 self.assertIsNone(ended.problem)
                 self.assertGreater(probe(ended.path).video.frames, 20)
@@ -153,16 +151,16 @@ class FaultTests(ServerTestCase):
             self.start_roll(beside_too)
             self.assert_ended_by_itself("No space left on device")
         self.start_roll(beside_too)
-        self.wait_for(lambda status: status.roll.length_s > 0.3)
+        self.wait_for(lambda status: status.rolls[0].length_s > 0.3)
         with planted(SoundFile, "close", MediaError(Path("1-camera.flac"), "could not be closed (planted)")):
-            self.client.ask(Cut())
+            self.cut()
             self.assert_ended_by_itself("1-camera.flac could not be closed")
         with planted(Path, "mkdir", system_error(errno.EACCES)), self.assertRaises(RefusedError) as raised:
             self.start_roll(beside_too)
         self.assertIn("Permission denied", str(raised.exception))
-        with planted(av.AudioFormat, "__init__", ValueError("planted")), self.assertRaises(RefusedError) as raised:
+        with patch.dict(_CODECS, {SoundFiles.FLAC: "none"}), self.assertRaises(RefusedError) as raised:
             self.start_roll(beside_too)
-        self.assertIn("could not be opened for writing (planted)", str(raised.exception))
+        self.assertIn("could not be opened for writing", str(raised.exception))
         kept = {part for ended in self.journal.ends.values() for part in (ended.path, beside(ended.path))}
         self.assertLessEqual(set(self.folder.glob("*.[mfs][ko]*")), kept, "what was reserved is given back")
         self.assert_rolls_again()
@@ -187,7 +185,7 @@ class FaultTests(ServerTestCase):
                 while socket.poll(0):
                     socket.recv_multipart()
                 self.assertTrue(socket.poll(90_000), "it is heard again")
-        self.client.ask(Cut(take_id=take))
+        self.client.ask(Cut(takes=(take,)))
         self.assertIsNone(self.journal.ends[take].problem)
         self.assert_rolls_again()
 
@@ -213,17 +211,17 @@ class FaultTests(ServerTestCase):
     def test_naming_and_storing(self):
         with planted(Shelf, "complete", MediaError(Path("a.mkv"), "can't be renamed (Permission denied)")):
             self.start_roll()
-            self.wait_for(lambda status: status.roll.length_s > 0.3)
-            self.client.ask(Cut())
+            self.wait_for(lambda status: status.rolls[0].length_s > 0.3)
+            self.cut()
             ended = self.assert_ended_by_itself("Permission denied")
             self.assertIn(".rolling.", ended.path.name)
             ended.path.unlink()
         self.assert_rolls_again()
         with planted(type(self.journal), "closed", JournalError("database is locked"), times=2):
             take = self.start_roll()
-            self.wait_for(lambda status: status.roll.length_s > 0.3)
-            self.client.ask(Cut())
-            said = self.wait_for(lambda status: status.notice and status.roll is None).notice
+            self.wait_for(lambda status: status.rolls[0].length_s > 0.3)
+            self.cut()
+            said = self.wait_for(lambda status: status.notice and not status.rolls).notice
             self.assertIn("database is locked", said)
             self.wait_for(lambda status: take in self.journal.ends and status.notice is None)
         self.assert_rolls_again()
@@ -241,9 +239,9 @@ class FaultTests(ServerTestCase):
             takes = []
             for said in ("Storing the ends of takes failed (planted)", "database is locked"):
                 takes.append(self.start_roll())
-                self.wait_for(lambda status: status.roll.length_s > 0.3)
-                self.client.ask(Cut())
-                self.wait_for(lambda status, said=said: said in (status.notice or "") and status.roll is None)
+                self.wait_for(lambda status: status.rolls[0].length_s > 0.3)
+                self.cut()
+                self.wait_for(lambda status, said=said: said in (status.notice or "") and not status.rolls)
             self.wait_for(lambda status: status.notice is None)
             self.assertLessEqual(set(takes), set(self.journal.ends))
 
@@ -257,7 +255,7 @@ class FaultTests(ServerTestCase):
 
     def test_a_file_that_is_deleted_or_moved_while_it_rolls_is_noticed_at_once(self):
         self.start_roll()
-        rolling = Path(self.wait_for(lambda status: status.roll.length_s > 0.5).roll.path)
+        rolling = Path(self.wait_for(lambda status: status.rolls[0].length_s > 0.5).rolls[0].path)
         (written,) = self.folder.glob("*.rolling.*")
         moved = self.folder / "elsewhere" / "kept.mkv"
         moved.parent.mkdir()
@@ -266,7 +264,7 @@ class FaultTests(ServerTestCase):
         self.assertFalse(rolling.exists())
         self.assert_rolls_again()
         self.start_roll()
-        self.wait_for(lambda status: status.roll.length_s > 0.5)
+        self.wait_for(lambda status: status.rolls[0].length_s > 0.5)
         next(self.folder.glob("*.rolling.*")).unlink()
         self.assert_ended_by_itself("nothing of it is kept", has_frames=False)
         self.assert_rolls_again()
@@ -274,11 +272,11 @@ class FaultTests(ServerTestCase):
     def test_hold_before_the_first_picture_holds(self):
         with patch.object(Source, "take_picture", lambda *_: None):
             take = self.start_roll()
-            self.client.ask(Hold())
-            self.assertEqual(self.client.ask(Ask()).status.roll.state, "holding")
+            self.client.ask(Hold(takes=(take,)))
+            self.assertEqual(self.client.ask(Ask()).status.rolls[0].state, "holding")
         self.stop.wait(0.3)
-        self.assertEqual(self.client.ask(Ask()).status.roll.length_s, 0)
-        self.client.ask(Cut(take_id=take))
+        self.assertEqual(self.client.ask(Ask()).status.rolls[0].length_s, 0)
+        self.client.ask(Cut(takes=(take,)))
         self.assert_ended_by_itself("nothing was recorded", has_frames=False)
         self.journal.ends[take].path.unlink()
         self.assert_rolls_again()

@@ -13,9 +13,9 @@ import zmq
 
 from reel.core.file import Recipe
 from reel.core.frame import FrameSetup
-from reel.core.line import Connector, DeviceKind, HopSetup, propose
+from reel.core.line import Connector, DeviceKind, HopSetup, Plugged, propose
 from reel.core.line.tests.rigs import feed, with_picture
-from reel.core.measure import AlarmKind
+from reel.core.measure import AlarmKind, Verdict, prove
 from reel.core.media import probe
 from reel.core.signal import NS, Mode
 from reel.recorder.client import Client
@@ -29,6 +29,7 @@ from reel.recorder.messages import (
     Leave,
     Open,
     RefusedError,
+    RigToRoll,
     StartRoll,
     UnreachableError,
 )  # fmt: skip
@@ -56,6 +57,10 @@ class MemoryJournal:
 
     def closed(self, take_id, closed):
         self.ends[take_id] = closed
+
+
+def to_roll(setup, rig_id=1, play=PLAIN):
+    return RigToRoll(rig_id=rig_id, rig_name="Moss & Stone", setup=setup, plays=(play,))
 
 
 class ServerTestCase(unittest.TestCase):
@@ -88,8 +93,15 @@ class ServerTestCase(unittest.TestCase):
         self.assertFalse(self.thread.is_alive())
 
     def start_roll(self, setup=None, rig_id=1, play=PLAIN):
-        rolled = StartRoll(rig_id=rig_id, rig_name="Moss & Stone", setup=setup or self.rolled, plays=(play,))
-        return self.client.ask(rolled).take_id
+        return self.start_rolls(to_roll(setup or self.rolled, rig_id, play))[0]
+
+    def start_rolls(self, *rigs):
+        return self.client.ask(StartRoll(rigs=rigs)).takes
+
+    def cut(self):
+        """Cut all that rolls."""
+        rolls = self.client.ask(Ask()).status.rolls
+        return self.client.ask(Cut(takes=tuple(roll.take_id for roll in rolls))).takes
 
     def wait_for(self, is_so):
         deadline = time.monotonic() + 90
@@ -101,36 +113,68 @@ class ServerTestCase(unittest.TestCase):
 class ServiceTests(ServerTestCase):
     def test_roll_hold_mark_carry_on_cut(self):
         take = self.start_roll()
-        self.wait_for(lambda status: status.roll.length_s > 0.5)
-        self.client.ask(AddMark(label="first bloom"))
-        self.client.ask(Hold())
-        held = self.client.ask(Ask()).status.roll
+        self.wait_for(lambda status: status.rolls[0].length_s > 0.5)
+        self.client.ask(AddMark(takes=(take,), label="first bloom"))
+        self.client.ask(Hold(takes=(take,)))
+        held = self.client.ask(Ask()).status.rolls[0]
         self.assertEqual(held.state, "holding")
         with self.assertRaises(RefusedError):
-            self.client.ask(Hold())
+            self.client.ask(Hold(takes=(take,)))
         self.wait_for(lambda status: status.rigs[0].picture.heard.before and status.rigs[0].picture.watched.per_s > 25)
-        self.assertEqual(self.client.ask(Ask()).status.roll.length_s, held.length_s, "time stands still on hold")
-        self.client.ask(CarryOn())
-        self.wait_for(lambda status: status.roll.length_s > held.length_s + 0.3)
-        self.assertEqual(self.client.ask(Cut(take_id=take)).take_id, take)
+        self.assertEqual(self.client.ask(Ask()).status.rolls[0].length_s, held.length_s, "time stands still on hold")
+        self.client.ask(CarryOn(takes=(take,)))
+        self.wait_for(lambda status: status.rolls[0].length_s > held.length_s + 0.3)
+        self.assertEqual(self.client.ask(Cut(takes=(take,))).takes, (take,))
         ended = self.journal.ends[take]
-        self.assertEqual((ended.problem, ended.path.suffix, len(self.journal.marks)), (None, ".mkv", 1))
+        self.assertEqual((ended.problem, ended.path.suffix, len(self.journal.marks)), (None, ".mp4", 1))
         facts = probe(ended.path)
         self.assertEqual(facts.video.frames + ended.counts.lost_encoder, ended.counts.ticks)
         self.assertFalse(list(self.folder.glob("*.rolling.*")))
 
+    def test_rigs_roll_together_from_the_same_instant_and_one_alone_can_be_cut(self):
+        """Their files begin within one picture of each other, as the proof says; where one can't roll, none does."""
+        camera = replace(LIGHT, inputs=(replace(LIGHT.picture, origin=Plugged(device="second")),))
+        with self.assertRaises(RefusedError):
+            self.start_rolls(to_roll(LIGHT), to_roll(FEED, 2))
+        self.assertEqual((self.journal.takes, list(self.folder.glob("*.m*"))), ([], []))
+        both = self.start_rolls(to_roll(LIGHT), to_roll(camera, 2))
+        self.wait_for(lambda status: len([roll for roll in status.rolls if roll.length_s > 1]) == 2)
+        self.client.ask(AddMark(takes=both, label="both"))
+        self.client.ask(Hold(takes=both[:1]))
+        states = [roll.state for roll in self.client.ask(Ask()).status.rolls]
+        self.assertEqual(states, ["holding", "rolling"])
+        self.client.ask(CarryOn(takes=both[:1]))
+        self.client.ask(Cut(takes=both[:1]))
+        self.assertEqual([roll.take_id for roll in self.client.ask(Ask()).status.rolls], [both[1]])
+        self.start_roll(rig_id=1)  # and rolls again beside the other
+        self.wait_for(lambda status: len(status.rolls) == 2 and status.rolls[1].length_s > 0.3)
+        self.assertEqual(len(self.cut()), 2)
+        for take in both:
+            ended = self.journal.ends[take]
+            self.assertIsNone(ended.problem)
+            self.assertLess(ended.counts.began_late_ms, 1000 / 30)
+            proof = prove(self.journal.takes[take - 1].plan, facts=probe(ended.path), counts=ended.counts)
+            (line,) = (line for line in proof.lines if line.label == "Begun together")
+            self.assertEqual(line.verdict, Verdict.AS_ASKED)
+        self.assertEqual([take for take, mark in self.journal.marks if mark.label == "both"], list(both))
+        self.assertIsNone(self.journal.ends[3].counts.began_late_ms, "it rolled alone")
+
     def test_conflicting_commands_are_refused_in_a_sentence(self):
-        for request in (Hold(), CarryOn(), AddMark(), Cut(), Cut(take_id=7)):
+        for kind in (Hold, CarryOn, AddMark, Cut):
+            request = kind(takes=(7,))
             with self.subTest(request), self.assertRaises(RefusedError) as raised:
                 self.client.ask(request)
             self.assertTrue(str(raised.exception).endswith("."))
         self.start_roll()
         with self.assertRaises(RefusedError) as raised:
-            self.start_roll(rig_id=2)
+            self.start_roll()
         self.assertIn("rolling already", str(raised.exception))
+        with self.assertRaises(RefusedError) as raised:
+            self.start_roll(rig_id=2)
+        self.assertIn("held by the rig", str(raised.exception))
         with self.assertRaises(RefusedError):
-            self.client.ask(Cut(take_id=99))
-        self.assertIsNotNone(self.client.ask(Ask()).status.roll, "a wrong cut cuts nothing")
+            self.client.ask(Cut(takes=(1, 99)))
+        self.assertEqual(len(self.client.ask(Ask()).status.rolls), 1, "a wrong cut cuts nothing")
 
     def test_a_rig_without_signal_does_not_roll(self):
         with self.assertRaises(RefusedError) as raised:
@@ -166,12 +210,12 @@ class ServiceTests(ServerTestCase):
                 setup = with_picture(headset, device={"out": out}, path=(HopSetup(model=hop),))
                 self.assertEqual(self.client.ask(Open(rig_id=1, setup=setup)).status.rigs, ())
                 take = self.start_roll(setup)
-                self.wait_for(lambda status: status.roll.length_s > 0.5)
-                self.client.ask(AddMark(label="a jay"))
+                self.wait_for(lambda status: status.rolls[0].length_s > 0.5)
+                self.client.ask(AddMark(takes=(take,), label="a jay"))
                 with self.assertRaises(RefusedError):
-                    self.client.ask(Hold())
-                self.client.ask(Cut(take_id=take))
-                self.wait_for(lambda status: status.roll is None)
+                    self.client.ask(Hold(takes=(take,)))
+                self.client.ask(Cut(takes=(take,)))
+                self.wait_for(lambda status: not status.rolls)
                 ended = self.journal.ends[take]
                 self.assertEqual((ended.problem, ended.on_device), (None, "headset" if stays else ""))
                 made = self.folder / "devices" / "headset" / ended.path.name
@@ -187,7 +231,7 @@ class ServiceTests(ServerTestCase):
 
     def test_ending_the_process_closes_the_file(self):
         take = self.start_roll()
-        self.wait_for(lambda status: status.roll.length_s > 0.3)
+        self.wait_for(lambda status: status.rolls[0].length_s > 0.3)
         self.end()
         self.assertGreater(probe(self.journal.ends[take].path).video.frames, 5)
         with self.assertRaises(UnreachableError):

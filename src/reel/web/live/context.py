@@ -7,8 +7,10 @@ from reel.web.live.recorder import glance, place_of, rig_status
 
 
 def roll(request: HttpRequest) -> dict[str, object]:
-    """Give the live facts, the same as the page's events carry; `roll` is None when nothing rolls."""
+    """Give the live facts, the same as the page's events carry; `roll` is the take of the page's rig, if one rolls."""
     status = glance(request)
     found = request.resolver_match.kwargs.get("rig_id") if request.resolver_match else None
     live = live_facts(status, rig_status(status, found) if found is not None else None, place_of(request))
-    return {"live": live, "roll": live["roll"], "recorder_answers": live["answers"]}
+    rolls: list[dict[str, object]] = live["rolls"]  # type: ignore[assignment]
+    own = next((one for one in rolls if one["rig_id"] == found), None)
+    return {"live": live, "rolls": rolls, "roll": own, "recorder_answers": live["answers"]}

@@ -10,10 +10,8 @@ from reel.web.ui.templatetags.units import bitrate, length, size
 METER_FLOOR_DB = -60.0
 
 
-def band_facts(roll: RollStatus | None, rig: RigStatus | None = None) -> dict[str, object] | None:
-    """Give the rolling band's facts in words, with the alarms of the rig that rolls; None when nothing rolls."""
-    if roll is None:
-        return None
+def band_facts(roll: RollStatus, rig: RigStatus | None = None) -> dict[str, object]:
+    """Give a take's facts for the rolling band in words, with the alarms of its rig."""
     counts = roll.counts
     steps = []
     if counts.lost_encoder:
@@ -187,18 +185,19 @@ def _watched_facts(rig: InputStatus) -> dict[str, object]:
 def live_facts(
     status: Status | None, rig: RigStatus | None, place: int = 0, *, problem: str = "", desk: bool = True
 ) -> dict[str, object]:
-    """Give all that one page's event carries; `problem` is one of the web's own, said before the recorder's notice."""
+    """Give all that one page's event carries; `problem` is one of the web's own, said before the recorder's notice.
+
+    `rolls` are the takes that roll, the page's own rig's first.
+    """
+    rolls = list(status.rolls) if status else []
+    rolls.sort(key=lambda roll: rig is None or roll.rig_id != rig.rig_id)
+    by_id = {one.rig_id: one for one in status.rigs} if status else {}
     return {
         "answers": status is not None,
         "notice": problem or (status.notice if status else "") or "",
-        "roll": band_facts(status.roll, _rolling_rig(status)) if status else None,
+        "rolls": [band_facts(roll, by_id.get(roll.rig_id)) for roll in rolls],
         "rig": rig_facts(rig, place, desk=desk),
     }
-
-
-def _rolling_rig(status: Status) -> RigStatus | None:
-    roll = status.roll
-    return next((rig for rig in status.rigs if rig.rig_id == roll.rig_id), None) if roll else None
 
 
 def _shown(level_db: float) -> float:

@@ -333,6 +333,6 @@ def _store(rig: Rig, plan: RigSetup, status: Status | None) -> None:
 
 def _refuse_rolling(rig: Rig, status: Status | None) -> None:
     """Refuse while it rolls: as the recorder says, or, while that is busy, as was stored."""
-    rolls = status.roll is not None and status.roll.rig_id == rig.pk if status else rig.takes.rolling().exists()
+    rolls = status.roll_of(rig_id=rig.pk) is not None if status else rig.takes.rolling().exists()
     if rolls:
         raise RefusedError(f"{rig.name} is rolling; cut it before you change it.")

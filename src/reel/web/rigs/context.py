@@ -1,6 +1,7 @@
 """What the pages of one rig show."""
 
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -255,8 +256,24 @@ def _file(page: RigPage) -> dict[str, object]:
     return {"forecast": costs, "free_bytes": room_bytes(), "shelf_path": str(shelf().root)}
 
 
+def _others_to_roll(page: RigPage) -> list[Rig]:
+    """Give the other rigs that may roll at the same time: none of their devices is one of this rig's."""
+    held = _identities(page.plan)
+    found = []
+    for rig in Rig.objects.exclude(pk=page.rig.pk).order_by("name"):
+        with suppress(ReelError):  # one that can't be read
+            if rig.is_asked and not held & _identities(rig.plan) and not chain(rig.plan.picture).travel.block:
+                found.append(rig)
+    return found
+
+
+def _identities(plan: RigSetup) -> set[str]:
+    return {one.origin.identity for one in plan.inputs if one.origin.identity}
+
+
 def _roll(page: RigPage) -> dict[str, object]:
     return {
+        "others_to_roll": _others_to_roll(page),
         "checks": check_rows(page.rig, page.plan, page.live),
         "shelf_problem": shelf_problem(),
         "framing": page.framing,

@@ -6,7 +6,7 @@ from django.db import models
 
 from reel.core.line import RigSetup
 from reel.core.wire import from_plain, to_plain
-from reel.recorder.messages import Open
+from reel.recorder.messages import Open, RigToRoll
 from reel.standins.play import Play
 from reel.web.setups import plan_of, stored
 
@@ -59,6 +59,11 @@ class Rig(models.Model):
     def opening(self) -> Open:
         """What asks the recorder to open it as it is set now."""
         return Open(rig_id=self.pk, rig_name=self.name, setup=self.plan, plays=self.played)
+
+    @property
+    def to_roll(self) -> RigToRoll:
+        """What asks the recorder to roll it as it is set now."""
+        return RigToRoll(rig_id=self.pk, rig_name=self.name, setup=self.plan, plays=self.played)
 
     def play_of(self, place: int) -> Play:
         """Give the play of an input; a plain one where none is kept."""

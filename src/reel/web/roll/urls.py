@@ -10,6 +10,7 @@ urlpatterns = [
     path("hold/", views.hold, name="hold"),
     path("mark/", views.mark, name="mark"),
     path("cut/", views.cut, name="cut"),
+    path("band/", views.band, name="band"),
     path("fields/<number:rig_id>/", views.test_fields, name="test-fields"),
     path("events/", views.events, name="events"),
     path("picture/<number:rig_id>/", views.picture, name="picture"),

@@ -12,15 +12,26 @@ from dataclasses import replace
 
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
-from django.shortcuts import get_object_or_404, redirect
+from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
 
 from reel.core.errors import ReelError
-from reel.recorder.messages import MAX_LABEL, MIX, AddMark, CarryOn, Cut, Hold, Leave, StartRoll, TestFields
+from reel.recorder.messages import (
+    MAX_LABEL,
+    MIX,
+    AddMark,
+    CarryOn,
+    Cut,
+    Hold,
+    Leave,
+    RefusedError,
+    StartRoll,
+    TestFields,
+)
 from reel.web.live.facts import live_facts
-from reel.web.live.recorder import client, place_of, rig_status
+from reel.web.live.recorder import client, glance, place_of, rig_status
 from reel.web.rigs.actions import refuse_unasked
 from reel.web.rigs.models import Rig
 from reel.web.takes.actions import clean_name
@@ -35,11 +46,13 @@ BOUNDARY = "picture"
 
 @require_POST
 def start(request: HttpRequest, rig_id: int) -> HttpResponse:
-    """Roll a rig; the page stays where it is."""
-    rig = get_object_or_404(Rig, pk=rig_id)
-    refuse_unasked(rig)
-    client().ask(StartRoll(rig_id=rig.pk, rig_name=rig.name, setup=rig.plan, plays=rig.played))
-    return _done(request, reverse("rigs:stage", args=[rig.pk, "roll"]))
+    """Roll a rig, and at the same instant those that are named `with` it; the page stays where it is."""
+    asked = [rig_id, *(int(other) for other in request.POST.getlist("with") if other.isdecimal() and len(other) < 19)]
+    rigs = [get_object_or_404(Rig, pk=one) for one in dict.fromkeys(asked)]
+    for rig in rigs:
+        refuse_unasked(rig)
+    client().ask(StartRoll(rigs=tuple(rig.to_roll for rig in rigs)))
+    return _done(request, reverse("rigs:stage", args=[rig_id, "roll"]))
 
 
 @require_POST
@@ -52,8 +65,9 @@ def test_fields(request: HttpRequest, rig_id: int) -> HttpResponse:
 
 @require_POST
 def hold(request: HttpRequest) -> HttpResponse:
-    """Hold, or carry on after a hold, as the form says."""
-    client().ask(CarryOn() if request.POST.get("carry_on") else Hold())
+    """Hold takes, or carry on after a hold, as the form says."""
+    takes = _takes(request)
+    client().ask(CarryOn(takes=takes) if request.POST.get("carry_on") else Hold(takes=takes))
     return _done(request, _come_from(request))
 
 
@@ -61,20 +75,37 @@ def hold(request: HttpRequest) -> HttpResponse:
 def mark(request: HttpRequest) -> HttpResponse:
     """Note this moment."""
     label = request.POST.get("label", "").strip()
-    client().ask(AddMark(label=clean_name("Mark", label, MAX_LABEL) if label else ""))
+    client().ask(AddMark(takes=_takes(request), label=clean_name("Mark", label, MAX_LABEL) if label else ""))
     return _done(request, _come_from(request))
 
 
 @require_POST
 def cut(request: HttpRequest) -> HttpResponse:
-    """Stop the roll and go to its take."""
-    seen = request.POST.get("take", "")
-    done = client().ask(Cut(take_id=int(seen) if seen.isdecimal() and len(seen) < 19 else None))
-    address = reverse("takes:take", args=[done.take_id])
+    """End takes and go to them."""
+    takes = client().ask(Cut(takes=_takes(request))).takes
+    address = reverse("takes:take", args=takes) if len(takes) == 1 else reverse("takes:index")
     if getattr(request, "htmx", False):
         return HttpResponse(headers={"HX-Redirect": address})
-    messages.success(request, "The take is on the shelf.")
+    messages.success(request, "The take is on the shelf." if len(takes) == 1 else "The takes are on the shelf.")
     return redirect(address)
+
+
+def _takes(request: HttpRequest) -> tuple[int, ...]:
+    """Give the takes that a form names; raises RefusedError when it names none."""
+    named = request.POST.getlist("take")
+    takes = tuple(int(take) for take in named if take.isdecimal() and len(take) < 19)
+    if not takes:
+        raise RefusedError("Nothing is rolling; the take was cut already.")
+    return takes
+
+
+@require_GET
+def band(request: HttpRequest) -> HttpResponse:
+    """Give the band anew, for when takes begin or end; `?rig=` is the page's own."""
+    wanted = request.GET.get("rig", "")
+    status, rig_id = glance(request), int(wanted) if wanted.isdecimal() and len(wanted) < 19 else None
+    live = live_facts(status, rig_status(status, rig_id) if rig_id is not None else None)
+    return render(request, "roll/_band.html", {"rolls": live["rolls"], "live": live})
 
 
 @require_GET

@@ -81,7 +81,7 @@ class WalkTests(StackTestCase):
     def wait_for_timecode(self, page, seconds):
         page.wait_for_function(
             """(wanted) => {
-                const [h, m, s, f] = document.querySelector(".band-time").textContent.split(":").map(Number);
+                const [h, m, s, f] = (document.querySelector(".band-time")?.textContent ?? "0:0:0:0").split(":").map(Number);
                 return h * 3600 + m * 60 + s + f / 30 >= wanted;
             }""",
             arg=seconds,
@@ -125,6 +125,31 @@ class WalkTests(StackTestCase):
         self.assertLessEqual(np.count_nonzero(steps != 2), 1 + 3 * counted, f"{counted} counted, {steps}")
         length = frames[-1][0] / 30
         self.assertGreater(length, Fraction(5))
+
+    def test_two_rigs_roll_at_once_by_one_press_and_are_cut_apart(self):
+        page = self.page
+        page.goto(f"{self.url}/rigs/8/roll/")
+        page.wait_for_function("() => document.querySelector('img[data-live]').naturalWidth > 100")
+        page.get_by_role("checkbox", name="Greenhouse camera, feed").check()
+        page.keyboard.press("r")
+        rows = page.locator("#band .band-row")
+        expect(rows).to_have_count(3)  # each of them, and all
+        expect(rows.nth(0)).to_contain_text("Potting bench, camera")
+        expect(rows.nth(1)).to_contain_text("Greenhouse camera, feed")
+        self.wait_for_timecode(page, 1.2)
+        page.keyboard.press("h")
+        expect(rows.nth(1)).to_contain_text("On hold")
+        expect(rows.nth(0)).to_contain_text("On hold")
+        page.keyboard.press("h")
+        expect(rows.nth(0)).to_contain_text("Rolling")
+        rows.nth(0).get_by_role("button", name="Cut").click()
+        page.wait_for_url(re.compile(r"/takes/\d+/$"))
+        expect(page.locator("#band .band-row")).to_have_count(1)
+        expect(page.locator("#take")).to_contain_text("Begun together", timeout=120_000)
+        page.keyboard.press("x")
+        page.wait_for_url(re.compile(r"/takes/\d+/$"))
+        expect(page.locator("#take")).to_contain_text("Begun together", timeout=120_000)
+        expect(page.locator("#band")).to_be_hidden()
 
     def test_rename_and_delete(self):
         page = self.page

@@ -49,7 +49,7 @@ RATES = st.one_of(
     st.just(Lossless()),
     st.just(usual_rate(RateKind.PROFILE, CODECS[VideoCodec.PRORES])),
 )
-WORDS = st.sampled_from(["", "superfast", "12", "speed 8", "422 HQ", "SQ", "grain", "4.1", "5.1", "placebo"])
+WORDS = st.sampled_from(["", "superfast", "10", "speed 8", "422 HQ", "SQ", "grain", "4.1", "5.1", "placebo"])
 DRAFTS = st.builds(
     Draft,
     container=st.sampled_from(Container), codec=st.sampled_from(VideoCodec), rate=RATES, effort=WORDS, profile=WORDS,

@@ -168,7 +168,7 @@ class StageTests(TestCase):
                 self.assertEqual(Rig.objects.get().setup, before, "nothing is changed silently")
         self.client.post(
             self.address("file"),
-            FILE | {"codec": "av1", "effort": "12", "number": "40", "container": "webm", "sound_codec": "opus"},
+            FILE | {"codec": "av1", "effort": "10", "number": "40", "container": "webm", "sound_codec": "opus"},
         )
         self.assertEqual(Rig.objects.get().plan.recipe.label, "AV1 CRF 40")
 
@@ -331,5 +331,6 @@ class StageTests(TestCase):
         self.assertEqual(self.client.post(stage, fields | {"address": "garden"}).status_code, 422)
 
     def test_no_recorder_is_said_and_nothing_breaks(self):
-        response = self.client.post(reverse("roll:mark"), {"label": "x"})
+        self.assertEqual(self.client.post(reverse("roll:mark"), {"label": "x"}).status_code, 409, "it names no take")
+        response = self.client.post(reverse("roll:mark"), {"label": "x", "take": "7"})
         self.assertContains(response, "The recorder does not answer", status_code=503)

@@ -236,11 +236,10 @@ class WholeRigTests(TestCase):
         self.assertEqual(Take.objects.get(pk=take_id).state, TakeState.ROLLING)
 
     def test_nothing_is_changed_while_it_rolls(self):
-        class Roll:
-            rig_id = self.rig.pk
-
         class Rolling:
-            roll = Roll
+            @staticmethod
+            def roll_of(*, rig_id):
+                return rig_id == self.rig.pk or None
 
         for change in (
             lambda: actions.set_path(self.rig, 0, (), Rolling),

@@ -39,7 +39,7 @@ def _row(rig: Rig, status: Status | None) -> dict[str, object]:
     lives = lives_of(plan, live)
     stages = walk(plan, lives)
     block = chain(plan.picture).travel.block
-    rolling = bool(status and status.roll and status.roll.rig_id == rig.pk)
+    rolling = bool(status and status.roll_of(rig_id=rig.pk))
     if rolling:
         state = "rolling"
     elif block is not None:

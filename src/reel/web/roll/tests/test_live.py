@@ -26,13 +26,19 @@ def roll(**changes):
 
 class LiveFactsTests(SimpleTestCase):
     def test_the_band_in_words(self):
-        facts = live_facts(Status(roll=roll()), None)["roll"]
+        facts = live_facts(Status(rolls=(roll(),)), None)["rolls"][0]
         self.assertEqual((facts["size"], facts["rate"], facts["lost"]), ("1.21 GB", "12.6 Mb/s", "0 lost"))
         self.assertEqual((facts["room"], facts["losing"], facts["holding"]), ("37 h 40 min left", "", False))
 
+    def test_the_take_of_the_pages_own_rig_comes_first(self):
+        own = RigStatus(rig_id=2, inputs=(InputStatus(name="Console"),))
+        status = Status(rigs=(own,), rolls=(roll(), roll(take_id=8, rig_id=2)))
+        self.assertEqual([one["take_id"] for one in live_facts(status, own)["rolls"]], [8, 7])
+        self.assertEqual([one["take_id"] for one in live_facts(status, None)["rolls"]], [7, 8])
+
     def test_each_loss_names_its_step(self):
         counts = Counts(lost_encoder=5, lost_before=2, repeated=3)
-        facts = live_facts(Status(roll=roll(counts=counts, warning="The encoder falls behind")), None)["roll"]
+        facts = live_facts(Status(rolls=(roll(counts=counts, warning="The encoder falls behind"),)), None)["rolls"][0]
         self.assertEqual(facts["lost"], "7 lost")
         self.assertIn("5 at the encoder", facts["losing"])
         self.assertIn("2 before Reel", facts["losing"])
@@ -84,5 +90,5 @@ class LiveFactsTests(SimpleTestCase):
         self.assertEqual((said[-1], asked[-1]), ("", "left"))
 
     def test_no_recorder_and_a_take_that_ended_by_itself(self):
-        self.assertEqual(live_facts(None, None), {"answers": False, "notice": "", "roll": None, "rig": None})
+        self.assertEqual(live_facts(None, None), {"answers": False, "notice": "", "rolls": [], "rig": None})
         self.assertIn("reserve", live_facts(Status(notice="the reserve was reached"), None)["notice"])

@@ -1,11 +1,12 @@
 // The live state of the recorder: one event stream a page, kept in an Alpine store that the page's parts read.
 const page = document.documentElement;
+const ownRoll = (live) => live.rolls.find((roll) => roll.rig_id === Number(page.dataset.rig));
+const takesOf = (live) => live.rolls.map((roll) => roll.take_id).sort().join();
 
 document.addEventListener("alpine:init", () => {
   Alpine.store("live", JSON.parse(document.getElementById("live-facts").textContent));
   Alpine.data("band", () => ({
-    get roll() { return Alpine.store("live").roll ?? {}; },
-    get idle() { return !Alpine.store("live").roll; },
+    get roll() { return Alpine.store("live").rolls.find((roll) => roll.take_id === Number(this.$root.dataset.take)) ?? {}; },
     get word() { return { holding: "On hold", ending: "Closing", waiting: "Waiting" }[this.roll.state] ?? "Rolling"; },
     get trouble() { return [this.roll.alarms, this.roll.warning, this.roll.losing].filter(Boolean).join(" · "); },
     get calm() { return !this.trouble; },
@@ -27,10 +28,10 @@ document.addEventListener("alpine:init", () => {
     get quiet() { return this.alarms.length === 0; },
     get notTesting() { return !this.rig.testing; },
     get untested() { return !this.rig.fieldTest; },
-    get roll() { return Alpine.store("live").roll ?? {}; },
+    get roll() { return ownRoll(Alpine.store("live")) ?? {}; },
     get problem() { return Alpine.store("live").answers ? this.rig.problem : "The recorder does not answer; it may be starting."; },
     get fine() { return !this.problem; },
-    get rolling() { return !!Alpine.store("live").roll; },
+    get rolling() { return !!ownRoll(Alpine.store("live")); },
     get idle() { return !this.rolling; },
   }));
   // One channel of the meters; data-channel is its number. 0 dBFS lies at 600 units, −60 at 0.
@@ -155,11 +156,11 @@ const title = document.title;
 let signal = "";
 let heard = false;
 let finding = false;
-let rollingTake = null;
+let rollingTakes = "";
 
 function show(live) {
   Alpine.store("live", live);
-  const roll = live.roll;
+  const roll = live.rolls[0];
   document.title = roll ? `${roll.holding ? "On hold" : "Rolling"} ${roll.timecode} · ${title}` : title;
   const icon = document.querySelector("link[rel=icon]");
   const wanted = roll ? icon.dataset.rolling : icon.dataset.idle;
@@ -175,9 +176,9 @@ function show(live) {
   finding = looks;
   const arranged = live.rig?.arrangement;
   for (const stub of document.querySelectorAll("[data-place].stub")) stub.classList.toggle("is-live", Number(stub.dataset.place) === arranged);
-  const take = roll ? roll.take_id : null;
-  if (take !== rollingTake) htmx.trigger(document.body, "roll-changed");
-  rollingTake = take;
+  const takes = takesOf(live);
+  if (takes !== rollingTakes) htmx.trigger(document.body, "roll-changed");
+  rollingTakes = takes;
 }
 
 // A part of the page that is made anew because something outside changed waits while somebody types in it.
@@ -202,7 +203,7 @@ document.addEventListener("htmx:beforeSwap", (event) => {
 
 document.addEventListener("DOMContentLoaded", () => {
   const facts = JSON.parse(document.getElementById("live-facts").textContent);
-  rollingTake = facts.roll ? facts.roll.take_id : null;
+  rollingTakes = takesOf(facts);
   signal = facts.rig ? facts.rig.signal : ""; // what the page was made with
   heard = !!facts.rig?.heard;
   const rig = page.dataset.rig;

@@ -45,6 +45,12 @@ def length(seconds: float | Fraction | None) -> str:
 
 
 @register.filter
+def alone(value: object) -> list[object]:
+    """Give a list of one thing."""
+    return [value]
+
+
+@register.filter
 def moment(at: datetime.datetime) -> str:
     """Give a time in the machine's own zone: 2 May 2026, 14:05."""
     local = at.astimezone()

@@ -32,39 +32,46 @@ class CommandError(ReelError, RuntimeError):
 
 
 class Command(BaseCommand):
-    """Rolls a rig for a while, cuts, waits for the proof and prints it."""
+    """Rolls rigs for a while, all from the same instant on, cuts, waits for the proofs and prints them."""
 
-    help = "Record a take of a rig."
+    help = "Record a take of a rig, or one of each of several at the same time."
 
     def add_arguments(self, parser: CommandParser) -> None:
         """Add what is rolled and for how long."""
-        parser.add_argument("rig")
+        parser.add_argument("rigs", nargs="+", metavar="RIG")
         parser.add_argument("--length-s", type=float, required=True)
         parser.add_argument("--json", action="store_true")
 
-    def handle(self, *args: object, rig: str, length_s: float, **options: object) -> None:
-        """Roll; raises a ReelError when it failed, CommandError when the take ended by itself."""
-        found = _find(rig)
-        refuse_unasked(found)
+    def handle(self, *args: object, rigs: list[str], length_s: float, **options: object) -> None:
+        """Roll; raises a ReelError when it failed, CommandError when a take ended by itself."""
+        found = [_find(rig) for rig in rigs]
+        for rig in found:
+            refuse_unasked(rig)
         with _recorder() as is_own:
-            rolled = StartRoll(rig_id=found.pk, rig_name=found.name, setup=found.plan, plays=found.played)
-            take_id = client().ask(rolled).take_id
-            assert take_id is not None
+            ids = client().ask(StartRoll(rigs=tuple(one.to_roll for one in found))).takes
             try:
-                _wait(take_id, length_s)
+                _wait(ids, length_s)
             finally:
-                self._cut(take_id)
-        take = Take.objects.get(pk=take_id)
+                self._cut(ids)
+        takes = [Take.objects.get(pk=take_id) for take_id in ids]
         if is_own:
-            run_here(PROVE, take.pk)
-        take = _proved(take)
-        self.stdout.write(json.dumps(report(take), indent=2) if options["json"] else _words(take))
-        if take.problem:
-            raise CommandError(take.problem)
+            for take in takes:
+                run_here(PROVE, take.pk)
+        takes = [_proved(take) for take in takes]
+        reports = [report(take) for take in takes]
+        said = json.dumps(reports[0] if len(reports) == 1 else reports, indent=2)
+        self.stdout.write(said if options["json"] else "\n".join(_words(take) for take in takes))
+        for take in takes:
+            if take.problem:
+                raise CommandError(take.problem)
 
-    def _cut(self, take_id: int) -> None:
+    def _cut(self, ids: tuple[int, ...]) -> None:
+        """Cut what still rolls, all at the same instant."""
+        status = client().ask(Ask()).status
+        rolling = tuple(take_id for take_id in ids if status.roll_of(take_id=take_id))
         try:
-            client().ask(Cut(take_id=take_id))
+            if rolling:
+                client().ask(Cut(takes=rolling))
         except RefusedError as error:
             self.stderr.write(f"reel: {error}")
 
@@ -114,13 +121,15 @@ def _await_start() -> None:
             return
 
 
-def _wait(take_id: int, length_s: float) -> None:
-    """Wait until the take is `length_s` long, or has ended by itself."""
+def _wait(ids: tuple[int, ...], length_s: float) -> None:
+    """Wait until all takes are `length_s` long, or have ended by themselves."""
     while True:
-        roll = client().ask(Ask()).status.roll
-        if roll is None or roll.take_id != take_id or roll.length_s >= length_s:
+        status = client().ask(Ask()).status
+        found = [roll for roll in (status.roll_of(take_id=take_id) for take_id in ids) if roll is not None]
+        left_s = max((length_s - roll.length_s for roll in found), default=0.0)
+        if left_s <= 0:
             return
-        threading.Event().wait(min(0.2, max(0.02, length_s - roll.length_s)))
+        threading.Event().wait(min(0.2, max(0.02, left_s)))
 
 
 def _proved(take: Take) -> Take:
