@@ -33,7 +33,8 @@ class InputTests(StackTestCase):
         """Wait until a take has rolled for some seconds, fewer than a minute."""
         self.page.wait_for_function(
             """(wanted) => {
-                const [h, m, s, f] = (document.querySelector(".band-time")?.textContent ?? "0:0:0:0").split(":").map(Number);
+                const code = document.querySelector(".band-time")?.textContent ?? "0:0:0:0";
+                const [h, m, s, f] = code.split(":").map(Number);
                 return s + f / 30 >= wanted;
             }""",
             arg=seconds,

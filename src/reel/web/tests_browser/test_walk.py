@@ -81,7 +81,8 @@ class WalkTests(StackTestCase):
     def wait_for_timecode(self, page, seconds):
         page.wait_for_function(
             """(wanted) => {
-                const [h, m, s, f] = (document.querySelector(".band-time")?.textContent ?? "0:0:0:0").split(":").map(Number);
+                const code = document.querySelector(".band-time")?.textContent ?? "0:0:0:0";
+                const [h, m, s, f] = code.split(":").map(Number);
                 return h * 3600 + m * 60 + s + f / 30 >= wanted;
             }""",
             arg=seconds,
