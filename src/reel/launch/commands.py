@@ -33,7 +33,9 @@ def add_commands(commands: "_SubParsersAction[ArgumentParser]") -> None:
     rigs.set_defaults(run=lambda chosen: _django("list_rigs", chosen))
     takes = commands.add_parser("takes", help="list the takes", description="List the takes of a home, newest first.")
     takes.set_defaults(run=lambda chosen: _django("list_takes", chosen))
-    for command in (roll, rigs, takes):
+    recipes = commands.add_parser("recipes", help="list the recipes that are kept", description="Recipes under a name.")
+    recipes.set_defaults(run=lambda chosen: _django("list_recipes", chosen))
+    for command in (roll, rigs, takes, recipes):
         command.add_argument("--home", type=Path, metavar="DIR", help="the home folder (default: REEL_HOME or ~/Reel)")
         command.add_argument("--json", action="store_true", help="print JSON")
     look = commands.add_parser(

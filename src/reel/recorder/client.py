@@ -22,12 +22,13 @@ from reel.recorder.messages import (
     Request,
     StartRoll,
     Status,
+    TakeSample,
     UnreachableError,
 )
 
 # How long an answer may take: opening a device before it rolls, and closing a file, take their time.
 ANSWER_MS = 8_000
-SLOW_MS = {StartRoll: 20_000, Cut: 12_000}
+SLOW_MS = {StartRoll: 20_000, Cut: 12_000, TakeSample: 20_000}
 
 
 class Client:

@@ -82,6 +82,15 @@ class TestSync:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class TakeSample:
+    """Record a moment of an open rig's frame without loss to a file at `path`: for measuring, no take."""
+
+    rig_id: int
+    path: str
+    seconds: float = 2.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class RigToRoll:
     """A rig, of which a take is rolled."""
 
@@ -184,6 +193,7 @@ Request = (
     | TestFields
     | FindBars
     | TestSync
+    | TakeSample
     | StartRoll
     | Hold
     | CarryOn

@@ -36,12 +36,14 @@ from reel.recorder.messages import (
     RigToRoll,
     StartRoll,
     Status,
+    TakeSample,
     TestFields,
     TestSync,
     Toggle,
 )
 from reel.recorder.remote import RemoteTake, own_recorder_of, recording_input
 from reel.recorder.rigs import OpenRigs, Screen
+from reel.recorder.sample import take_sample
 from reel.recorder.source import Source
 from reel.recorder.take import NOT_ROLLING, RollingTake, Take
 from reel.standins import Play, RecordingDevice
@@ -89,6 +91,7 @@ class Recorder:
             TestFields: self._test_fields,
             FindBars: self._find_bars,
             TestSync: self._test_sync,
+            TakeSample: self._take_sample,
             StartRoll: self._start,
             Hold: lambda asked: self._of_each(asked.takes, lambda take, now_ns: take.hold(now_ns)),
             CarryOn: lambda asked: self._of_each(asked.takes, lambda take, _: take.carry_on()),
@@ -164,6 +167,19 @@ class Recorder:
         """Begin a sync test; where the room is simulated, somebody claps in it meanwhile."""
         self._open_input(request.rig_id, request.place).test_sync(request.place)
         self._rigs.claps.clap(self.clock.now_ns())
+
+    def _take_sample(self, request: TakeSample) -> None:
+        """Record a moment of a rig that does not roll; it can't roll meanwhile."""
+        source = self._open_input(request.rig_id, 0)
+        with self._lock:
+            if self._is_rolling(request.rig_id):
+                raise RefusedError("It is rolling; this machine is measured with its picture once it is cut.")
+            self._starting.add(request.rig_id)
+        try:
+            take_sample(source, Path(request.path), request.seconds, self.clock)
+        finally:
+            with self._lock:
+                self._starting.discard(request.rig_id)
 
     def _arrange(self, request: Arrange) -> None:
         """Switch an open rig to another arrangement; where it rolls, the take is marked."""

@@ -9,6 +9,7 @@ urlpatterns = [
     path("", RedirectView.as_view(pattern_name="rigs:index")),
     path("rigs/", include("reel.web.rigs.urls")),
     path("roll/", include("reel.web.roll.urls")),
+    path("recipes/", include("reel.web.recipes.urls")),
     path("takes/", include("reel.web.takes.urls")),
     path("jobs/", include("reel.web.jobs.urls")),
 ]

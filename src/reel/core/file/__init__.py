@@ -4,12 +4,14 @@ from reel.core.file.browser import Plays, plays
 from reel.core.file.codecs import CODECS, Chroma, VideoCodec
 from reel.core.file.containers import CONTAINERS, SOUND_CODECS, Container, SoundCodec
 from reel.core.file.encoder import EncoderSettings, encoder_settings
+from reel.core.file.exchange import read_recipe, write_recipe
 from reel.core.file.expectations import Expectations, expectations
 from reel.core.file.forecast import Forecast, forecast
 from reel.core.file.length import parse_length
 from reel.core.file.mending import mend, offers, usual_rate
 from reel.core.file.naming import DEFAULT_PATTERN, file_stem, slug
 from reel.core.file.plan import FilePlan
+from reel.core.file.purposes import STARTING_POINTS, Purpose, start_from
 from reel.core.file.rate import (
     RATE_WORDS,
     ByProfile,
@@ -30,6 +32,7 @@ __all__ = [
     "DEFAULT_PATTERN",
     "RATE_WORDS",
     "SOUND_CODECS",
+    "STARTING_POINTS",
     "ByProfile",
     "Chroma",
     "ConstantBitrate",
@@ -44,6 +47,7 @@ __all__ = [
     "Lossless",
     "MismatchError",
     "Plays",
+    "Purpose",
     "RateControl",
     "RateKind",
     "Recipe",
@@ -61,6 +65,9 @@ __all__ = [
     "offers",
     "parse_length",
     "plays",
+    "read_recipe",
     "slug",
+    "start_from",
     "usual_rate",
+    "write_recipe",
 ]

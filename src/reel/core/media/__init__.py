@@ -15,6 +15,7 @@ from reel.core.media.probe import MediaFacts, SoundFacts, VideoFacts, probe
 from reel.core.media.rate import RateFacts, measure_rate
 from reel.core.media.rewrap import rewrap_to_mp4
 from reel.core.media.shelf import Reserved, Shelf, beside, megabytes
+from reel.core.media.speed import measure_speed, read_sample
 from reel.core.media.strip import Strip
 from reel.core.media.writer import PartWriter
 
@@ -47,9 +48,11 @@ __all__ = [
     "keep_image",
     "luma_of",
     "measure_rate",
+    "measure_speed",
     "megabytes",
     "planes_of",
     "poster",
     "probe",
+    "read_sample",
     "rewrap_to_mp4",
 ]

@@ -8,7 +8,7 @@ from types import TracebackType
 import av
 from av.video.frame import PictureType
 
-from reel.core.file import FilePlan, encoder_settings
+from reel.core.file import EncoderSettings, FilePlan, encoder_settings
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.framing import MATRIX_CODES, RANGE_CODES
 from reel.core.media.soundfile import SoundFilesBeside
@@ -136,20 +136,13 @@ class PartWriter:
         plan, told = self._plan, self._settings
         stream = self._container.add_stream(told.encoder, rate=plan.frame.rate)
         assert isinstance(stream, av.VideoStream)
-        stream.width, stream.height, stream.pix_fmt = plan.frame.width_px, plan.frame.height_px, told.pixels
         context = stream.codec_context
-        context.time_base = 1 / plan.tick_rate
-        context.colorspace, context.color_range = MATRIX_CODES[self._recipe.matrix], RANGE_CODES[self._recipe.range]
-        context.color_primaries = context.color_trc = _BT709
-        context.gop_size = told.keyframe_ticks
-        if told.bitrate_bps is not None:
-            context.bit_rate = told.bitrate_bps
+        tell(context, plan, told)
         if told.tag:
             context.codec_tag = told.tag
         # what a picture that keeps its time lasts is known only when the next one comes: Matroska need not say it
         is_unknown = plan.as_it_comes and self._recipe.container_facts.muxer in ("matroska", "webm")
         self._picture_ticks = 0 if is_unknown else max(1, round(plan.tick_rate / plan.frame.rate))
-        context.options = dict(told.options)
         return stream
 
     def _add_track(self, name: str) -> av.AudioStream:
@@ -168,6 +161,18 @@ class PartWriter:
         # Matroska keeps it as the track's name; libavformat's mov muxer writes a title into its user data
         stream.metadata["title"] = name
         return stream
+
+
+def tell(context: av.VideoCodecContext, plan: FilePlan, told: EncoderSettings) -> None:
+    """Set up an encoder that is not open yet."""
+    context.width, context.height, context.pix_fmt = plan.frame.width_px, plan.frame.height_px, told.pixels
+    context.time_base = 1 / plan.tick_rate
+    context.colorspace, context.color_range = MATRIX_CODES[plan.recipe.matrix], RANGE_CODES[plan.recipe.range]
+    context.color_primaries = context.color_trc = _BT709
+    context.gop_size = told.keyframe_ticks
+    if told.bitrate_bps is not None:
+        context.bit_rate = told.bitrate_bps
+    context.options = dict(told.options)
 
 
 class _Track:

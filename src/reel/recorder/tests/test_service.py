@@ -31,6 +31,7 @@ from reel.recorder.messages import (
     RefusedError,
     RigToRoll,
     StartRoll,
+    TakeSample,
     UnreachableError,
 )  # fmt: skip
 from reel.recorder.server import serve
@@ -158,6 +159,23 @@ class ServiceTests(ServerTestCase):
             self.assertEqual(line.verdict, Verdict.AS_ASKED)
         self.assertEqual([take for take, mark in self.journal.marks if mark.label == "both"], list(both))
         self.assertIsNone(self.journal.ends[3].counts.began_late_ms, "it rolled alone")
+
+    def test_a_sample_is_recorded_without_loss_and_is_no_take(self):
+        path = self.folder / "sample.mkv"
+        with self.assertRaises(RefusedError):
+            self.client.ask(TakeSample(rig_id=1, path=str(path)))
+        self.client.ask(Open(rig_id=1, setup=LIGHT, viewer="page"))
+        self.wait_for(lambda status: status.rigs[0].picture.watched.per_s)
+        self.client.ask(TakeSample(rig_id=1, path=str(path), seconds=0.5))
+        video = probe(path).video
+        self.assertEqual((video.codec, video.width_px), ("FFV1", 640))
+        self.assertGreater(video.frames, 8)
+        self.assertEqual((self.journal.takes, sorted(self.folder.glob("*.m*"))), ([], [path]))
+        self.start_roll()
+        with self.assertRaises(RefusedError) as raised:
+            self.client.ask(TakeSample(rig_id=1, path=str(path)))
+        self.assertIn("It is rolling", str(raised.exception))
+        self.cut()
 
     def test_conflicting_commands_are_refused_in_a_sentence(self):
         for kind in (Hold, CarryOn, AddMark, Cut):

@@ -107,7 +107,7 @@ class StreamTests(unittest.TestCase):
         return found
 
     def test_tcp_udp_rtmp_http(self):
-        write_clip(self.folder / "clip.mkv", plan(), range(60))
+        write_clip(self.folder / "clip.mkv", plan(container=Container.MKV), range(60))
         server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), partial(QuietHandler, directory=str(self.folder)))
         self.addCleanup(server.server_close)
         self.addCleanup(server.shutdown)

@@ -10,7 +10,7 @@ from django.conf import settings
 from django.http import Http404, HttpRequest
 
 from reel.core.errors import ReelError
-from reel.core.file import FilePlan, forecast
+from reel.core.file import Draft, FilePlan, forecast
 from reel.core.line import (
     DEVICES,
     FELT_MS,
@@ -41,12 +41,15 @@ from reel.core.line import (
 from reel.core.line.edit import alternatives
 from reel.core.signal import Signal, SoundFormat
 from reel.recorder.messages import RigStatus
+from reel.web.jobs.models import Job
 from reel.web.live.facts import is_heard, rig_facts
 from reel.web.live.recorder import glance, place_of, rig_status
 from reel.web.rigs.actions import addresses_of, grouped_losses
+from reel.web.rigs.benching import BENCH
 from reel.web.rigs.forms import FrameForm, PlayForm, StripForm, TracksForm
 from reel.web.rigs.forms.frame import SIZES
 from reel.web.rigs.framing import FramePage, piece_form
+from reel.web.rigs.keeps_up import keeping, picture_bits
 from reel.web.rigs.line import draw_line
 from reel.web.rigs.models import Rig
 from reel.web.rigs.patch import draw_patch
@@ -252,8 +255,24 @@ def _meters(page: RigPage) -> dict[str, object]:
 
 
 def _file(page: RigPage) -> dict[str, object]:
-    costs = forecast(page.file_plan, page.measured_bps)
-    return {"forecast": costs, "free_bytes": room_bytes(), "shelf_path": str(shelf().root)}
+    costs = forecast(page.file_plan, page.measured_bps, picture_bits(page.file_plan))
+    draft = Draft(**page.plan.recipe.as_fields())
+    return {
+        "forecast": costs,
+        "free_bytes": room_bytes(),
+        "shelf_path": str(shelf().root),
+        **keeps_context(page.rig, page.file_plan, draft),
+    }
+
+
+def keeps_context(rig: Rig, plan: FilePlan, draft: Draft) -> dict[str, object]:
+    """Give what this machine keeps up with, with what a draft chooses, and the measuring that runs."""
+    job = Job.objects.filter(kind=BENCH, subject=rig.pk).first()
+    return {
+        "keeps": keeping(plan, draft),
+        "bench_job": job if job is not None and job.is_open else None,
+        "bench_problem": job.problem if job is not None else "",
+    }
 
 
 def _others_to_roll(page: RigPage) -> list[Rig]:

@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
+from reel.core.file import Purpose
 from reel.core.frame import Advice, Arrangement, Fit, Piece, Place, proposals
 from reel.core.frame.edit import side_by_side
 from reel.core.line import Camera, DeviceKind, InputSetup, Plugged, RigSetup, chain, propose, propose_input
@@ -11,6 +12,15 @@ from reel.core.sound import SoundSetup, TrackSetup
 from reel.standins.play import Play
 
 Named = tuple[str, RigSetup, Sequence[Play]]
+
+# Recipes of the media room, each made from a starting point.
+RECIPES = {
+    "Evening, small files": Purpose.LONG,
+    "For the cutting room": Purpose.EDIT,
+    "For the garden's site": Purpose.SHARE,
+    "Archive of the garden": Purpose.KEEP,
+    "Old computer in the shed": Purpose.WEAK,
+}
 
 
 def workspaces() -> Iterator[Named]:

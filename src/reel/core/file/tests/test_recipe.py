@@ -13,6 +13,7 @@ from reel.core.file import (
     CODECS,
     CONTAINERS,
     SOUND_CODECS,
+    STARTING_POINTS,
     Chroma,
     ConstantBitrate,
     ConstantQuality,
@@ -36,6 +37,7 @@ from reel.core.file import (
     mend,
     offers,
     slug,
+    start_from,
     usual_rate,
 )
 from reel.core.signal import Matrix, Mode, Range
@@ -178,6 +180,16 @@ class RecipeTests(unittest.TestCase):
         plan = FilePlan(recipe=Recipe(), frame=FRAME, tracks=("game",))
         self.assertIsNone(forecast(plan))
         self.assertTrue(forecast(plan, 5_000_000).measured)
+
+    def test_starting_points_are_what_they_say_and_leave_the_rest(self):
+        before = Recipe(name_pattern="bed_{number}", sound_rate_hz=44_100, tune="grain", b_frames=2)
+        for purpose, point in STARTING_POINTS.items():
+            recipe = start_from(purpose, before)
+            with self.subTest(purpose):
+                for field, wanted in point.changes.items():
+                    self.assertEqual(getattr(recipe, field), wanted, "nothing of it had to be mended")
+                self.assertEqual((recipe.name_pattern, recipe.sound_rate_hz, recipe.tune), ("bed_{number}", 44_100, ""))
+                FilePlan(recipe=recipe, frame=FRAME).check()
 
     def test_tables_are_whole(self):
         for codec in CODECS.values():

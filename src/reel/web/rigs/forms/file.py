@@ -15,12 +15,14 @@ from reel.core.file import (
     CONTAINERS,
     RATE_WORDS,
     SOUND_CODECS,
+    STARTING_POINTS,
     Chroma,
     ConstantBitrate,
     ConstantQuality,
     ConstantQuantiser,
     Container,
     Draft,
+    Purpose,
     RateControl,
     RateKind,
     Recipe,
@@ -31,12 +33,16 @@ from reel.core.file import (
     differences,
     mend,
     offers,
+    start_from,
     usual_rate,
 )
+from reel.core.file.purposes import StartingPoint
 from reel.core.file.rate import BITRATE_BPS
 from reel.core.file.recipe import DEPTHS, KEYFRAME_S, SOUND_RATES_HZ
 from reel.core.line import RigSetup, file_plan
 from reel.core.signal import Matrix, Range
+from reel.web.recipes.actions import name_of
+from reel.web.recipes.models import KeptRecipe
 from reel.web.rigs.forms.base import StageForm, choices_of
 
 # Under which field the page says what is wrong with a part of the recipe.
@@ -115,6 +121,7 @@ class RecipeForm(StageForm):
     def __init__(self, data: Any = None, *, recipe: Recipe, setup: RigSetup | None = None) -> None:
         self.recipe, self.draft, self._setup = recipe, Draft(**recipe.as_fields()), setup
         self.came: tuple[tuple[str, str, str], ...] = ()
+        self.start: StartingPoint | None = None
         super().__init__(data, initial=fields_of(recipe))
         self._set_choices(self._codec())
 
@@ -148,6 +155,36 @@ class RecipeForm(StageForm):
     def offers(self) -> list[str]:
         """What would work instead of what was asked, by what it changes."""
         return [_in_short(differences(self.draft, one)) for one in offers(self.draft)]
+
+    def filled(self, recipe: Recipe) -> "RecipeForm":
+        """Give the form filled with a recipe."""
+        return RecipeForm(fields_of(recipe), recipe=self.recipe, setup=self._setup)
+
+    def started(self, purpose: Purpose) -> "RecipeForm":
+        """Give the form filled with a starting point."""
+        form = self.filled(start_from(purpose, self.recipe))
+        form.start = STARTING_POINTS[purpose]
+        return form
+
+    @property
+    def starts(self) -> list[tuple[str, str]]:
+        """The starting points, by their keys."""
+        return [(purpose.value, point.label) for purpose, point in STARTING_POINTS.items()]
+
+    @property
+    def kept(self) -> list[KeptRecipe]:
+        """The recipes that are kept under a name."""
+        return list(KeptRecipe.objects.all())
+
+    @property
+    def kept_name(self) -> str:
+        """The name under which exactly these settings are kept, "" for none."""
+        return "" if self.errors else name_of(Recipe(**self.draft.as_fields()))
+
+    @property
+    def is_changed(self) -> bool:
+        """Whether the settings are other than the rig's."""
+        return self.draft != Draft(**self.recipe.as_fields())
 
     @property
     def written(self) -> str:
@@ -187,7 +224,7 @@ class RecipeForm(StageForm):
     def taken(self, number: str) -> "RecipeForm":
         """Give the form filled with one of the offers, counted from 0; this one where there is none."""
         found = dict(enumerate(offers(self.draft))).get(int(number) if number.isdecimal() and len(number) < 3 else -1)
-        return self if found is None else RecipeForm(fields_of(found), recipe=self.recipe, setup=self._setup)
+        return self if found is None else self.filled(found)
 
     @property
     def says(self) -> dict[str, str]:

@@ -15,13 +15,14 @@ from reel.web.rigs.views.frame import (
 from reel.web.rigs.views.path import change, mend, put_back, tick
 from reel.web.rigs.views.rigs import allow, delete, duplicate, export, import_rig, index, new, proposal
 from reel.web.rigs.views.sound import add_input, balance, remove_input, rename_input, strip, sync, test_sync, tracks
-from reel.web.rigs.views.stages import fit_frame, line, play, recipe, stage
+from reel.web.rigs.views.stages import bench, fit_frame, keep_recipe, keeps_up, line, play, recipe, stage
 
 __all__ = [
     "add_input",
     "allow",
     "arrange",
     "balance",
+    "bench",
     "change",
     "delete",
     "draw",
@@ -31,6 +32,8 @@ __all__ = [
     "fit_frame",
     "import_rig",
     "index",
+    "keep_recipe",
+    "keeps_up",
     "lay_over",
     "line",
     "mend",

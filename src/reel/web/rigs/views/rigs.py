@@ -1,5 +1,7 @@
 """The list of rigs, a new one, and what is done with a whole rig."""
 
+from dataclasses import replace
+
 from django.contrib import messages
 from django.db.models import Count, OuterRef, Subquery
 from django.http import HttpRequest, HttpResponse
@@ -11,6 +13,7 @@ from reel.core.errors import ReelError
 from reel.core.line import DeviceKind, chain, propose, strands, told, walk, word
 from reel.recorder.messages import Status
 from reel.web.live.recorder import glance, rig_status
+from reel.web.recipes.actions import default_recipe
 from reel.web.rigs import actions
 from reel.web.rigs.context import lives_of
 from reel.web.rigs.forms import NewRigForm
@@ -66,7 +69,8 @@ def new(request: HttpRequest) -> HttpResponse:
     form = NewRigForm(request.POST or None, initial={"kind": DeviceKind.CONSOLE.value})
     if request.method == "POST" and form.is_valid():
         try:
-            rig = actions.make_rig(form.cleaned_data["name"], form.value)
+            plan = form.value
+            rig = actions.make_rig(form.cleaned_data["name"], replace(plan, recipe=default_recipe() or plan.recipe))
         except ReelError as error:
             form.add_error("name", str(error))
         else:

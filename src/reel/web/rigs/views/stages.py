@@ -4,18 +4,26 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from reel.core.file import forecast
+from reel.core.errors import BadValueError
+from reel.core.file import Purpose, forecast
 from reel.core.line import STAGES, file_plan, heard
 from reel.recorder.messages import Status
+from reel.web.jobs.actions import ask_for
+from reel.web.jobs.models import OPEN_STATES, Job
 from reel.web.live.recorder import glance, place_of, rig_status
+from reel.web.recipes.actions import keep
+from reel.web.recipes.models import KeptRecipe
 from reel.web.rigs import actions
-from reel.web.rigs.context import RigPage, line_context, lives_of, measured_rate, stage_context
+from reel.web.rigs.actions import refuse_unasked
+from reel.web.rigs.benching import BENCH
+from reel.web.rigs.context import RigPage, keeps_context, line_context, lives_of, measured_rate, stage_context
 from reel.web.rigs.forms import ArrivalForm, FrameForm, PlayForm, RecipeForm, device_form, shown
+from reel.web.rigs.keeps_up import picture_bits
 from reel.web.rigs.models import Rig
 
 _CHANGES: dict[str, Callable[[Rig, int, Any, Status | None], None]] = {
@@ -58,12 +66,60 @@ def recipe(request: HttpRequest, rig_id: int) -> HttpResponse:
     form = shown(stage_form(request, rig, "file", request.GET))
     if "take" in request.GET:
         form = form.taken(request.GET["take"])
+    elif request.GET.get("kept", "").isdecimal() and "load" in request.GET:
+        kept = get_object_or_404(KeptRecipe, pk=min(int(request.GET["kept"]), 2**62))
+        form = form.filled(kept.recipe)
+    elif request.GET.get("start") in set(Purpose):
+        form = form.started(Purpose(request.GET["start"]))
     context = stage_context(request, rig, "file") | {"form": form, "is_draft": True}
+    context |= keeps_context(rig, file_plan(rig.plan), form.draft)
     if form.is_valid():
         plan = replace(rig.plan, recipe=form.value)
         lives = lives_of(plan, rig_status(glance(request), rig.pk))
-        context["forecast"] = forecast(file_plan(plan, heard(plan, lives)), measured_rate(rig, plan))
+        asked = file_plan(plan, heard(plan, lives))
+        context["forecast"] = forecast(asked, measured_rate(rig, plan), picture_bits(asked))
     return render(request, "rigs/_recipe.html" if getattr(request, "htmx", False) else "rigs/file.html", context)
+
+
+@require_POST
+def keep_recipe(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Keep the File page's settings under a name, and in the rig too; what is refused stays as it was typed."""
+    rig = get_object_or_404(Rig, pk=rig_id)
+    form = shown(stage_form(request, rig, "file", request.POST))
+    if form.is_valid() and not form.came:
+        try:
+            keep(request.POST.get("keep_as", ""), form.value)
+        except BadValueError as error:
+            form.add_error(None, str(error))
+        else:
+            actions.set_recipe(rig, form.value, glance(request))
+            return redirect("rigs:stage", rig_id=rig.pk, stage="file")
+    context = stage_context(request, rig, "file") | {"form": form}
+    return render(request, "rigs/file.html", context, status=422)
+
+
+@require_POST
+def bench(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Have this machine measured with the rig's picture, unless that is asked for already."""
+    rig = get_object_or_404(Rig, pk=rig_id)
+    refuse_unasked(rig)
+    if not Job.objects.filter(kind=BENCH, subject=rig.pk, state__in=OPEN_STATES).exists():
+        ask_for(BENCH, rig.pk)
+    if getattr(request, "htmx", False):
+        return _keeps_up(request, rig, request.POST)
+    return redirect("rigs:stage", rig_id=rig.pk, stage="file")
+
+
+@require_GET
+def keeps_up(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Say how far the measuring has come, or draw what came of it."""
+    return _keeps_up(request, get_object_or_404(Rig, pk=rig_id), request.GET)
+
+
+def _keeps_up(request: HttpRequest, rig: Rig, data: QueryDict) -> HttpResponse:
+    form = shown(stage_form(request, rig, "file", data))
+    context = {"rig": rig, "plan": rig.plan, "form": form, **keeps_context(rig, file_plan(rig.plan), form.draft)}
+    return render(request, "rigs/_keeps_up.html", context)
 
 
 @require_POST

@@ -45,6 +45,12 @@ def length(seconds: float | Fraction | None) -> str:
 
 
 @register.filter
+def bits_per_pixel(cost: Forecast, mode: Mode) -> str:
+    """Give how many bits each pixel of a picture gets: 0.06."""
+    return f"{float(cost.total_bps / (mode.width_px * mode.height_px * mode.rate)):.3f}"
+
+
+@register.filter
 def alone(value: object) -> list[object]:
     """Give a list of one thing."""
     return [value]

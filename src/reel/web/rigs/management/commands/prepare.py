@@ -10,7 +10,7 @@ from django.core.management.base import BaseCommand, CommandParser
 from django.db import transaction
 from django.utils import timezone
 
-from reel.core.file import Container, Recipe
+from reel.core.file import Container, Recipe, start_from
 from reel.core.frame import FrameSetup
 from reel.core.line import DeviceKind, Feed, HopSetup, InputSetup, MediaFile, RigSetup, propose
 from reel.core.media import Shelf
@@ -19,6 +19,7 @@ from reel.recorder.clock import VirtualClock
 from reel.recorder.opening import openers_for
 from reel.recorder.virtual import record
 from reel.standins import Assembled, greenhouse_camera
+from reel.web.recipes.actions import keep
 from reel.web.rigs import demo
 from reel.web.rigs.actions import make_rig
 from reel.web.rigs.models import Rig
@@ -74,6 +75,8 @@ class Command(BaseCommand):
             make_rig(name, setup)
         for name, setup, plays in demo.workspaces():
             make_rig(name, setup, plays=plays)
+        for name, purpose in demo.RECIPES.items():
+            keep(name, start_from(purpose, Recipe()))
         self._make_feed(home.feeds)
         self._record_take(rig)
 

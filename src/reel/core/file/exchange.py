@@ -1,0 +1,48 @@
+"""A recipe as a file: JSON with a version, written for other machines and read back with care."""
+
+import json
+from typing import Any
+
+from reel.core.errors import BadValueError
+from reel.core.file.recipe import Recipe
+from reel.core.wire import from_plain, to_plain
+
+KIND, VERSION = "reel-recipe", 1
+MAX_BYTES = 20_000
+
+
+def write_recipe(name: str, recipe: Recipe) -> bytes:
+    """Give a recipe as the content of a file: indented JSON in UTF-8."""
+    content = {"kind": KIND, "version": VERSION, "name": name, "recipe": to_plain(recipe)}
+    return (json.dumps(content, indent=2, ensure_ascii=False) + "\n").encode()
+
+
+def read_recipe(data: bytes) -> tuple[str, Recipe]:
+    """Read a recipe file; gives its name and the recipe. Raises BadValueError that says what is wrong with it."""
+    if len(data) > MAX_BYTES:
+        raise BadValueError("Recipe file", f"{len(data)} bytes", f"it has at most {MAX_BYTES}")
+    try:
+        content = json.loads(data.decode("utf-8", errors="replace"))
+    except (ValueError, RecursionError) as error:
+        where = f"line {error.lineno}: {error.msg}" if isinstance(error, json.JSONDecodeError) else "it can't be read"
+        raise BadValueError("Recipe file", "this one", f"it is no JSON, {where}") from error
+    if not isinstance(content, dict) or content.get("kind") != KIND:
+        raise BadValueError("Recipe file", "this one", f'it says "kind": "{KIND}"')
+    if content.get("version") != VERSION:
+        raise BadValueError("Version", content.get("version"), f"this Reel reads recipe files of version {VERSION}")
+    name = content.get("name")
+    if not isinstance(name, str) or not name.strip():
+        raise BadValueError("Name", name, "a recipe file has one")
+    recipe = from_plain(content.get("recipe"), Recipe)
+    _refuse_unknown(content.get("recipe"), to_plain(recipe))
+    return name, recipe
+
+
+def _refuse_unknown(given: Any, made: Any) -> None:
+    """Refuse a key that no recipe has: a misspelt one would be passed over in silence."""
+    if not isinstance(given, dict):
+        return
+    for key, value in given.items():
+        if key not in made:
+            raise BadValueError("Recipe file", key, "no recipe has that setting")
+        _refuse_unknown(value, made[key])

@@ -1,0 +1,111 @@
+"""Starting points: what is to become of the footage, and the settings that follow from it."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import Any
+
+from reel.core.file.codecs import Chroma, VideoCodec
+from reel.core.file.containers import Container, SoundCodec
+from reel.core.file.mending import mend
+from reel.core.file.rate import ByProfile, ConstantQuality, Lossless, VariableBitrate
+from reel.core.file.recipe import Draft, Recipe
+
+
+class Purpose(StrEnum):
+    """What a recording is for."""
+
+    EDIT = "edit"
+    SHARE = "share"
+    LONG = "long"
+    KEEP = "keep"
+    WEAK = "weak"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StartingPoint:
+    """A purpose in words, what it chooses, and why."""
+
+    label: str
+    says: str
+    changes: Mapping[str, Any]
+
+
+STARTING_POINTS = {
+    Purpose.EDIT: StartingPoint(
+        label="Edit next",
+        says="Every picture stands alone and colours keep 4:2:2, so that an editor works with it at once;"
+        " plain samples for sound. Many times the room of a file to be shared.",
+        changes={
+            "container": Container.MOV,
+            "codec": VideoCodec.DNXHR,
+            "profile": "SQ",
+            "rate": ByProfile(),
+            "chroma": Chroma.C422,
+            "bits": 8,
+            "sound_codec": SoundCodec.PCM24,
+        },
+    ),
+    Purpose.SHARE: StartingPoint(
+        label="Share soon",
+        says="What every site, phone and player opens: H.264 and AAC in MP4, at a rate that survives being encoded"
+        " once more.",
+        changes={
+            "container": Container.MP4,
+            "codec": VideoCodec.H264,
+            "effort": "veryfast",
+            "rate": VariableBitrate(bitrate_bps=12_000_000, most_bps=20_000_000),
+            "chroma": Chroma.C420,
+            "bits": 8,
+            "sound_codec": SoundCodec.AAC,
+            "sound_bitrate_bps": 192_000,
+        },
+    ),
+    Purpose.LONG: StartingPoint(
+        label="Long session",
+        says="Hours on a small disk: HEVC at a quality at which details still hold, in a container that survives a"
+        " crash. It is several times the work of H.264.",
+        changes={
+            "container": Container.MP4,
+            "codec": VideoCodec.HEVC,
+            "effort": "ultrafast",
+            "rate": ConstantQuality(quality=26),
+            "chroma": Chroma.C420,
+            "bits": 8,
+            "sound_codec": SoundCodec.AAC,
+            "sound_bitrate_bps": 128_000,
+        },
+    ),
+    Purpose.KEEP: StartingPoint(
+        label="Keep for ever",
+        says="Nothing is lost after the frame, in picture and sound, in open formats with checksums. Very big, and not"
+        " for players.",
+        changes={
+            "container": Container.MKV,
+            "codec": VideoCodec.FFV1,
+            "rate": Lossless(),
+            "sound_codec": SoundCodec.FLAC,
+        },
+    ),
+    Purpose.WEAK: StartingPoint(
+        label="Weak computer",
+        says="As little work as there is: H.264's lightest effort, so that no frame is lost for want of speed. Files"
+        " are bigger than they need be.",
+        changes={
+            "container": Container.MP4,
+            "codec": VideoCodec.H264,
+            "effort": "ultrafast",
+            "rate": ConstantQuality(quality=21),
+            "chroma": Chroma.C420,
+            "bits": 8,
+            "sound_codec": SoundCodec.AAC,
+            "sound_bitrate_bps": 160_000,
+        },
+    ),
+}
+
+
+def start_from(purpose: Purpose, before: Recipe) -> Recipe:
+    """Give the recipe of a starting point; what it says nothing of stays."""
+    plain = {"b_frames": None, "lookahead": None, "tune": "", "level": "", "effort": "", "profile": ""}
+    return mend(Draft(**{**before.as_fields(), **plain, **STARTING_POINTS[purpose].changes}))

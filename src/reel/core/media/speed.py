@@ -1,0 +1,84 @@
+"""The bench: how fast this machine encodes a picture by a plan, and how big it gets."""
+
+import time
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from itertools import count
+from pathlib import Path
+
+import av
+from av.video.frame import PictureType
+
+from reel.core.file import FilePlan, encoder_settings
+from reel.core.media.errors import BROKEN, MediaError, reason_of
+from reel.core.media.framing import Framer
+from reel.core.media.writer import tell
+
+# What is kept of a sample in memory, at most.
+SAMPLE_BYTES = 120_000_000
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Speed:
+    """What one way of encoding does with a picture: pictures a second, and bits for each."""
+
+    pictures_per_s: float
+    bits_per_picture: float
+
+
+def measure_speed(
+    plan: FilePlan, frames: Sequence[av.VideoFrame], *, seconds: float, go_on: Callable[[], None] = lambda: None
+) -> Speed:
+    """Encode a sample, forth and back, for some seconds, and throw it away; raises MediaError.
+
+    `frames` have the plan's size and are coded as its signal is. `go_on` is called now and then, and may raise.
+    """
+    told = encoder_settings(plan)
+    try:
+        context = av.CodecContext.create(told.encoder, "w")
+        assert isinstance(context, av.VideoCodecContext)
+        tell(context, plan, told)
+        context.framerate = plan.frame.rate
+        context.open()
+        made = bits = 0
+        began_s = time.perf_counter()
+        for number in count():
+            frame = _at(frames, number)
+            frame.pts, frame.time_base = number, 1 / plan.tick_rate
+            frame.pict_type = PictureType.NONE  # a sample's own are all keyframes, and would be made so again
+            bits += 8 * sum(packet.size for packet in context.encode(frame))
+            made = number + 1
+            if time.perf_counter() - began_s >= seconds:
+                break
+            if number % 8 == 0:
+                go_on()
+        bits += 8 * sum(packet.size for packet in context.encode(None))
+        took_s = time.perf_counter() - began_s
+    except BROKEN as error:
+        raise MediaError(Path(told.encoder), f"can't encode this here ({reason_of(error)})") from error
+    return Speed(pictures_per_s=made / took_s, bits_per_picture=bits / made)
+
+
+def _at(frames: Sequence[av.VideoFrame], number: int) -> av.VideoFrame:
+    """Give the picture of a number where a sample runs forth and back, so that it never jumps."""
+    last = len(frames) - 1
+    place = number % (2 * last) if last else 0
+    return frames[place if place <= last else 2 * last - place]
+
+
+def read_sample(path: Path, plan: FilePlan) -> list[av.VideoFrame]:
+    """Give the pictures of a file as the plan's encoder takes them, as many as memory allows; raises MediaError."""
+    framer, found, kept_bytes = Framer(plan.signal, exact=False), list[av.VideoFrame](), 0
+    try:
+        with av.open(str(path)) as container:
+            for frame in container.decode(video=0):
+                made = framer.apply(frame)
+                kept_bytes += sum(plane.buffer_size for plane in made.planes)
+                if kept_bytes > SAMPLE_BYTES and found:
+                    break
+                found.append(made)
+    except (*BROKEN, IndexError) as error:
+        raise MediaError(path, f"can't be read as a sample ({reason_of(error)})") from error
+    if not found:
+        raise MediaError(path, "holds no picture to measure with")
+    return found

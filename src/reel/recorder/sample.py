@@ -1,0 +1,53 @@
+"""A moment of an open rig's frame, recorded without loss: what this machine is measured with."""
+
+import threading
+from dataclasses import replace
+from pathlib import Path
+
+from reel.core.errors import ReelError
+from reel.core.file import Container, Draft, VideoCodec, mend
+from reel.core.media import MediaError, PartWriter
+from reel.recorder.clock import Clock
+from reel.recorder.lane import Lane
+from reel.recorder.source import Source
+
+# How long is waited beyond the sample's own length for its pictures to come, and for its file.
+PATIENCE_S = 4.0
+_LOOK_S = 0.05
+
+
+def take_sample(source: Source, path: Path, seconds: float, clock: Clock) -> None:
+    """Record so many seconds of what a source composes just now; the file is there when it is whole.
+
+    Raises MediaError when nothing came, or it could not be written.
+    """
+    plan = source.plan()
+    wanted = Draft(
+        container=Container.MKV, codec=VideoCodec.FFV1, chroma=plan.recipe.chroma, bits=plan.recipe.bits,
+        matrix=plan.recipe.matrix, range=plan.recipe.range,
+    )  # fmt: skip
+    plan = replace(plan, recipe=mend(wanted), tracks=())
+    making = path.with_name(f"{path.stem}.making{path.suffix}")
+    failed: list[ReelError] = []
+    lane = Lane(PartWriter(making, plan), closed=lambda error: failed.append(error) if error else None)
+    roll = source.make_roll(lane, plan)
+    lane.start()
+    waiting = threading.Event()
+    try:
+        source.call(lambda: source.begin(roll))
+        for _ in range(round((seconds + PATIENCE_S) / _LOOK_S)):
+            waiting.wait(_LOOK_S)
+            if roll.ticks >= seconds * plan.tick_rate or lane.ended.is_set():
+                break
+    finally:
+        now_ns = clock.now_ns()
+        source.call(lambda: source.cut(now_ns), after_ns=now_ns)
+        if not lane.ended.wait(PATIENCE_S):
+            lane.finish()
+            lane.ended.wait(PATIENCE_S)
+    if failed:
+        raise failed[0]
+    if not roll.ticks:
+        making.unlink(missing_ok=True)
+        raise MediaError(path, "holds nothing: no picture came")
+    making.replace(path)

@@ -1,0 +1,1 @@
+"""What was measured of this machine."""

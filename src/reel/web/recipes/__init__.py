@@ -1,0 +1,1 @@
+"""Recipes that are kept under a name."""

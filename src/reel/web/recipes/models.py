@@ -1,0 +1,28 @@
+"""Recipes under names of one's own."""
+
+from django.db import models
+
+from reel.core.file import Recipe
+from reel.core.wire import from_plain
+
+MAX_NAME = 60
+
+
+class KeptRecipe(models.Model):
+    """A recipe under a name; new rigs begin with the one that `is_default`."""
+
+    name = models.CharField(max_length=MAX_NAME, unique=True)
+    settings = models.JSONField()
+    is_default = models.BooleanField(default=False)
+    kept_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def recipe(self) -> Recipe:
+        """The recipe; raises BadValueError for one that can't be read."""
+        return from_plain(self.settings, Recipe)

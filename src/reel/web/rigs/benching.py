@@ -1,0 +1,129 @@
+"""The bench: measuring how fast this machine encodes a rig's own picture, codec by codec, effort by effort."""
+
+import time
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+from django.conf import settings
+
+from reel.core.errors import ReelError
+from reel.core.file import CODECS, Draft, FilePlan, RateKind, VideoCodec, mend, usual_rate
+from reel.core.line import RigSetup, file_plan
+from reel.core.media import MediaError, measure_speed, read_sample
+from reel.core.signal import Signal
+from reel.recorder.messages import RefusedError, TakeSample
+from reel.web.live.recorder import client, rig_status
+from reel.web.machine.models import Speed
+from reel.web.rigs.models import Rig
+
+BENCH = "bench"
+CELL_S = 2.5
+_SIGNAL_S = 15.0
+Cell = tuple[VideoCodec, str]
+
+
+def cells() -> list[Cell]:
+    """Give every codec with each of its efforts or profiles, "" where it has neither."""
+    return [(codec, choice) for codec, facts in CODECS.items() for choice in choices(codec) or [""] if facts]
+
+
+def choices(codec: VideoCodec) -> list[str]:
+    """Give what is chosen of a codec besides its rate control: an effort or a profile."""
+    facts = CODECS[codec]
+    return [effort.name for effort in facts.efforts] or [profile.name for profile in facts.profiles]
+
+
+def choice_of(draft: Draft) -> str:
+    """Give the effort or profile of some settings."""
+    return draft.effort or draft.profile
+
+
+def samples_of(plan: FilePlan) -> str:
+    """Give how samples are stored, in words: 4:2:0 8-bit."""
+    return f"{plan.recipe.chroma} {plan.recipe.bits}-bit"
+
+
+def cell_plan(setup: RigSetup, cell: Cell) -> FilePlan:
+    """Give what a rig's file would be with a cell's codec, at the quality that is usual for it."""
+    codec, choice = cell
+    facts = CODECS[codec]
+    usual = next(
+        (kind for kind in (RateKind.QUALITY, RateKind.QUANTISER) if kind in facts.rates),
+        facts.rates[0],
+    )
+    has_efforts = bool(facts.efforts)
+    wanted = replace(
+        Draft(**setup.recipe.as_fields()),
+        codec=codec,
+        rate=usual_rate(usual, facts),
+        effort=choice if has_efforts else "",
+        profile="" if has_efforts else choice,
+        level="",
+    )
+    return file_plan(replace(setup, recipe=mend(wanted)))
+
+
+def bench(rig_id: int, progress: Callable[[float], None]) -> None:
+    """Do a job of the kind BENCH: measure every cell with a rig's picture; a rig that is gone needs none."""
+    rig = Rig.objects.filter(pk=rig_id).first()
+    if rig is None:
+        return
+    progress(0)
+    path = sample_path(rig)
+    take_fresh_sample(rig, path)
+    kept: dict[Signal, list[object]] = {}
+    todo = cells()
+    for number, cell in enumerate(todo):
+        part = number / len(todo)
+        progress(part)
+        _measure(rig.plan, cell, path, kept, lambda part=part: progress(part))  # type: ignore[misc]
+
+
+def sample_path(rig: Rig) -> Path:
+    """Give where a moment of a rig's picture is kept for measuring."""
+    return Path(settings.HOME.cache / f"sample-{rig.pk}.mkv")
+
+
+def take_fresh_sample(rig: Rig, path: Path) -> None:
+    """Record two seconds of what arrives; where that can't be done, one of before will do. Raises ReelError."""
+    try:
+        deadline_s = time.monotonic() + _SIGNAL_S
+        while not _arrives(rig):
+            if time.monotonic() > deadline_s:
+                raise RefusedError(f"No signal of {rig.name} came in {_SIGNAL_S:.0f} s; nothing could be measured.")
+            time.sleep(0.2)
+        client().ask(TakeSample(rig_id=rig.pk, path=str(path)))
+    except ReelError:
+        if not path.exists():
+            raise
+
+
+def _arrives(rig: Rig) -> bool:
+    """Keep a rig open, and say whether its picture has come."""
+    found = rig_status(client().ask(rig.opening).status, rig.pk)
+    return found is not None and found.picture.signal is not None and bool(found.picture.watched.per_s)
+
+
+def _measure(
+    setup: RigSetup, cell: Cell, path: Path, kept: dict[Signal, list[object]], go_on: Callable[[], None]
+) -> None:
+    plan = cell_plan(setup, cell)
+    found: dict[str, object] = {"pictures_per_s": None, "bits_per_picture": None, "problem": ""}
+    found["samples"] = samples_of(plan)
+    try:
+        plan.check()
+        if plan.signal not in kept:
+            kept.clear()  # one at a time: they are large
+            kept[plan.signal] = read_sample(path, plan)  # type: ignore[assignment]
+        speed = measure_speed(plan, kept[plan.signal], seconds=CELL_S, go_on=go_on)  # type: ignore[arg-type]
+        found |= {"pictures_per_s": speed.pictures_per_s, "bits_per_picture": speed.bits_per_picture}
+    except (MediaError, ValueError) as error:
+        found["problem"] = str(error)
+    Speed.objects.update_or_create(
+        codec=cell[0].value,
+        choice=cell[1],
+        width_px=plan.frame.width_px,
+        height_px=plan.frame.height_px,
+        defaults=found,
+    )

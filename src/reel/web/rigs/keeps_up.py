@@ -1,0 +1,209 @@
+"""What this machine keeps up with, as the File page draws it: every measured way of encoding, room against headroom."""
+
+import datetime
+import math
+from dataclasses import dataclass
+from fractions import Fraction
+
+from reel.core.file import CODECS, Draft, FilePlan, VideoCodec, usual_rate
+from reel.web.machine.models import Speed
+from reel.web.rigs.benching import choice_of, samples_of
+
+# Headroom under this is warned of: a busy scene, or another program, takes the rest.
+SAFE = 1.3
+# The drawing's room for points, in its own units, and what its ends stand for.
+LEFT, RIGHT, TOP, BOTTOM = 44.0, 570.0, 14.0, 284.0
+MOST, LEAST = 16.0, 0.25
+_LINE = 15.0
+_STRANDS = {codec: place for place, codec in enumerate(VideoCodec)}
+
+
+@dataclass(frozen=True, kw_only=True)
+class Point:
+    """A way of encoding in the drawing: how many times faster than needed, and gigabytes for an hour of picture."""
+
+    codec: VideoCodec
+    choice: str
+    pictures_per_s: float
+    headroom: float
+    gigabytes: float
+    x: float
+    y: float
+    is_chosen: bool
+
+    @property
+    def label(self) -> str:
+        """The codec and its effort."""
+        return f"{CODECS[self.codec].label} {self.choice}".strip()
+
+    @property
+    def loses(self) -> bool:
+        """Whether frames would be lost."""
+        return self.headroom < 1
+
+    @property
+    def strand(self) -> int:
+        """The number of its codec's colour."""
+        return _STRANDS[self.codec]
+
+    @property
+    def field(self) -> str:
+        """Which setting chooses it."""
+        return "effort" if CODECS[self.codec].efforts else "profile"
+
+
+@dataclass(frozen=True, kw_only=True)
+class Curve:
+    """The efforts of one codec: its points, the way through them, and where its name stands."""
+
+    points: tuple[Point, ...]
+    label: str
+    label_x: float
+    label_y: float
+    anchor: str
+
+    @property
+    def path(self) -> str:
+        """The way through the points, as SVG has it."""
+        return " ".join(f"{'M' if place == 0 else 'L'}{one.x:.1f} {one.y:.1f}" for place, one in enumerate(self.points))
+
+
+@dataclass(frozen=True, kw_only=True)
+class Keeping:
+    """What was measured at a frame's size, for one rig's rate and settings. `chosen` is the point of those."""
+
+    curves: tuple[Curve, ...]
+    chosen: Point | None
+    measured_at: datetime.datetime | None
+    x_ticks: tuple[tuple[float, str], ...]
+    y_ticks: tuple[tuple[float, str], ...]
+    one_x: float
+    safe_x: float
+
+    @property
+    def lost_width(self) -> float:
+        """How wide the part is in which frames are lost."""
+        return self.one_x - LEFT
+
+    @property
+    def safe_width(self) -> float:
+        """How wide the part is in which there is little headroom."""
+        return self.safe_x - self.one_x
+
+    @property
+    def points(self) -> list[Point]:
+        """All points, the fastest first."""
+        found = [point for curve in self.curves for point in curve.points]
+        return sorted(found, key=lambda point: -point.headroom)
+
+    @property
+    def is_warned(self) -> bool:
+        """Whether the chosen way has little or no headroom."""
+        return self.chosen is not None and self.chosen.headroom < SAFE
+
+    @property
+    def nearest(self) -> Point | None:
+        """The way that keeps up and is nearest to the chosen one: of its codec, with the most effort; else another."""
+        if self.chosen is None or not self.is_warned:
+            return None
+        fitting = [point for point in self.points if point.headroom >= SAFE]
+        own = [point for point in fitting if point.codec is self.chosen.codec]
+        return min(own or fitting, key=lambda point: point.headroom, default=None)
+
+
+def keeping(plan: FilePlan, draft: Draft) -> Keeping | None:
+    """Give what was measured at a plan's size, with what a draft chooses; None before the first measuring."""
+    frame = plan.frame
+    rows = list(Speed.objects.filter(width_px=frame.width_px, height_px=frame.height_px))
+    if not rows:
+        return None
+    lowest, highest = _decades([_gigabytes(row, frame.rate) for row in rows if row.pictures_per_s])
+    chosen = (draft.codec.value, choice_of(draft))
+    points: dict[VideoCodec, list[Point]] = {}
+    for row in rows:
+        if row.pictures_per_s is None or row.codec not in set(VideoCodec):
+            continue
+        headroom, gigabytes = row.pictures_per_s / float(frame.rate), _gigabytes(row, frame.rate)
+        points.setdefault(VideoCodec(row.codec), []).append(
+            Point(
+                codec=VideoCodec(row.codec),
+                choice=row.choice,
+                pictures_per_s=row.pictures_per_s,
+                headroom=headroom,
+                gigabytes=gigabytes,
+                x=_across(headroom),
+                y=_down(gigabytes, lowest, highest),
+                is_chosen=(row.codec, row.choice) == chosen,
+            )
+        )
+    decades = range(round(math.log10(lowest)), round(math.log10(highest)) + 1)
+    return Keeping(
+        curves=_named(points),
+        chosen=next((point for found in points.values() for point in found if point.is_chosen), None),
+        measured_at=max(row.measured_at for row in rows),
+        x_ticks=tuple((_across(times), f"{times:g}×") for times in (0.25, 0.5, 1, 2, 4, 8, 16)),
+        y_ticks=tuple((_down(10.0**decade, lowest, highest), f"{10.0**decade:g}") for decade in decades),
+        one_x=_across(1),
+        safe_x=_across(SAFE),
+    )
+
+
+def picture_bits(plan: FilePlan) -> float | None:
+    """Give the bits of a picture as they were measured with exactly a plan's codec, effort, quality and samples.
+
+    None where they were not: measuring takes what is usual for a codec.
+    """
+    recipe, frame = plan.recipe, plan.frame
+    if recipe.tune or recipe.b_frames is not None or recipe.lookahead is not None:
+        return None
+    usual = usual_rate(recipe.rate.kind, recipe.codec_facts)
+    if usual != recipe.rate:
+        return None
+    row = Speed.objects.filter(
+        codec=recipe.codec.value,
+        choice=choice_of(recipe),
+        width_px=frame.width_px,
+        height_px=frame.height_px,
+        samples=samples_of(plan),
+    ).first()
+    return row.bits_per_picture if row is not None else None
+
+
+def _gigabytes(row: Speed, rate: Fraction) -> float:
+    return max(1e-3, (row.bits_per_picture or 0) * float(rate) * 3600 / 8e9)
+
+
+def _decades(values: list[float]) -> tuple[float, float]:
+    low, high = min(values, default=0.1), max(values, default=100)
+    bottom = 10.0 ** math.floor(math.log10(low))
+    return bottom, max(10 * bottom, 10.0 ** math.ceil(math.log10(high)))
+
+
+def _across(headroom: float) -> float:
+    part = math.log2(min(MOST, max(LEAST, headroom)) / LEAST) / math.log2(MOST / LEAST)
+    return LEFT + part * (RIGHT - LEFT)
+
+
+def _down(gigabytes: float, lowest: float, highest: float) -> float:
+    part = math.log10(gigabytes / lowest) / math.log10(highest / lowest)
+    return BOTTOM - min(1.0, max(0.0, part)) * (BOTTOM - TOP)
+
+
+def _named(points: dict[VideoCodec, list[Point]]) -> tuple[Curve, ...]:
+    """Name each codec at its fastest point, where no other name stands."""
+    taken: list[tuple[float, float]] = []
+    curves = []
+    for codec, found in sorted(points.items(), key=lambda one: min(point.y for point in one[1])):
+        found.sort(key=lambda point: point.x)
+        last = found[-1]
+        label, is_right = CODECS[codec].label, last.x < RIGHT - 70
+        x = last.x + 9 if is_right else last.x - 9
+        y = last.y + 4
+        start = x if is_right else x - 60
+        while any(abs(y - other_y) < _LINE and abs(start - other_x) < 80 for other_x, other_y in taken):
+            y += 3
+        taken.append((start, y))
+        curves.append(
+            Curve(points=tuple(found), label=label, label_x=x, label_y=y, anchor="start" if is_right else "end")
+        )
+    return tuple(curves)

@@ -1,0 +1,125 @@
+"""The bench through Django's client and its job: cells, the drawing, what is warned of."""
+
+from dataclasses import replace
+from itertools import combinations
+from unittest.mock import patch
+
+from django.test import TestCase
+from django.urls import reverse
+
+from reel.core.errors import ReelError
+from reel.core.file import CODECS, ConstantQuality, Draft, VideoCodec, forecast
+from reel.core.line import DeviceKind, file_plan, propose
+from reel.core.media import PartWriter
+from reel.core.media.tests.clips import picture
+from reel.recorder.messages import UnreachableError
+from reel.web.jobs.models import Job, JobState
+from reel.web.jobs.running import run_here
+from reel.web.machine.models import Speed
+from reel.web.rigs import benching
+from reel.web.rigs.actions import make_rig
+from reel.web.rigs.benching import BENCH, cells, sample_path
+from reel.web.rigs.keeps_up import BOTTOM, LEFT, RIGHT, TOP, keeping, picture_bits
+
+HTMX = {"HX-Request": "true"}
+
+
+class BenchTests(TestCase):
+    def setUp(self):
+        self.rig = make_rig("Potting bench", propose(DeviceKind.CAMERA))
+        self.plan = file_plan(self.rig.plan)
+        sample_path(self.rig).unlink(missing_ok=True)
+
+    def keep(self, codec, choice, per_s, bits=100_000, samples="4:2:0 8-bit"):
+        Speed.objects.create(
+            codec=codec, choice=choice, width_px=1280, height_px=720, samples=samples, pictures_per_s=per_s,
+            bits_per_picture=bits,
+        )  # fmt: skip
+
+    def test_what_was_measured_with_the_same_settings_is_forecast_as_an_estimate(self):
+        self.keep("h264", "superfast", 240)
+        self.assertEqual(picture_bits(self.plan), 100_000)
+        cost = forecast(self.plan, None, picture_bits(self.plan))
+        self.assertEqual((cost.total_bps, cost.estimated), (30 * 100_000 + 192_000, True))
+        self.assertContains(self.client.get(reverse("rigs:stage", args=[self.rig.pk, "file"])), "Estimated from two")
+        for changes in (
+            {"rate": ConstantQuality(quality=21)}, {"effort": "fast"}, {"bits": 10}, {"tune": "grain"}, {"b_frames": 1},
+        ):  # fmt: skip
+            other = replace(self.plan, recipe=replace(self.plan.recipe, **changes))
+            self.assertIsNone(picture_bits(other), changes)
+
+    def test_every_cell_is_measured_with_the_rigs_own_picture_and_kept(self):
+        def sample(rig, path):
+            with PartWriter(path, benching.cell_plan(rig.plan, (VideoCodec.FFV1, ""))) as writer:
+                for tick in range(3):
+                    writer.write_picture(picture(tick, 1280, 720), tick)
+
+        with patch.object(benching, "take_fresh_sample", sample), patch.object(benching, "CELL_S", 0.001):
+            job = run_here(BENCH, self.rig.pk)
+            self.assertEqual((job.state, job.problem), (JobState.DONE, ""))
+            run_here(BENCH, self.rig.pk)  # done: it is not run again by itself
+        rows = {(row.codec, row.choice): row for row in Speed.objects.all()}
+        self.assertEqual(set(rows), {(codec.value, choice) for codec, choice in cells()})
+        self.assertGreater(len(rows), 25)
+        for cell, row in rows.items():
+            with self.subTest(cell):
+                self.assertEqual((row.problem, row.width_px), ("", 1280))
+                self.assertGreater(row.pictures_per_s, 0)
+        page = self.client.get(reverse("rigs:stage", args=[self.rig.pk, "file"]))
+        for facts in CODECS.values():
+            self.assertContains(page, f">{facts.label}</text>")
+
+    def test_without_a_signal_and_without_a_sample_it_fails_with_its_reason(self):
+        with patch.object(benching, "client", side_effect=UnreachableError):
+            job = run_here(BENCH, self.rig.pk)
+        self.assertEqual(job.state, JobState.FAILED)
+        self.assertIn("does not answer", job.problem)
+        page = self.client.get(reverse("rigs:stage", args=[self.rig.pk, "file"]))
+        self.assertContains(page, "does not answer")
+        self.assertContains(page, "Measure this machine")
+        sample_path(self.rig).write_bytes(b"an older one")
+        with patch.object(benching, "client", side_effect=ReelError("busy")):
+            benching.take_fresh_sample(self.rig, sample_path(self.rig))  # one of before will do
+
+    def test_asking_twice_measures_once_and_progress_is_shown(self):
+        address = reverse("rigs:bench", args=[self.rig.pk])
+        self.assertContains(self.client.post(address, headers=HTMX), "call off")
+        self.client.post(address)
+        self.assertEqual(Job.objects.filter(kind=BENCH).count(), 1)
+        polled = self.client.get(reverse("rigs:keeps-up", args=[self.rig.pk]))
+        self.assertContains(polled, "0 %")
+
+    def test_headroom_is_speed_over_need_and_what_has_none_is_warned_of(self):
+        self.keep("h264", "superfast", 240)
+        self.keep("h264", "slow", 20)
+        self.keep("h264", "fast", 60)
+        self.keep("hevc", "ultrafast", 33)
+        self.keep("prores", "422 HQ", 3, bits=4_000_000)
+        found = keeping(self.plan, Draft())
+        self.assertEqual((found.chosen.headroom, found.is_warned, found.nearest), (8, False, None))
+        self.assertAlmostEqual(found.chosen.gigabytes, 100_000 * 30 * 3600 / 8e9)
+        slow = keeping(self.plan, Draft(effort="slow"))
+        self.assertTrue(slow.chosen.loses)
+        self.assertEqual(slow.nearest.choice, "fast", "the most effort of the same codec that keeps up")
+        hevc = keeping(self.plan, Draft(codec=VideoCodec.HEVC, effort="ultrafast"))
+        self.assertEqual((hevc.is_warned, hevc.chosen.loses, hevc.nearest.label), (True, False, "H.264 fast"))
+        for point in found.points:
+            self.assertTrue(LEFT <= point.x <= RIGHT and TOP <= point.y <= BOTTOM, point)
+        names = [(curve.label_x, curve.label_y) for curve in found.curves]
+        for (x, y), (other_x, other_y) in combinations(names, 2):
+            self.assertTrue(abs(y - other_y) >= 12 or abs(x - other_x) >= 60, "no name stands on another")
+        page = self.client.get(
+            reverse("rigs:recipe", args=[self.rig.pk]),
+            {"codec": "h264", "effort": "slow", **FIELDS},
+            headers=HTMX,
+        )
+        self.assertContains(page, "loses frames here: 0.67×")
+        self.assertContains(page, "Take H.264 fast, 2.0×")
+        self.assertIsNone(keeping(self.plan, Draft(codec=VideoCodec.FFV1, effort="")).chosen, "it was not measured")
+
+
+FIELDS = {
+    "container": "mp4", "rate": "quality", "number": "20", "samples": "4:2:0 8-bit", "matrix": "709",
+    "range": "limited", "keyframe_s": "2", "sound_codec": "aac", "sound_kbps": "192", "sound_rate_hz": "48000",
+    "sound_channels": "2", "sound_files": "none", "name_pattern": "{rig}_{number}",
+}  # fmt: skip
