@@ -36,7 +36,11 @@ Take.objects.bulk_create([Take(rig=first.rig, rig_name=first.rig_name, name=f'Ta
 def started() -> Iterator[Path]:
     """Run a demo Reel; gives its home."""
     with tempfile.TemporaryDirectory(prefix="reel-bench-") as folder:
-        environment = os.environ | {"REEL_HOME": folder, "DJANGO_SETTINGS_MODULE": "reel.web.settings"}
+        environment = os.environ | {
+            "REEL_HOME": folder,
+            "DJANGO_SETTINGS_MODULE": "reel.web.settings",
+            "REEL_MEASURE": "0",
+        }
         command = [sys.executable, "-m", "reel", "demo", "--home", folder, "--port", str(PORT)]
         parent = subprocess.Popen(command, env=environment, cwd=ROOT, stdout=subprocess.PIPE, text=True)
         assert parent.stdout is not None

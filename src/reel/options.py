@@ -41,6 +41,12 @@ OPTIONS = {
             help="Room that a roll leaves free on the shelf's drive; it is cut when the reserve is reached.",
         ),
         Option(name="QUEUE", default="", unit="file", help="The job queue's database; empty means HOME/queue.sqlite3."),
+        Option(
+            name="MEASURE",
+            default="1",
+            unit="0 or 1",
+            help="Measure this machine in the background when a demo is first started.",
+        ),
         Option(name="DEBUG", default="0", unit="0 or 1", help="Show tracebacks on pages; for developers."),
     )
 }

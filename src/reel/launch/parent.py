@@ -15,7 +15,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from reel.core.errors import ReelError
-from reel.options import ROOT, Home
+from reel.options import ROOT, Home, value
 from reel.recorder.messages import REQUESTS
 
 WATCH_S = 0.2
@@ -105,7 +105,8 @@ def _prepare(home: Home, demo: bool) -> None:
     if home.database.exists() and stamp.exists() and stamp.read_text() == wanted:
         return
     try:
-        subprocess.run(_django("prepare", *(["--demo"] if demo else [])), check=True)
+        measured = ["--measure"] if demo and value("MEASURE") == "1" else []
+        subprocess.run(_django("prepare", *(["--demo"] if demo else []), *measured), check=True)
     except subprocess.CalledProcessError as error:
         raise StartError(f"{home.root} could not be prepared; what failed is said above.") from error
     stamp.write_text(wanted)

@@ -64,7 +64,7 @@ class StackTestCase(unittest.TestCase):
         with cls.log.open("ab") as log:
             process = subprocess.Popen(
                 command, cwd=ROOT, stdout=log, stderr=log, stdin=subprocess.DEVNULL,
-                env=environment | {"PYTHONPATH": str(ROOT / "src")}, start_new_session=True,
+                env=environment | {"PYTHONPATH": str(ROOT / "src"), "REEL_MEASURE": "0"}, start_new_session=True,
             )  # fmt: skip
         cls.addClassCleanup(cls.end, process)
         deadline = time.monotonic() + 90

@@ -19,9 +19,11 @@ from reel.recorder.clock import VirtualClock
 from reel.recorder.opening import openers_for
 from reel.recorder.virtual import record
 from reel.standins import Assembled, greenhouse_camera
+from reel.web.jobs.actions import ask_for
 from reel.web.recipes.actions import keep
 from reel.web.rigs import demo
 from reel.web.rigs.actions import make_rig
+from reel.web.rigs.benching import BENCH
 from reel.web.rigs.models import Rig
 from reel.web.takes import actions as takes
 from reel.web.takes.models import Mark
@@ -52,22 +54,28 @@ def _feed_rig(frame: Mode, **settings: str) -> RigSetup:
 
 
 class Command(BaseCommand):
-    """Migrates the database; with --demo it adds Fernhollow's rigs, a feed and a first take where there are none."""
+    """Migrates the database; with --demo it adds Fernhollow's rigs, a feed and a first take where there are none.
+
+    With --measure the worker then measures this machine with the first rig's picture.
+    """
 
     help = "Bring the home's database up to date; --demo fills an empty one."
 
     def add_arguments(self, parser: CommandParser) -> None:
-        """Add --demo."""
+        """Add --demo and --measure."""
         parser.add_argument("--demo", action="store_true")
+        parser.add_argument("--measure", action="store_true")
 
     def handle(self, *args: object, **options: object) -> None:
         """Prepare."""
         call_command("migrate", verbosity=0, interactive=False)
         if options["demo"] and not Rig.objects.exists():
-            self._fill()
+            rig = self._fill()
+            if options["measure"]:
+                ask_for(BENCH, rig.pk)
 
     @transaction.atomic
-    def _fill(self) -> None:
+    def _fill(self) -> Rig:
         home = settings.HOME
         rig = make_rig("Moss & Stone, console", propose(DeviceKind.CONSOLE, {"hdmi-box"}))
         make_rig("Greenhouse camera, feed", _feed_rig(Mode.parse("1280x720p25")))
@@ -79,6 +87,7 @@ class Command(BaseCommand):
             keep(name, start_from(purpose, Recipe()))
         self._make_feed(home.feeds)
         self._record_take(rig)
+        return rig
 
     def _make_feed(self, feeds: Path) -> None:
         """Record the feed's file from the stand-in camera: 6 s at 960×540, 25 pictures a second."""
