@@ -127,6 +127,36 @@ class WalkTests(StackTestCase):
         length = frames[-1][0] / 30
         self.assertGreater(length, Fraction(5))
 
+    def test_a_recipe_from_a_starting_point_is_refused_a_pair_takes_the_offer_and_is_kept(self):
+        page = self.page
+        page.goto(f"{self.url}/rigs/6/file/")
+        page.get_by_role("button", name="Keep for ever").click()
+        expect(page.get_by_label("Codec", exact=True)).to_have_value("ffv1")
+        expect(page.locator("#recipe .notice")).to_contain_text("Nothing is lost after the frame")
+        page.get_by_label("Container").select_option("mp4")
+        expect(page.locator("#recipe")).to_contain_text("hardly any program opens it there")
+        page.get_by_role("button", name="Take container MKV").click()
+        expect(page.get_by_label("Container")).to_have_value("mkv")
+        expect(page.locator("#recipe")).not_to_contain_text("hardly any program opens it there")
+        page.get_by_label("Sample rate").select_option("96000")
+        expect(page.locator("#recipe")).to_contain_text("changed, not saved yet")
+        page.wait_for_function("() => !document.querySelector('.htmx-request')")
+        page.get_by_text("keep under a name").click()
+        page.get_by_label("Name", exact=True).fill("Canopy for ever")
+        page.get_by_role("button", name="Keep it, and save").click()
+        expect(page.locator(".stage.is-open .stage-facts")).to_contain_text("FFV1 lossless")
+        expect(page.get_by_label("recipe", exact=True).locator("option:checked")).to_have_text("Canopy for ever")
+        page.goto(f"{self.url}/recipes/")
+        expect(page.locator("main")).to_contain_text("Canopy for ever")
+        page.goto(f"{self.url}/rigs/6/roll/")
+        page.wait_for_function("() => document.querySelector('img[data-live]').naturalWidth > 100")
+        page.keyboard.press("r")
+        self.wait_for_timecode(page, 1.2)
+        page.keyboard.press("x")
+        page.wait_for_url(re.compile(r"/takes/\d+/$"))
+        expect(page.locator("#take video")).to_be_visible(timeout=120_000)  # in a copy that a browser plays
+        expect(page.locator("#take")).to_contain_text("every picture")
+
     def test_two_rigs_roll_at_once_by_one_press_and_are_cut_apart(self):
         page = self.page
         page.goto(f"{self.url}/rigs/8/roll/")

@@ -84,6 +84,7 @@ class RecipeForm(StageForm):
     range = forms.ChoiceField(label="Range", choices=choices_of(Range, {}))
     keyframe_s = forms.DecimalField(
         label="Keyframe every",
+        required=False,  # where every picture is one, it is not asked
         min_value=Decimal(str(float(KEYFRAME_S[0]))),
         max_value=Decimal(str(float(KEYFRAME_S[1]))),
         help_text="Seconds. 2 edits and seeks well; longer saves a little room.",
@@ -336,7 +337,7 @@ def draft_of(cleaned: dict[str, Any], before: Recipe) -> Draft:
         bits=bits,
         matrix=Matrix(cleaned["matrix"]),
         range=Range(cleaned["range"]),
-        keyframe_s=Fraction(cleaned["keyframe_s"]),
+        keyframe_s=before.keyframe_s if cleaned["keyframe_s"] is None else Fraction(cleaned["keyframe_s"]),
         b_frames=cleaned["b_frames"],
         lookahead=cleaned["lookahead"],
         tune=cleaned["tune"],

@@ -33,6 +33,7 @@ FILE = {
 }  # fmt: skip
 MAY_BE_EMPTY = (
     "number", "bitrate_mbps", "most_mbps", "tune", "level", "lookahead", "b_frames", "samples", "sound_kbps",
+    "keyframe_s",
 )  # fmt: skip
 HTMX = {"HX-Request": "true"}
 HOSTILE = ("NaN", "1e309", "-0", str(2**63), "inf", "<b>", "\x00", "", "'; drop table", "9" * 10_000)
