@@ -222,6 +222,20 @@ class RecipeForm(StageForm):
         }
         return {name for name, does in counts.items() if does}
 
+    @property
+    def unseen_errors(self) -> list[str]:
+        """What is wrong with fields that the page leaves out, since they mean nothing with what is chosen."""
+        codec = CODECS[self._codec()]
+        rows = {
+            "effort": bool(codec.efforts),
+            "keyframe_s": not codec.is_intra,
+            "lookahead": bool(codec.most_lookahead),
+            "level": codec.sets_level,
+        }
+        beside = {"profile", "number", "bitrate_mbps", "most_mbps", "tune", "b_frames", "sound_kbps"} - self.asked
+        unseen = beside | {name for name, is_seen in rows.items() if not is_seen}
+        return [str(error) for name in sorted(unseen & set(self.errors)) for error in self.errors[name]]
+
     def taken(self, number: str) -> "RecipeForm":
         """Give the form filled with one of the offers, counted from 0; this one where there is none."""
         found = dict(enumerate(offers(self.draft))).get(int(number) if number.isdecimal() and len(number) < 3 else -1)
@@ -303,8 +317,8 @@ def fields_of(recipe: Draft) -> dict[str, Any]:
         "profile": recipe.profile,
         "rate": rate.kind.value,
         "number": rate.number,
-        "bitrate_mbps": f"{target / 1e6:g}" if target is not None else None,
-        "most_mbps": f"{most / 1e6:g}" if most is not None else None,
+        "bitrate_mbps": None if target is None else _megabit_text(target),
+        "most_mbps": None if most is None else _megabit_text(most),
         "effort": recipe.effort,
         "samples": _samples(recipe.chroma, recipe.bits),
         "matrix": recipe.matrix.value,
@@ -321,6 +335,10 @@ def fields_of(recipe: Draft) -> dict[str, Any]:
         "sound_files": recipe.sound_files.value,
         "name_pattern": recipe.name_pattern,
     }
+
+
+def _megabit_text(bits_per_second: int) -> str:
+    return f"{bits_per_second / 1e6:.6f}".rstrip("0").rstrip(".")
 
 
 def draft_of(cleaned: dict[str, Any], before: Recipe) -> Draft:
@@ -382,10 +400,8 @@ def _rate_of(cleaned: dict[str, Any], codec: VideoCodec) -> RateControl:
 
 
 def shown(form: RecipeForm) -> RecipeForm:
-    """Give a form as it is to be seen after a look: filled with what another codec brought."""
-    if not form.is_valid() and not hasattr(form, "cleaned_data"):
-        return form
-    if not form.came:
+    """Give a form as it is to be seen after a look: filled with what another codec brought, and what was left to it."""
+    if not form.is_valid() and not form.came:
         return form
     again = RecipeForm(fields_of(form.draft), recipe=form.recipe, setup=form._setup)
     again.is_valid()

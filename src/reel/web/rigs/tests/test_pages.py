@@ -142,6 +142,11 @@ class StageTests(TestCase):
         address = reverse("rigs:recipe", args=[self.rig.pk])
         response = self.client.get(address, FILE | {"rate": "bitrate"}, headers=HTMX)
         self.assertContains(response, "91.4 MB")  # (12 000 + 192) kb/s for a minute
+        response = self.client.get(
+            address, FILE | {"rate": "variable", "bitrate_mbps": "", "most_mbps": ""}, headers=HTMX
+        )
+        for usual in ("12", "24"):
+            self.assertContains(response, f'value="{usual}"')  # what was left empty is what is usual, and is seen
         response = self.client.get(address, FILE | {"rate": "bitrate", "bitrate_mbps": "NaN"}, headers=HTMX)
         self.assertContains(response, "Said once all values")
 
@@ -162,6 +167,7 @@ class StageTests(TestCase):
             ({"level": "1"}, "H.264 needs 3.1 for this"),
             ({"codec": "hevc", "was_codec": "h264"}, "HEVC brings"),
             ({"effort": "placebo"}, "H.264 has ultrafast"),
+            ({"codec": "mpeg2", "rate": "quantiser", "effort": "", "lookahead": "9"}, "MPEG-2 takes none"),
         ):
             with self.subTest(**wrong):
                 refused = self.client.post(self.address("file"), FILE | wrong)
