@@ -12,7 +12,7 @@ from reel.core.file import CODECS, Draft, FilePlan, RateKind, VideoCodec, mend, 
 from reel.core.line import RigSetup, file_plan
 from reel.core.media import MediaError, measure_speed, read_sample
 from reel.core.signal import Signal
-from reel.recorder.messages import RefusedError, TakeSample
+from reel.recorder.messages import RefusedError, TakeSample, UnreachableError
 from reel.web.live.recorder import client, rig_status
 from reel.web.machine.models import Speed
 from reel.web.rigs.models import Rig
@@ -88,15 +88,26 @@ def sample_path(rig: Rig) -> Path:
 def take_fresh_sample(rig: Rig, path: Path) -> None:
     """Record two seconds of what arrives; where that can't be done, one of before will do. Raises ReelError."""
     try:
-        deadline_s = time.monotonic() + _SIGNAL_S
-        while not _arrives(rig):
-            if time.monotonic() > deadline_s:
-                raise RefusedError(f"No signal of {rig.name} came in {_SIGNAL_S:.0f} s; nothing could be measured.")
-            time.sleep(0.2)
+        _await_signal(rig)
         client().ask(TakeSample(rig_id=rig.pk, path=str(path)))
     except ReelError:
         if not path.exists():
             raise
+
+
+def _await_signal(rig: Rig) -> None:
+    """Wait until a rig's picture comes; raises UnreachableError, RefusedError when it does not."""
+    deadline_s = time.monotonic() + _SIGNAL_S
+    while True:
+        missing: ReelError = RefusedError(f"No signal of {rig.name} came in {_SIGNAL_S:.0f} s; nothing was measured.")
+        try:
+            if _arrives(rig):
+                return
+        except UnreachableError as error:  # it may be starting
+            missing = error
+        if time.monotonic() > deadline_s:
+            raise missing
+        time.sleep(0.2)
 
 
 def _arrives(rig: Rig) -> bool:

@@ -31,7 +31,7 @@ class RecipeTests(TestCase):
         self.assertContains(page, "<b>HEVC</b>")
         self.assertContains(page, "<b>FFV1</b>")
         self.assertContains(page, '<tr class="quiet"><th>Sample rate</th>')
-        self.assertNotContains(self.client.get(reverse("recipes:index"), {"with": self.small.pk}), "compared mt-6")
+        self.assertNotContains(self.client.get(reverse("recipes:index"), {"with": self.small.pk}), "facts compared")
 
     def test_duplicate_default_forget(self):
         self.post("duplicate", self.small)

@@ -70,7 +70,7 @@ class BenchTests(TestCase):
             self.assertContains(page, f">{facts.label}</text>")
 
     def test_without_a_signal_and_without_a_sample_it_fails_with_its_reason(self):
-        with patch.object(benching, "client", side_effect=UnreachableError):
+        with patch.object(benching, "client", side_effect=UnreachableError), patch.object(benching, "_SIGNAL_S", 0):
             job = run_here(BENCH, self.rig.pk)
         self.assertEqual(job.state, JobState.FAILED)
         self.assertIn("does not answer", job.problem)
