@@ -45,9 +45,7 @@ def take_sample(source: Source, path: Path, seconds: float, clock: Clock) -> Non
         if not lane.ended.wait(PATIENCE_S):
             lane.finish()
             lane.ended.wait(PATIENCE_S)
-    if failed:
-        raise failed[0]
-    if not roll.ticks:
+    if failed or not roll.ticks:
         making.unlink(missing_ok=True)
-        raise MediaError(path, "holds nothing: no picture came")
+        raise failed[0] if failed else MediaError(path, "holds nothing: no picture came")
     making.replace(path)

@@ -28,6 +28,7 @@ from reel.recorder.messages import (
     Hold,
     Open,
     RefusedError,
+    TakeSample,
     TestSync,
     UnreachableError,
 )
@@ -163,6 +164,21 @@ class FaultTests(ServerTestCase):
         self.assertIn("could not be opened for writing", str(raised.exception))
         kept = {part for ended in self.journal.ends.values() for part in (ended.path, beside(ended.path))}
         self.assertLessEqual(set(self.folder.glob("*.[mfs][ko]*")), kept, "what was reserved is given back")
+        self.assert_rolls_again()
+
+    def test_in_taking_a_sample_nothing_is_left_and_the_rig_rolls(self):
+        path = self.folder / "sample.mkv"
+        self.client.ask(Open(rig_id=1, setup=LIGHT, viewer="page"))
+        self.wait_for(lambda status: status.rigs[0].picture.watched.per_s)
+        for place, name, error, said in (
+            (PartWriter, "__init__", MediaError(path, "could not be opened for writing (planted)"), "planted"),
+            (PartWriter, "write_picture", system_error(errno.ENOSPC), "No space left on device"),
+            (PartWriter, "close", MediaError(path, "could not be closed (planted)"), "could not be closed"),
+        ):
+            with self.subTest(name), planted(place, name, error), self.assertRaises(RefusedError) as raised:
+                self.client.ask(TakeSample(rig_id=1, path=str(path), seconds=0.3))
+            self.assertIn(said, str(raised.exception))
+            self.assertEqual(list(self.folder.glob("sample*")), [], "nothing is left of it")
         self.assert_rolls_again()
 
     def test_in_listening_and_in_the_sync_test_the_take_goes_on(self):
