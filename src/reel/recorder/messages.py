@@ -58,27 +58,26 @@ class Leave:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class TestFields:
-    """Begin a field test on an input of an open rig; its result comes with the rig's status."""
+class _OfInput:
+    """What is asked of an input of an open rig, by its place; what comes of it is in the rig's status."""
 
     rig_id: int
     place: int = 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class FindBars:
-    """Look for black bars in what arrives from an input of an open rig; what is found comes with the rig's status."""
-
-    rig_id: int
-    place: int = 0
+class TestFields(_OfInput):
+    """Begin a field test."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class TestSync:
-    """Begin a sync test on an open rig: the input at a place is watched for flashes, each that has sound for clicks."""
+class FindBars(_OfInput):
+    """Look for black bars in what arrives."""
 
-    rig_id: int
-    place: int = 0
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TestSync(_OfInput):
+    """Begin a sync test: the input is watched for flashes, each of the rig that has sound is listened to for clicks."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -183,26 +183,25 @@ class Recorder:
 
     def _arrange(self, request: Arrange) -> None:
         """Switch an open rig to another arrangement; where it rolls, the take is marked."""
-        rig, take, now_ns = self._rigs.get(request.rig_id), self._take_of(request.rig_id), self.clock.now_ns()
-        if rig is None:
-            raise RefusedError("The rig is closed; open it to switch its arrangements.")
-        source = rig.source
+        take, now_ns = self._take_of(request.rig_id), self.clock.now_ns()
+        source = self._opened(request.rig_id, "switch its arrangements")
         marked = source.answer(lambda: source.arrange(request.place), after_ns=now_ns)
         if marked is not None and take is not None:
             self.journal.marked(take.take_id, marked)
 
     def _toggle(self, request: Toggle) -> None:
-        rig = self._rigs.get(request.rig_id)
-        if rig is None:
-            raise RefusedError("The rig is closed; open it to show and hide its pictures.")
-        source = rig.source
+        source = self._opened(request.rig_id, "show and hide its pictures")
         source.answer(lambda: source.toggle(request.key), after_ns=self.clock.now_ns())
 
     def _draw(self, request: Draw) -> None:
-        rig = self._rigs.get(request.rig_id)
+        self._opened(request.rig_id, "draw on its picture").draw(request)
+
+    def _opened(self, rig_id: int, to_do: str) -> Source:
+        """Give the source of an open rig; raises RefusedError that says what it would be opened for."""
+        rig = self._rigs.get(rig_id)
         if rig is None:
-            raise RefusedError("The rig is closed; open it to draw on its picture.")
-        rig.source.draw(request)
+            raise RefusedError(f"The rig is closed; open it to {to_do}.")
+        return rig.source
 
     def _start(self, request: StartRoll) -> tuple[int, ...]:
         """Roll; opening a rig may take a while, and only one roll of it begins at a time."""
@@ -231,12 +230,9 @@ class Recorder:
 
     def _prepared(self, rigs: tuple[RigToRoll, ...]) -> list[Take]:
         """Make ready all takes, with their files and their ids, or none of them."""
-        for one in rigs:  # they are opened side by side
-            if not chain(one.setup.picture).is_remote:
-                with self._lock:
-                    self._rigs.open(one.rig_id, one.setup, one.plays, one.rig_name, to_roll=True)
+        sources = [self._opened_to_roll(one) for one in rigs]  # side by side: each takes its time to open
         with ExitStack() as undo:
-            takes = [self._made(one, undo) for one in rigs]
+            takes = [self._made(one, source, undo) for one, source in zip(rigs, sources, strict=True)]
             for take in takes:
                 take.take_id = self.journal.rolled(take.rolled)
                 undo.callback(self._ends.store, take.take_id, _never_rolled(take))
@@ -247,13 +243,18 @@ class Recorder:
             undo.pop_all()
         return takes
 
-    def _made(self, one: RigToRoll, undo: ExitStack) -> Take:
-        """Make a take with the file that it is written to; `undo` gives that back."""
-        return self._made_remote(one, undo) if chain(one.setup.picture).is_remote else self._made_live(one, undo)
-
-    def _made_live(self, one: RigToRoll, undo: ExitStack) -> RollingTake:
+    def _opened_to_roll(self, one: RigToRoll) -> Source | None:
+        """Have a rig opened as it is to roll; None for one whose device records by itself."""
+        if chain(one.setup.picture).is_remote:
+            return None
         with self._lock:
-            source = self._rigs.open(one.rig_id, one.setup, one.plays, one.rig_name, to_roll=True)
+            return self._rigs.open(one.rig_id, one.setup, one.plays, one.rig_name, to_roll=True)
+
+    def _made(self, one: RigToRoll, source: Source | None, undo: ExitStack) -> Take:
+        """Make a take with the file that it is written to; `undo` gives that back."""
+        return self._made_remote(one, undo) if source is None else self._made_live(one, source, undo)
+
+    def _made_live(self, one: RigToRoll, source: Source, undo: ExitStack) -> RollingTake:
         source.wait_tried(OPEN_S)
         for setup, reading in zip(one.setup.inputs, source.readings, strict=True):
             if reading.problem is not None:

@@ -37,6 +37,11 @@ class MismatchError(BadValueError):
         super().__init__(thing, value, limit)
 
 
+def samples_label(chroma: Chroma, bits: int) -> str:
+    """Give a chroma and a depth in words: `4:2:0 8-bit`."""
+    return f"{chroma} {bits}-bit"
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Draft:
     """The settings of a file as somebody wishes them, whether or not they go together.
@@ -83,6 +88,11 @@ class Draft:
         return CONTAINERS[self.container]
 
     @property
+    def samples(self) -> str:
+        """How samples are stored, in words: `4:2:0 8-bit`."""
+        return samples_label(self.chroma, self.bits)
+
+    @property
     def suffix(self) -> str:
         """The ending of the file's name."""
         return self.container_facts.suffix
@@ -110,9 +120,9 @@ class Draft:
         yield from self._named_mismatches(codec)
         forms = self.forms()
         if (self.chroma, self.bits) not in forms:
-            held = ", ".join(f"{chroma} {bits}-bit" for chroma, bits in forms)
+            held = ", ".join(samples_label(*form) for form in forms)
             what = " ".join((codec.label, *([self.profile] if self.profile else [])))
-            yield MismatchError("chroma", "Samples", f"{self.chroma} {self.bits}-bit", f"{what} holds {held}")
+            yield MismatchError("chroma", "Samples", self.samples, f"{what} holds {held}")
         if codec.coding is not None and (self.matrix, self.range) != codec.coding:
             value, fixed = f"{self.matrix} {self.range}", " ".join(codec.coding)
             yield MismatchError("matrix", "Matrix, range", value, f"{codec.label} is always {fixed}")
@@ -171,6 +181,11 @@ class Recipe(Draft):
             raise mismatch
 
     @property
+    def draft(self) -> Draft:
+        """Its settings, to be changed into what may not go together."""
+        return Draft(**self.as_fields())
+
+    @property
     def sound(self) -> SoundFormat:
         """The form of each track's sound."""
         return SoundFormat(rate_hz=self.sound_rate_hz, channels=self.sound_channels)
@@ -187,11 +202,6 @@ class Recipe(Draft):
     def chosen_effort(self) -> Effort | None:
         """The effort; None where the codec has none."""
         return self.codec_facts.effort(self.effort)
-
-    @property
-    def is_exact(self) -> bool:
-        """Whether its size is held by settings alone, whatever is shown."""
-        return self.rate.target_bps is not None
 
     @property
     def label(self) -> str:

@@ -13,7 +13,7 @@ def lines(recipe: Draft) -> dict[str, str]:
         "Codec": " ".join(part for part in (codec.label, recipe.profile) if part),
         "Rate control": recipe.rate.label or "by its profile",
         "Effort": recipe.effort or "–",
-        "Samples": f"{recipe.chroma} {recipe.bits}-bit",
+        "Samples": recipe.samples,
         "Matrix, range": f"{recipe.matrix} {recipe.range}",
         "Keyframe every": f"{float(recipe.keyframe_s):g} s" if has_gaps else "picture",
         "B-frames": (own if recipe.b_frames is None else str(recipe.b_frames)) if codec.most_b_frames else "–",

@@ -38,7 +38,7 @@ from reel.core.line.proposal import (
 )
 from reel.core.line.remedy import Remedy, remedies
 from reel.core.line.rig import MAX_INPUTS, RigSetup, file_plan, without_free_tracks
-from reel.core.line.walk import STAGES, Live, Stage, Strand, framed_signal, heard, strands, walk
+from reel.core.line.walk import STAGES, Live, Stage, Strand, heard, strands, walk
 from reel.core.line.words import Told, told, word
 
 __all__ = [
@@ -103,7 +103,6 @@ __all__ = [
     "computer_checks",
     "file_plan",
     "fitting_frame",
-    "framed_signal",
     "heard",
     "label_of",
     "propose",

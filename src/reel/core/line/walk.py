@@ -50,11 +50,6 @@ class Strand:
     is_sound: bool = False
 
 
-def framed_signal(plan: FilePlan) -> Signal:
-    """Say what goes to the encoder."""
-    return plan.signal
-
-
 def walk(setup: RigSetup, live: Sequence[Live] = (), measured_bps: int | None = None) -> tuple[Stage, ...]:
     """Walk the line of a rig. `live` is what each input says of itself, empty while the rig is closed.
 
@@ -83,7 +78,7 @@ def walk(setup: RigSetup, live: Sequence[Live] = (), measured_bps: int | None = 
             rate_bps=_rate(comes),
             losses=_of_stage(way, "arrival"),
         ),
-        _frame_stage(setup, way, comes),
+        _frame_stage(setup, plan.signal, way, comes),
         _sound_stage(setup, plan, live),
         _file_stage(plan, measured_bps),
         Stage(key="roll", fact="blocked" if way.block else "ready"),
@@ -182,7 +177,7 @@ def _path_stage(setup: InputSetup, way: Travel, arrival: Signal | None) -> Stage
     return Stage(key="path", fact=hops, detail=detail, rate_bps=float(way.arrives.rate_bps), losses=losses)
 
 
-def _frame_stage(setup: RigSetup, way: Travel, comes: Signal | None) -> Stage:
+def _frame_stage(setup: RigSetup, framed: Signal, way: Travel, comes: Signal | None) -> Stage:
     frame = setup.frame
     count = max(len(one.pieces) for one in frame.arrangements)
     fits = frame.arrangements[0].pieces[0].fit.value if count == 1 else f"{count} pictures"
@@ -190,15 +185,14 @@ def _frame_stage(setup: RigSetup, way: Travel, comes: Signal | None) -> Stage:
         key="frame",
         fact=frame.mode.size_label,
         detail=f"{fits}, {'as it comes' if frame.as_it_comes else rate_label(frame.mode.rate)}",
-        rate_bps=None if way.block else _rate(file_plan(setup).signal),
-        losses=_framing_losses(comes, setup),
+        rate_bps=None if way.block else _rate(framed),
+        losses=_framing_losses(comes, framed, setup),
     )
 
 
-def _framing_losses(arrives: Signal | None, setup: RigSetup) -> tuple[Loss, ...]:
+def _framing_losses(arrives: Signal | None, framed: Signal, setup: RigSetup) -> tuple[Loss, ...]:
     if arrives is None:
         return ()
-    framed = file_plan(setup).signal
     limit = Framing(comes=arrives, framed=framed)
     said = {loss.kind for loss in chain(setup.picture).travel.losses}  # what a box took of the colours is said once
     found = [*_size_changes(arrives, framed), *_rate_changes(arrives, framed, as_it_comes=setup.frame.as_it_comes)]

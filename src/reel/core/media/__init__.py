@@ -15,7 +15,7 @@ from reel.core.media.probe import MediaFacts, SoundFacts, VideoFacts, probe
 from reel.core.media.rate import RateFacts, measure_rate
 from reel.core.media.rewrap import rewrap_to_mp4
 from reel.core.media.shelf import Reserved, Shelf, beside, megabytes
-from reel.core.media.speed import measure_speed, read_sample
+from reel.core.media.speed import Sample, measure_speed
 from reel.core.media.strip import Strip
 from reel.core.media.writer import PartWriter
 
@@ -36,6 +36,7 @@ __all__ = [
     "PartWriter",
     "RateFacts",
     "Reserved",
+    "Sample",
     "Shelf",
     "SoundFacts",
     "Strip",
@@ -53,6 +54,5 @@ __all__ = [
     "planes_of",
     "poster",
     "probe",
-    "read_sample",
     "rewrap_to_mp4",
 ]

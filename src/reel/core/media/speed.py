@@ -13,6 +13,7 @@ from reel.core.file import FilePlan, encoder_settings
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.framing import Framer
 from reel.core.media.writer import tell
+from reel.core.signal import Signal
 
 # What is kept of a sample in memory, at most.
 SAMPLE_BYTES = 120_000_000
@@ -66,19 +67,33 @@ def _at(frames: Sequence[av.VideoFrame], number: int) -> av.VideoFrame:
     return frames[place if place <= last else 2 * last - place]
 
 
-def read_sample(path: Path, plan: FilePlan) -> list[av.VideoFrame]:
-    """Give the pictures of a file as the plan's encoder takes them, as many as memory allows; raises MediaError."""
-    framer, found, kept_bytes = Framer(plan.signal, exact=False), list[av.VideoFrame](), 0
-    try:
-        with av.open(str(path)) as container:
-            for frame in container.decode(video=0):
-                made = framer.apply(frame)
-                kept_bytes += sum(plane.buffer_size for plane in made.planes)
-                if kept_bytes > SAMPLE_BYTES and found:
-                    break
-                found.append(made)
-    except (*BROKEN, IndexError) as error:
-        raise MediaError(path, f"can't be read as a sample ({reason_of(error)})") from error
-    if not found:
-        raise MediaError(path, "holds no picture to measure with")
-    return found
+class Sample:
+    """A file's pictures as encoders take them, as many as memory allows; kept for one kind of signal at a time."""
+
+    def __init__(self, path: Path) -> None:
+        self._path = path
+        self._signal: Signal | None = None
+        self._frames: list[av.VideoFrame] = []
+
+    def frames(self, plan: FilePlan) -> list[av.VideoFrame]:
+        """Give the pictures as a plan's encoder takes them; raises MediaError."""
+        if plan.signal != self._signal:
+            self._frames, self._signal = [], None  # before others come: they are large
+            self._frames, self._signal = self._read(plan.signal), plan.signal
+        return self._frames
+
+    def _read(self, signal: Signal) -> list[av.VideoFrame]:
+        framer, found, kept_bytes = Framer(signal, exact=False), list[av.VideoFrame](), 0
+        try:
+            with av.open(str(self._path)) as container:
+                for frame in container.decode(video=0):
+                    made = framer.apply(frame)
+                    kept_bytes += sum(plane.buffer_size for plane in made.planes)
+                    if kept_bytes > SAMPLE_BYTES and found:
+                        break
+                    found.append(made)
+        except (*BROKEN, IndexError) as error:
+            raise MediaError(self._path, f"can't be read as a sample ({reason_of(error)})") from error
+        if not found:
+            raise MediaError(self._path, "holds no picture to measure with")
+        return found

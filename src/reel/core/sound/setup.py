@@ -56,11 +56,6 @@ class SoundSetup:
             raise BadValueError("Tracks", self.tracks, f"each is from 1 to {MAX_TRACKS}, and named once")
 
     @property
-    def is_mixed(self) -> bool:
-        """Whether its sound is changed at all on its way to a track, but for time."""
-        return bool(self.level_db or self.muted or self.filters) or self.sides is not Sides.AS_IS
-
-    @property
     def filters(self) -> tuple[object, ...]:
         """What has a memory: the settings that need a filter."""
         return tuple(value for value in (self.high_pass_hz, self.noise_db, self.limit_db) if value is not None)

@@ -2,10 +2,11 @@
 
 from django.db import transaction
 
-from reel.core.errors import BadValueError, ReelError
+from reel.core.errors import ReelError
 from reel.core.file import Recipe, read_recipe, write_recipe
 from reel.core.wire import to_plain
 from reel.web.recipes.models import MAX_NAME, KeptRecipe
+from reel.web.ui.typed import clean_name, free_name
 
 
 def keep(name: str, recipe: Recipe) -> KeptRecipe:
@@ -16,7 +17,7 @@ def keep(name: str, recipe: Recipe) -> KeptRecipe:
 
 def duplicate(kept: KeptRecipe) -> KeptRecipe:
     """Keep a second recipe like one, under a name that is free."""
-    return KeptRecipe.objects.create(name=free_name(f"{kept.name} copy"), settings=kept.settings)
+    return KeptRecipe.objects.create(name=_free(f"{kept.name} copy"), settings=kept.settings)
 
 
 @transaction.atomic
@@ -43,7 +44,7 @@ def name_of(recipe: Recipe) -> str:
 def import_file(data: bytes) -> KeptRecipe:
     """Keep the recipe that a file holds; a name that is taken gets a number. Raises BadValueError."""
     name, recipe = read_recipe(data)
-    return KeptRecipe.objects.create(name=free_name(_clean(name)), settings=to_plain(recipe))
+    return KeptRecipe.objects.create(name=_free(_clean(name)), settings=to_plain(recipe))
 
 
 def export_file(kept: KeptRecipe) -> bytes:
@@ -51,15 +52,9 @@ def export_file(kept: KeptRecipe) -> bytes:
     return write_recipe(kept.name, kept.recipe)
 
 
-def free_name(wanted: str) -> str:
-    """Give a name that no kept recipe has: the wanted one, or with a number."""
-    taken = set(KeptRecipe.objects.values_list("name", flat=True))
-    names = (wanted, *(f"{wanted[: MAX_NAME - 4]} {number}" for number in range(2, 999)))
-    return next(name for name in names if name not in taken)
+def _free(wanted: str) -> str:
+    return free_name(wanted, KeptRecipe.objects.values_list("name", flat=True), MAX_NAME)
 
 
 def _clean(text: str) -> str:
-    name = " ".join(text.split())
-    if not name or len(name) > MAX_NAME or not name.isprintable():
-        raise BadValueError("Name", text, f"it needs 1 to {MAX_NAME} printable characters")
-    return name
+    return clean_name("Name", " ".join(text.split()), MAX_NAME)

@@ -10,13 +10,14 @@ from reel.core.errors import ReelError
 from reel.core.file import lines
 from reel.web.recipes import actions
 from reel.web.recipes.models import KeptRecipe
+from reel.web.ui.typed import numbers_of
 
 
 @require_GET
 def index(request: HttpRequest) -> HttpResponse:
     """List the recipes; `?with=` names those that are compared."""
     rows = [_row(kept) for kept in KeptRecipe.objects.all()]
-    asked = [int(number) for number in request.GET.getlist("with") if number.isdecimal() and len(number) < 19]
+    asked = numbers_of(request.GET.getlist("with"))
     compared = [row for row in rows if row["kept"].pk in asked and row["lines"]][:3]  # type: ignore[attr-defined]
     context = {"rows": rows, "asked": asked, "room": "recipes"}
     if len(compared) > 1:

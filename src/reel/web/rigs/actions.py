@@ -35,10 +35,9 @@ from reel.core.wire import from_plain, to_plain
 from reel.recorder.messages import RefusedError, Status
 from reel.standins.play import Play
 from reel.web.live.recorder import rig_status
-from reel.web.rigs.forms.new import free_name
 from reel.web.rigs.models import MAX_NAME, Rig
 from reel.web.setups import from_1, from_2, from_3
-from reel.web.takes.actions import clean_name
+from reel.web.ui.typed import clean_name, free_name
 
 # As many changes of the frame can be taken back.
 MAX_UNDO = 30
@@ -59,7 +58,7 @@ def make_rig(name: str, plan: RigSetup, *, plays: Sequence[Play] = (), is_asked:
 def make_copy(wanted: str, plan: RigSetup, *, plays: Sequence[Play], is_asked: bool = True) -> Rig:
     """Store a new rig under a name, with a number added where that is taken."""
     with transaction.atomic():  # an immediate transaction: nobody takes the name in between
-        return make_rig(free_name(wanted), plan, plays=plays, is_asked=is_asked)
+        return make_rig(free_name(wanted, Rig.names(), MAX_NAME), plan, plays=plays, is_asked=is_asked)
 
 
 def set_device(rig: Rig, place: int, wanted: tuple[Device, Origin], status: Status | None) -> None:
@@ -97,7 +96,7 @@ def set_sound(rig: Rig, place: int, sound: SoundSetup, status: Status | None) ->
     tracks = plan.tracks
     for number in range(len(tracks) + 1, max(sound.tracks, default=0) + 1):
         wanted = plan.inputs[place].name if number in sound.tracks else f"Track {number}"
-        tracks = (*tracks, TrackSetup(name=_free_track(tracks, wanted)))
+        tracks = (*tracks, _free_track(tracks, wanted))
     changed = plan.with_input(place, replace(plan.inputs[place], sound=sound))
     _store(rig, replace(changed, tracks=tracks), status)
 
@@ -168,12 +167,10 @@ def undo_frame(rig: Rig, status: Status | None, *, again: bool = False) -> None:
 def add_input(rig: Rig, one: InputSetup, status: Status | None, *, play: Play | None = None) -> None:
     """Add an input; a name that is taken gets a number. Its sound goes on a track of its own while one is free."""
     plan = rig.plan
-    taken = {other.name.casefold() for other in plan.inputs}
-    names = (one.name, *(f"{one.name} {number}" for number in range(2, len(taken) + 3)))
-    one = replace(one, name=next(name for name in names if name.casefold() not in taken))
+    one = replace(one, name=free_name(one.name, [other.name for other in plan.inputs]))
     tracks = plan.tracks
     if len(tracks) < MAX_TRACKS:
-        tracks = (*tracks, TrackSetup(name=_free_track(tracks, one.name)))
+        tracks = (*tracks, _free_track(tracks, one.name))
     one = replace(one, sound=replace(one.sound, tracks=(len(tracks),)))
     plays = [rig.play_of(number) for number in range(len(plan.inputs))]
     rig.played = (*plays, play or Play())
@@ -207,10 +204,8 @@ def rename_input(rig: Rig, place: int, name: str, status: Status | None) -> None
     _store(rig, replace(plan, inputs=inputs, frame=with_renamed(plan.frame, before, one.name)), status)
 
 
-def _free_track(tracks: Sequence[TrackSetup], wanted: str) -> str:
-    taken = {track.name.casefold() for track in tracks}
-    names = (wanted, *(f"{wanted} {number}" for number in range(2, len(taken) + 3)))
-    return next(name for name in names if name.casefold() not in taken)
+def _free_track(tracks: Sequence[TrackSetup], wanted: str) -> TrackSetup:
+    return TrackSetup(name=free_name(wanted, [track.name for track in tracks]))
 
 
 def set_recipe(rig: Rig, recipe: Recipe, status: Status | None) -> None:

@@ -3,6 +3,7 @@
 import time
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 from django.conf import settings
@@ -10,8 +11,7 @@ from django.conf import settings
 from reel.core.errors import ReelError
 from reel.core.file import CODECS, Draft, FilePlan, RateKind, VideoCodec, mend, usual_rate
 from reel.core.line import RigSetup, file_plan
-from reel.core.media import MediaError, measure_speed, read_sample
-from reel.core.signal import Signal
+from reel.core.media import MediaError, Sample, measure_speed
 from reel.recorder.messages import RefusedError, TakeSample, UnreachableError
 from reel.web.live.recorder import client, rig_status
 from reel.web.machine.models import Speed
@@ -25,23 +25,16 @@ Cell = tuple[VideoCodec, str]
 
 def cells() -> list[Cell]:
     """Give every codec with each of its efforts or profiles, "" where it has neither."""
-    return [(codec, choice) for codec, facts in CODECS.items() for choice in choices(codec) or [""] if facts]
-
-
-def choices(codec: VideoCodec) -> list[str]:
-    """Give what is chosen of a codec besides its rate control: an effort or a profile."""
-    facts = CODECS[codec]
-    return [effort.name for effort in facts.efforts] or [profile.name for profile in facts.profiles]
+    return [
+        (codec, choice.name if choice else "")
+        for codec, facts in CODECS.items()
+        for choice in facts.efforts or facts.profiles or (None,)
+    ]
 
 
 def choice_of(draft: Draft) -> str:
     """Give the effort or profile of some settings."""
     return draft.effort or draft.profile
-
-
-def samples_of(plan: FilePlan) -> str:
-    """Give how samples are stored, in words: 4:2:0 8-bit."""
-    return f"{plan.recipe.chroma} {plan.recipe.bits}-bit"
 
 
 def cell_plan(setup: RigSetup, cell: Cell) -> FilePlan:
@@ -54,7 +47,7 @@ def cell_plan(setup: RigSetup, cell: Cell) -> FilePlan:
     )
     has_efforts = bool(facts.efforts)
     wanted = replace(
-        Draft(**setup.recipe.as_fields()),
+        setup.recipe.draft,
         codec=codec,
         rate=usual_rate(usual, facts),
         effort=choice if has_efforts else "",
@@ -72,12 +65,11 @@ def bench(rig_id: int, progress: Callable[[float], None]) -> None:
     progress(0)
     path = sample_path(rig)
     take_fresh_sample(rig, path)
-    kept: dict[Signal, list[object]] = {}
-    todo = cells()
+    sample, todo = Sample(path), cells()
     for number, cell in enumerate(todo):
         part = number / len(todo)
         progress(part)
-        _measure(rig.plan, cell, path, kept, lambda part=part: progress(part))  # type: ignore[misc]
+        _measure(rig.plan, cell, sample, partial(progress, part))
 
 
 def sample_path(rig: Rig) -> Path:
@@ -116,18 +108,13 @@ def _arrives(rig: Rig) -> bool:
     return found is not None and found.picture.signal is not None and bool(found.picture.watched.per_s)
 
 
-def _measure(
-    setup: RigSetup, cell: Cell, path: Path, kept: dict[Signal, list[object]], go_on: Callable[[], None]
-) -> None:
+def _measure(setup: RigSetup, cell: Cell, sample: Sample, go_on: Callable[[], None]) -> None:
     plan = cell_plan(setup, cell)
     found: dict[str, object] = {"pictures_per_s": None, "bits_per_picture": None, "problem": ""}
-    found["samples"] = samples_of(plan)
+    found["samples"] = plan.recipe.samples
     try:
         plan.check()
-        if plan.signal not in kept:
-            kept.clear()  # one at a time: they are large
-            kept[plan.signal] = read_sample(path, plan)  # type: ignore[assignment]
-        speed = measure_speed(plan, kept[plan.signal], seconds=CELL_S, go_on=go_on)  # type: ignore[arg-type]
+        speed = measure_speed(plan, sample.frames(plan), seconds=CELL_S, go_on=go_on)
         found |= {"pictures_per_s": speed.pictures_per_s, "bits_per_picture": speed.bits_per_picture}
     except (MediaError, ValueError) as error:
         found["problem"] = str(error)

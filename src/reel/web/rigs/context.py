@@ -31,7 +31,6 @@ from reel.core.line import (
     checks_before,
     computer_checks,
     file_plan,
-    framed_signal,
     heard,
     label_of,
     strands,
@@ -198,7 +197,7 @@ def _frame(page: RigPage) -> dict[str, object]:
         "is_squeezed": [group for group in grouped_losses(plan.picture, "arrival") if is_shape(group[0])],
         "frame_form": FrameForm(frame=plan.frame),
         "goes_on": page.input.arrival.signal_of(comes) if comes else None,
-        "framed": framed_signal(page.file_plan),
+        "framed": page.file_plan.signal,
         "file_plan": page.file_plan,
         "sizes": SIZES,
         "frame_losses": [told(loss, plan.picture) for loss in losses],
@@ -255,14 +254,14 @@ def _meters(page: RigPage) -> dict[str, object]:
 
 
 def _file(page: RigPage) -> dict[str, object]:
-    costs = forecast(page.file_plan, page.measured_bps, picture_bits(page.file_plan))
-    draft = Draft(**page.plan.recipe.as_fields())
-    return {
-        "forecast": costs,
-        "free_bytes": room_bytes(),
-        "shelf_path": str(shelf().root),
-        **keeps_context(page.rig, page.file_plan, draft),
-    }
+    return {"free_bytes": room_bytes(), "shelf_path": str(shelf().root)}
+
+
+def file_costs(rig: Rig, plan: RigSetup, draft: Draft, live: RigStatus | None) -> dict[str, object]:
+    """Give what a rig's file costs by a plan, and what this machine keeps up with, with what a draft chooses."""
+    asked = file_plan(plan, heard(plan, lives_of(plan, live)))
+    costs = forecast(asked, measured_rate(rig, plan), picture_bits(asked))
+    return {"forecast": costs, **keeps_context(rig, asked, draft)}
 
 
 def keeps_context(rig: Rig, plan: FilePlan, draft: Draft) -> dict[str, object]:
@@ -297,6 +296,7 @@ def _roll(page: RigPage) -> dict[str, object]:
         "shelf_problem": shelf_problem(),
         "framing": page.framing,
         "latest": page.rig.takes.exclude(state=TakeState.ROLLING).first(),
+        "forecast": forecast(page.file_plan, page.measured_bps, picture_bits(page.file_plan)),
         **_file(page),
         **_meters(page),
     }

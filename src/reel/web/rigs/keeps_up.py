@@ -7,7 +7,7 @@ from fractions import Fraction
 
 from reel.core.file import CODECS, Draft, FilePlan, VideoCodec, usual_rate
 from reel.web.machine.models import Speed
-from reel.web.rigs.benching import choice_of, samples_of
+from reel.web.rigs.benching import choice_of
 
 # Headroom under this is warned of: a busy scene, or another program, takes the rest.
 SAFE = 1.3
@@ -164,7 +164,7 @@ def picture_bits(plan: FilePlan) -> float | None:
         choice=choice_of(recipe),
         width_px=frame.width_px,
         height_px=frame.height_px,
-        samples=samples_of(plan),
+        samples=recipe.samples,
     ).first()
     return row.bits_per_picture if row is not None else None
 

@@ -55,6 +55,11 @@ class Rig(models.Model):
     def played(self, plays: Sequence[Play]) -> None:
         self.plays = to_plain(tuple(plays))
 
+    @classmethod
+    def names(cls) -> list[str]:
+        """Give the names of all rigs."""
+        return list(cls.objects.values_list("name", flat=True))
+
     @property
     def opening(self) -> Open:
         """What asks the recorder to open it as it is set now."""

@@ -34,7 +34,7 @@ from reel.web.live.facts import live_facts
 from reel.web.live.recorder import client, glance, place_of, rig_status
 from reel.web.rigs.actions import refuse_unasked
 from reel.web.rigs.models import Rig
-from reel.web.takes.actions import clean_name
+from reel.web.ui.typed import clean_name, number_of, numbers_of
 
 log = logging.getLogger(__name__)
 KEEP_OPEN_S = 2.0
@@ -47,7 +47,7 @@ BOUNDARY = "picture"
 @require_POST
 def start(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Roll a rig, and at the same instant those that are named `with` it; the page stays where it is."""
-    asked = [rig_id, *(int(other) for other in request.POST.getlist("with") if other.isdecimal() and len(other) < 19)]
+    asked = [rig_id, *numbers_of(request.POST.getlist("with"))]
     rigs = [get_object_or_404(Rig, pk=one) for one in dict.fromkeys(asked)]
     for rig in rigs:
         refuse_unasked(rig)
@@ -92,8 +92,7 @@ def cut(request: HttpRequest) -> HttpResponse:
 
 def _takes(request: HttpRequest) -> tuple[int, ...]:
     """Give the takes that a form names; raises RefusedError when it names none."""
-    named = request.POST.getlist("take")
-    takes = tuple(int(take) for take in named if take.isdecimal() and len(take) < 19)
+    takes = numbers_of(request.POST.getlist("take"))
     if not takes:
         raise RefusedError("Nothing is rolling; the take was cut already.")
     return takes
@@ -102,8 +101,7 @@ def _takes(request: HttpRequest) -> tuple[int, ...]:
 @require_GET
 def band(request: HttpRequest) -> HttpResponse:
     """Give the band anew, for when takes begin or end; `?rig=` is the page's own."""
-    wanted = request.GET.get("rig", "")
-    status, rig_id = glance(request), int(wanted) if wanted.isdecimal() and len(wanted) < 19 else None
+    status, rig_id = glance(request), number_of(request.GET.get("rig", ""))
     live = live_facts(status, rig_status(status, rig_id) if rig_id is not None else None)
     return render(request, "roll/_band.html", {"rolls": live["rolls"], "live": live})
 
@@ -114,8 +112,7 @@ async def events(request: HttpRequest) -> StreamingHttpResponse:
 
     With `?desk=1`, for meters, each status is given as it comes, with what is heard of all inputs.
     """
-    wanted = request.GET.get("rig", "")
-    rig_id = int(wanted) if wanted.isdecimal() and len(wanted) < 19 else None
+    rig_id = number_of(request.GET.get("rig", ""))
     return StreamingHttpResponse(
         _events(rig_id, place_of(request), desk=request.GET.get("desk") == "1"),
         content_type="text/event-stream",

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from django.db import Error, transaction
 
-from reel.core.errors import BadValueError, ReelError
+from reel.core.errors import ReelError
 from reel.core.line import RigSetup
 from reel.core.wire import to_plain
 from reel.recorder.messages import RefusedError
@@ -15,14 +15,7 @@ from reel.web.jobs.models import Job
 from reel.web.setups import stored
 from reel.web.takes.models import MAX_NAME, PROVE, ProofState, Take, TakeState
 from reel.web.takes.proving import copy_path, poster_path, shelf_of
-
-
-def clean_name(thing: str, text: str, limit: int) -> str:
-    """Give a name without blanks around it; raises BadValueError for an empty, long or unprintable one."""
-    name = " ".join(text.split(" ")).strip()
-    if not name or len(name) > limit or not name.isprintable():
-        raise BadValueError(thing, text, f"it needs 1 to {limit} printable characters")
-    return name
+from reel.web.ui.typed import clean_name
 
 
 @contextmanager

@@ -1,7 +1,7 @@
 from dataclasses import replace
 
 from reel.core.file import CODECS, Draft, FilePlan, VideoCodec, mend
-from reel.core.media import MediaError, PartWriter, measure_speed, probe, read_sample
+from reel.core.media import MediaError, PartWriter, Sample, measure_speed, probe
 from reel.core.media.tests.clips import picture
 from reel.core.media.tests.test_files import FolderTestCase
 from reel.core.signal import Mode
@@ -25,7 +25,7 @@ class SpeedTests(FolderTestCase):
         found = {}
         for codec in CODECS:
             asked = plan(codec)
-            frames = read_sample(self.path, asked)
+            frames = Sample(self.path).frames(asked)
             self.assertEqual((len(frames), frames[0].format.name), (20, asked.signal.pixels))
             found[codec] = measure_speed(asked, frames, seconds=0.05)
             self.assertGreater(found[codec].pictures_per_s, 0.1)
@@ -35,7 +35,7 @@ class SpeedTests(FolderTestCase):
     def test_what_is_measured_is_what_a_file_of_these_pictures_takes(self):
         for codec in (VideoCodec.H264, VideoCodec.MPEG2, VideoCodec.VP9):
             asked = plan(codec)
-            frames = read_sample(self.path, asked)
+            frames = Sample(self.path).frames(asked)
             measured = measure_speed(asked, frames, seconds=1.0)
             written = self.folder / "written.mkv"
             with PartWriter(written, asked) as writer:
@@ -48,9 +48,9 @@ class SpeedTests(FolderTestCase):
 
     def test_what_is_wrong_is_said_and_calling_off_stops_it(self):
         with self.assertRaises(MediaError):
-            read_sample(self.folder / "none.mkv", plan(VideoCodec.H264))
+            Sample(self.folder / "none.mkv").frames(plan(VideoCodec.H264))
         asked = plan(VideoCodec.H264)
-        frames = read_sample(self.path, asked)
+        frames = Sample(self.path).frames(asked)
         tiny = replace(plan(VideoCodec.DNXHR), frame=Mode.parse("128x64p30"))
         with self.assertRaises(MediaError) as raised:
             measure_speed(tiny, frames, seconds=0.05)

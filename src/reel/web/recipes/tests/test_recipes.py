@@ -95,6 +95,9 @@ class RecipeTests(TestCase):
         self.assertContains(loaded, '<option value="hevc" selected>')
         self.assertContains(loaded, f'<option value="{self.small.pk}" selected>Evening</option>')
         self.assertContains(loaded, "changed, not saved yet")
+        for kept, status in (("9" * 5000, 200), ("99", 404), ("", 200)):
+            found = self.client.get(look, FILE | {"kept": kept, "load": "1"}, headers=HTMX)
+            self.assertEqual(found.status_code, status, kept[:10])
         started = self.client.get(look, FILE | {"start": "edit"}, headers=HTMX)
         self.assertContains(started, "Every picture stands alone")
         self.assertContains(started, '<option value="dnxhr" selected>')

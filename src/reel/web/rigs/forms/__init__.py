@@ -4,7 +4,7 @@ from reel.web.rigs.forms.arrival import ArrivalForm
 from reel.web.rigs.forms.device import device_form
 from reel.web.rigs.forms.file import RecipeForm, shown
 from reel.web.rigs.forms.frame import FrameForm
-from reel.web.rigs.forms.new import NewRigForm, free_name
+from reel.web.rigs.forms.new import NewRigForm
 from reel.web.rigs.forms.play import PlayForm
 from reel.web.rigs.forms.sound import StripForm, TracksForm
 
@@ -17,6 +17,5 @@ __all__ = [
     "StripForm",
     "TracksForm",
     "device_form",
-    "free_name",
     "shown",
 ]

@@ -38,12 +38,13 @@ from reel.core.file import (
 )
 from reel.core.file.purposes import StartingPoint
 from reel.core.file.rate import BITRATE_BPS
-from reel.core.file.recipe import DEPTHS, KEYFRAME_S, SOUND_RATES_HZ
+from reel.core.file.recipe import DEPTHS, KEYFRAME_S, SOUND_RATES_HZ, samples_label
 from reel.core.line import RigSetup, file_plan
 from reel.core.signal import Matrix, Range
 from reel.web.recipes.actions import name_of
 from reel.web.recipes.models import KeptRecipe
 from reel.web.rigs.forms.base import StageForm, choices_of
+from reel.web.ui.typed import number_of
 
 # Under which field the page says what is wrong with a part of the recipe.
 _SHOWN_AT = {"chroma": "samples", "sound_bitrate_bps": "sound_kbps"}
@@ -120,7 +121,7 @@ class RecipeForm(StageForm):
     )
 
     def __init__(self, data: Any = None, *, recipe: Recipe, setup: RigSetup | None = None) -> None:
-        self.recipe, self.draft, self._setup = recipe, Draft(**recipe.as_fields()), setup
+        self.recipe, self.draft, self._setup = recipe, recipe.draft, setup
         self.came: tuple[tuple[str, str, str], ...] = ()
         self.start: StartingPoint | None = None
         super().__init__(data, initial=fields_of(recipe))
@@ -137,7 +138,7 @@ class RecipeForm(StageForm):
         self._choose("profile", (profile.name for profile in facts.profiles))
         self._choose("rate", facts.rates, RATE_WORDS)
         self._choose("effort", (effort.name for effort in facts.efforts))
-        self._choose("samples", (_samples(*form) for form in facts.forms()))
+        self._choose("samples", (samples_label(*form) for form in facts.forms()))
         tunes = {key: f"{key}: {says}" for key, says in facts.tunes.items()}
         self._choose("tune", ("", *tunes), {"": "none", **tunes})
         self._choose("level", ("", *facts.level_names), {"": "as needed"})
@@ -185,7 +186,11 @@ class RecipeForm(StageForm):
     @property
     def is_changed(self) -> bool:
         """Whether the settings are other than the rig's."""
-        return self.draft != Draft(**self.recipe.as_fields())
+        return self.draft != self.recipe.draft
+
+    def plan_of(self, setup: RigSetup) -> RigSetup:
+        """Give a rig with the recipe that was filled in; as it is where that does not work."""
+        return replace(setup, recipe=self.value) if self.is_bound and not self.errors else setup
 
     @property
     def written(self) -> str:
@@ -193,7 +198,7 @@ class RecipeForm(StageForm):
         draft = self.draft
         stored = draft.forms().get((draft.chroma, draft.bits))
         codec = " ".join(part for part in (draft.codec_facts.label, stored.profile if stored else "") if part)
-        samples = f"{_samples(draft.chroma, draft.bits)}, {draft.matrix} {draft.range}"
+        samples = f"{draft.samples}, {draft.matrix} {draft.range}"
         return f"{draft.container_facts.name}: {codec}, {samples}; {draft.sound_facts.label}."
 
     def _level_says(self) -> str:
@@ -204,42 +209,40 @@ class RecipeForm(StageForm):
 
     @property
     def asked(self) -> set[str]:
-        """The fields that count beside the first of their row, with the codecs and the rate control that are chosen."""
+        """The fields that count with the codecs and the rate control that are chosen, of those that may not."""
+        return {name for name, counts in self._counting().items() if counts}
+
+    def _counting(self) -> dict[str, bool]:
         draft, codec = self.draft, CODECS[self._codec()]
         typed = self.data.get("rate") if self.is_bound else None
         kind = RateKind(typed) if typed in set(RateKind) else draft.rate.kind
-        counts = {
+        return {
             "profile": bool(codec.profiles),
             "number": codec.scale(kind) is not None,
             "bitrate_mbps": kind in (RateKind.BITRATE, RateKind.VARIABLE),
             "most_mbps": kind is RateKind.VARIABLE,
+            "effort": bool(codec.efforts),
             "tune": bool(codec.tunes),
+            "keyframe_s": not codec.is_intra,
+            "lookahead": bool(codec.most_lookahead),
+            "level": codec.sets_level,
             "matrix": True,
             "range": True,
             "b_frames": bool(codec.most_b_frames),
             "sound_kbps": bool(draft.sound_facts.bitrates_bps),
             "sound_channels": True,
         }
-        return {name for name, does in counts.items() if does}
 
     @property
     def unseen_errors(self) -> list[str]:
         """What is wrong with fields that the page leaves out, since they mean nothing with what is chosen."""
-        codec = CODECS[self._codec()]
-        rows = {
-            "effort": bool(codec.efforts),
-            "keyframe_s": not codec.is_intra,
-            "lookahead": bool(codec.most_lookahead),
-            "level": codec.sets_level,
-        }
-        beside = {"profile", "number", "bitrate_mbps", "most_mbps", "tune", "b_frames", "sound_kbps"} - self.asked
-        unseen = beside | {name for name, is_seen in rows.items() if not is_seen}
-        return [str(error) for name in sorted(unseen & set(self.errors)) for error in self.errors[name]]
+        unseen = (name for name, counts in self._counting().items() if not counts and name in self.errors)
+        return [str(error) for name in unseen for error in self.errors[name]]
 
     def taken(self, number: str) -> "RecipeForm":
         """Give the form filled with one of the offers, counted from 0; this one where there is none."""
-        found = dict(enumerate(offers(self.draft))).get(int(number) if number.isdecimal() and len(number) < 3 else -1)
-        return self if found is None else self.filled(found)
+        found, place = offers(self.draft), number_of(number)
+        return self if place is None or place >= len(found) else self.filled(found[place])
 
     @property
     def says(self) -> dict[str, str]:
@@ -302,10 +305,6 @@ def _in_short(changes: tuple[tuple[str, str, str], ...]) -> str:
     return ", ".join(f"{name.lower()} {now}" for name, now in basic or told)
 
 
-def _samples(chroma: Chroma, bits: int) -> str:
-    return f"{chroma} {bits}-bit"
-
-
 def fields_of(recipe: Draft) -> dict[str, Any]:
     """Give the form's fields of a recipe."""
     rate = recipe.rate
@@ -320,7 +319,7 @@ def fields_of(recipe: Draft) -> dict[str, Any]:
         "bitrate_mbps": None if target is None else _megabit_text(target),
         "most_mbps": None if most is None else _megabit_text(most),
         "effort": recipe.effort,
-        "samples": _samples(recipe.chroma, recipe.bits),
+        "samples": recipe.samples,
         "matrix": recipe.matrix.value,
         "range": recipe.range.value,
         "keyframe_s": f"{float(recipe.keyframe_s):g}",
@@ -370,7 +369,7 @@ def draft_of(cleaned: dict[str, Any], before: Recipe) -> Draft:
 
 
 def _read_samples(text: str) -> tuple[Chroma, int]:
-    known = {_samples(chroma, bits): (chroma, bits) for chroma in Chroma for bits in DEPTHS}
+    known = {samples_label(chroma, bits): (chroma, bits) for chroma in Chroma for bits in DEPTHS}
     if text not in known:
         raise BadValueError("Samples", text, f"it is one of {', '.join(known)}")
     return known[text]

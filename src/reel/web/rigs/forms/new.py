@@ -29,15 +29,7 @@ from reel.core.signal import Scan
 from reel.web.rigs.forms.base import StageForm
 from reel.web.rigs.forms.feed import ADDRESS_HELP, BY_ADDRESS, feed_names, feed_origin
 from reel.web.rigs.models import MAX_NAME, Rig
-from reel.web.takes.actions import clean_name
-
-
-def free_name(wanted: str) -> str:
-    """Give a name that no rig has: the wanted one, or that with a number."""
-    taken = {name.lower() for name in Rig.objects.values_list("name", flat=True)}
-    stem = wanted[: MAX_NAME - 4].strip()
-    names = (stem, *(f"{stem} {number}" for number in range(2, len(taken) + 3)))
-    return next(name for name in names if name.lower() not in taken)
+from reel.web.ui.typed import clean_name, free_name
 
 
 class NewRigForm(StageForm):
@@ -98,7 +90,7 @@ class NewRigForm(StageForm):
         """Refuse an unprintable name, and one that another rig has; name an unnamed rig."""
         typed = self.cleaned_data["name"]
         if not typed:
-            return free_name(self.chosen_kind.label)
+            return free_name(self.chosen_kind.label, Rig.names(), MAX_NAME)
         try:
             name = clean_name("Name", typed, MAX_NAME)
         except BadValueError as error:

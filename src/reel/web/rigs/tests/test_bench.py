@@ -42,6 +42,7 @@ class BenchTests(TestCase):
         cost = forecast(self.plan, None, picture_bits(self.plan))
         self.assertEqual((cost.total_bps, cost.estimated), (30 * 100_000 + 192_000, True))
         self.assertContains(self.client.get(reverse("rigs:stage", args=[self.rig.pk, "file"])), "Estimated from two")
+        self.assertContains(self.client.get(reverse("rigs:stage", args=[self.rig.pk, "roll"])), "Time left")
         for changes in (
             {"rate": ConstantQuality(quality=21)}, {"effort": "fast"}, {"bits": 10}, {"tune": "grain"}, {"b_frames": 1},
         ):  # fmt: skip

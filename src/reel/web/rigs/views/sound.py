@@ -15,6 +15,7 @@ from reel.web.rigs.context import ADDABLE, stage_context
 from reel.web.rigs.forms import StripForm, TracksForm
 from reel.web.rigs.models import Rig
 from reel.web.rigs.views.stages import input_place
+from reel.web.ui.typed import free_name
 
 
 @require_POST
@@ -55,8 +56,8 @@ def add_input(request: HttpRequest, rig_id: int) -> HttpResponse:
         raise BadValueError("Input", asked[:20], "it is one of " + ", ".join(ADDABLE))
     kind = DeviceKind(asked)
     one = propose_input(kind)
-    used = {other.origin.device for other in rig.plan.inputs if isinstance(other.origin, Plugged)}
-    label = next(name for name in (kind.label, *(f"{kind.label} {n}" for n in range(2, 9))) if name not in used)
+    used = [other.origin.device for other in rig.plan.inputs if isinstance(other.origin, Plugged)]
+    label = free_name(kind.label, used)
     if isinstance(one.origin, Plugged):
         one = replace(one, name=label, origin=replace(one.origin, device=label))
     actions.add_input(rig, one, glance(request))

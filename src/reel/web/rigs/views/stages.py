@@ -1,7 +1,6 @@
 """The pages of a rig's stages."""
 
 from collections.abc import Callable
-from dataclasses import replace
 from typing import Any
 
 from django.http import Http404, HttpRequest, HttpResponse, QueryDict
@@ -10,8 +9,8 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from reel.core.errors import BadValueError
-from reel.core.file import Purpose, forecast
-from reel.core.line import STAGES, file_plan, heard
+from reel.core.file import Purpose
+from reel.core.line import STAGES, file_plan
 from reel.recorder.messages import Status
 from reel.web.jobs.actions import ask_for
 from reel.web.jobs.models import OPEN_STATES, Job
@@ -21,10 +20,10 @@ from reel.web.recipes.models import KeptRecipe
 from reel.web.rigs import actions
 from reel.web.rigs.actions import refuse_unasked
 from reel.web.rigs.benching import BENCH
-from reel.web.rigs.context import RigPage, keeps_context, line_context, lives_of, measured_rate, stage_context
+from reel.web.rigs.context import RigPage, file_costs, keeps_context, line_context, lives_of, stage_context
 from reel.web.rigs.forms import ArrivalForm, FrameForm, PlayForm, RecipeForm, device_form, shown
-from reel.web.rigs.keeps_up import picture_bits
 from reel.web.rigs.models import Rig
+from reel.web.ui.typed import number_of
 
 _CHANGES: dict[str, Callable[[Rig, int, Any, Status | None], None]] = {
     "device": actions.set_device,
@@ -46,8 +45,20 @@ def stage(request: HttpRequest, rig_id: int, stage: str = "device") -> HttpRespo
     if request.method == "POST" and form is not None and form.is_valid() and not getattr(form, "came", ()):
         _CHANGES[stage](rig, input_place(request, rig), form.value, glance(request))
         return to_stage(request, rig, stage)
+    if stage == "file":
+        return _file_page(request, rig, form, status=form_status(form))
     context = stage_context(request, rig, stage) | {"form": form}
     return render(request, f"rigs/{stage}.html", context, status=form_status(form))
+
+
+def _file_page(
+    request: HttpRequest, rig: Rig, form: RecipeForm, more: dict[str, object] | None = None, status: int = 200
+) -> HttpResponse:
+    """Show the File page with a form, filled in or not, and what it costs; htmx gets the form alone."""
+    costs = file_costs(rig, form.plan_of(rig.plan), form.draft, rig_status(glance(request), rig.pk))
+    context = stage_context(request, rig, "file") | {"form": form} | costs | (more or {})
+    template = "rigs/_recipe.html" if getattr(request, "htmx", False) else "rigs/file.html"
+    return render(request, template, context, status=status)
 
 
 @require_GET
@@ -66,19 +77,11 @@ def recipe(request: HttpRequest, rig_id: int) -> HttpResponse:
     form = shown(stage_form(request, rig, "file", request.GET))
     if "take" in request.GET:
         form = form.taken(request.GET["take"])
-    elif request.GET.get("kept", "").isdecimal() and "load" in request.GET:
-        kept = get_object_or_404(KeptRecipe, pk=min(int(request.GET["kept"]), 2**62))
-        form = form.filled(kept.recipe)
+    elif "load" in request.GET and (kept := number_of(request.GET.get("kept", ""))) is not None:
+        form = form.filled(get_object_or_404(KeptRecipe, pk=kept).recipe)
     elif request.GET.get("start") in set(Purpose):
         form = form.started(Purpose(request.GET["start"]))
-    context = stage_context(request, rig, "file") | {"form": form, "is_draft": True}
-    context |= keeps_context(rig, file_plan(rig.plan), form.draft)
-    if form.is_valid():
-        plan = replace(rig.plan, recipe=form.value)
-        lives = lives_of(plan, rig_status(glance(request), rig.pk))
-        asked = file_plan(plan, heard(plan, lives))
-        context["forecast"] = forecast(asked, measured_rate(rig, plan), picture_bits(asked))
-    return render(request, "rigs/_recipe.html" if getattr(request, "htmx", False) else "rigs/file.html", context)
+    return _file_page(request, rig, form, {"is_draft": True})
 
 
 @require_POST
@@ -94,8 +97,7 @@ def keep_recipe(request: HttpRequest, rig_id: int) -> HttpResponse:
         else:
             actions.set_recipe(rig, form.value, glance(request))
             return redirect("rigs:stage", rig_id=rig.pk, stage="file")
-    context = stage_context(request, rig, "file") | {"form": form}
-    return render(request, "rigs/file.html", context, status=422)
+    return _file_page(request, rig, form, status=422)
 
 
 @require_POST

@@ -22,6 +22,7 @@ from reel.web.roll.management.commands.recorder import places
 from reel.web.takes.actions import recover_interrupted
 from reel.web.takes.models import PROVE, ProofState, Take
 from reel.web.takes.report import report
+from reel.web.ui.typed import numbers_of
 
 PROOF_S = 60.0
 START_S = 20.0
@@ -78,7 +79,7 @@ class Command(BaseCommand):
 
 def _find(name: str) -> Rig:
     """Find a rig by name or number; raises CommandError."""
-    by_number = Rig.objects.filter(pk=int(name)) if name.isdecimal() and len(name) < 19 else Rig.objects.none()
+    by_number = Rig.objects.filter(pk__in=numbers_of([name]))
     rig = Rig.objects.filter(name__iexact=name).first() or by_number.first()
     if rig is None:
         raise CommandError(f"There is no rig “{name[:60]}”; ./reel rigs lists them.")
