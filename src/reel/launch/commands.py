@@ -8,13 +8,14 @@ from pathlib import Path
 from typing import Any
 
 from reel.core.file import parse_length
-from reel.core.media import MediaFacts, probe
+from reel.core.media import MediaFacts, NameTakenError, claimed_length, probe, rescue, rescued_path
 from reel.core.signal import length_label, rate_label
 from reel.core.wire import to_plain
 
 ROLL_EXAMPLES = """examples:
   ./reel roll "Moss & Stone, console" --for 10s
-  ./reel roll 1 --for 2.5min --json --home home/demo"""
+  ./reel roll 1 --for 2.5min --json --home home/demo
+  ./reel roll 1 2 --until 23:30,gone:10s --parts 30min --recipe "Archive of the garden\""""
 
 
 def add_commands(commands: "_SubParsersAction[ArgumentParser]") -> None:
@@ -27,7 +28,15 @@ def add_commands(commands: "_SubParsersAction[ArgumentParser]") -> None:
         formatter_class=RawDescriptionHelpFormatter,
     )
     roll.add_argument("rigs", nargs="+", metavar="RIG", help="a rig's name or number; several roll at the same time")
-    roll.add_argument("--for", dest="length", required=True, metavar="LENGTH", help="how long, like 10s, 2.5min, 1h")
+    roll.add_argument("--for", dest="length", metavar="LENGTH", help="how long, to the frame, like 10s, 2.5min, 1h")
+    roll.add_argument(
+        "--until",
+        default="",
+        metavar="WHAT",
+        help="what cuts it: 23:30, 4GB, gone:10s, black:10s, still:10s, locked; several with commas",
+    )
+    roll.add_argument("--parts", default="", metavar="EVERY", help="a new part every so often, like 30min or 4GB")
+    roll.add_argument("--recipe", default="", metavar="NAME", help="a kept recipe instead of the rig's own")
     roll.set_defaults(run=_roll)
     rigs = commands.add_parser("rigs", help="list the rigs", description="List the rigs of a home.")
     rigs.set_defaults(run=lambda chosen: _django("list_rigs", chosen))
@@ -44,10 +53,41 @@ def add_commands(commands: "_SubParsersAction[ArgumentParser]") -> None:
     look.add_argument("file", type=Path)
     look.add_argument("--json", action="store_true", help="print JSON")
     look.set_defaults(run=_probe)
+    mend = commands.add_parser(
+        "rescue",
+        help="repair a media file that was not closed",
+        description="Copy all that can be read of a media file into a whole one beside it; it stays as it is.",
+    )
+    mend.add_argument("file", type=Path)
+    mend.add_argument("--json", action="store_true", help="print JSON")
+    mend.set_defaults(run=_rescue)
+
+
+def _rescue(chosen: Namespace) -> int:
+    """Repair a file beside it, and say what was saved and what was lost."""
+    source: Path = chosen.file
+    target = rescued_path(source)
+    if target.exists():
+        raise NameTakenError(target)
+    rescue(source, target)
+    facts, claimed_s = probe(target), claimed_length(source)
+    lost_s = None if claimed_s is None else max(0.0, float(claimed_s - facts.length_s))
+    if chosen.json:
+        json.dump({"file": str(target), "lost_s": lost_s, "facts": to_plain(facts)}, sys.stdout, indent=2)
+        print()
+        return 0
+    print("\n".join([f"repaired   {target}", *_lines(facts)]))
+    lost = (
+        "not known: the file does not say how long it was" if lost_s is None else f"{lost_s:.2f} s of {claimed_s:.2f} s"
+    )
+    print(f"lost       {lost}")
+    return 0
 
 
 def _roll(chosen: Namespace) -> int:
-    return _django("roll", chosen, *chosen.rigs, length_s=parse_length(chosen.length))
+    length_s = parse_length(chosen.length) if chosen.length else 0.0
+    more = {"recipe": chosen.recipe, "parts": chosen.parts, "until": chosen.until}
+    return _django("roll", chosen, *chosen.rigs, length_s=length_s, **more)
 
 
 def _django(name: str, chosen: Namespace, *arguments: str, **options: Any) -> int:

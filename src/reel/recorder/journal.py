@@ -9,6 +9,7 @@ from reel.core.errors import ReelError
 from reel.core.file import FilePlan
 from reel.core.line import RigSetup
 from reel.core.measure import Counts
+from reel.core.roll import CutBy
 from reel.recorder.roll import MarkedMoment
 
 
@@ -35,19 +36,47 @@ class Rolled:
     rolling: Path
     started_at: datetime
     on_device: str = ""
+    is_trial: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BegunPart:
+    """A take goes on in another part: the file is written at `rolling`, from the take's `first_tick` on."""
+
+    number: int
+    first_tick: int
+    rolling: Path
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ClosedPart:
+    """A part of a take lies at `path`. It begins with the take's `first_tick`, `counts` are by its own ticks."""
+
+    path: Path
+    first_tick: int
+    counts: Counts
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Closed:
-    """A take is complete at `path`; `problem` says why it ended by itself, None when it was cut.
+    """A take is complete, its first part at `path`; `problem` says why it ended by itself, None when it was cut.
 
-    `on_device` is the kind of device on whose own storage it lies, "" when it is on the shelf.
+    `on_device` is the kind of device on whose own storage it lies, "" when it is on the shelf. `parts` are its files
+    in their order; there is one only where they are left out. One that was called off before it began has left nothing.
     """
 
     path: Path
     counts: Counts
     problem: str | None = None
     on_device: str = ""
+    ended_by: CutBy = CutBy.PERSON
+    parts: tuple[ClosedPart, ...] = ()
+    is_called_off: bool = False
+
+    @property
+    def files(self) -> tuple[ClosedPart, ...]:
+        """All parts."""
+        return self.parts or (ClosedPart(path=self.path, first_tick=0, counts=self.counts),)
 
 
 class Journal(Protocol):
@@ -58,6 +87,9 @@ class Journal(Protocol):
 
     def marked(self, take_id: int, mark: MarkedMoment) -> None:
         """Store a mark."""
+
+    def part_began(self, take_id: int, part: BegunPart) -> None:
+        """Store that a take goes on in another part."""
 
     def closed(self, take_id: int, closed: Closed) -> None:
         """Store how a take ended."""

@@ -1,6 +1,7 @@
 """The encoder's lane: a bounded queue and the one thread that encodes and writes a part."""
 
 import threading
+import time
 from collections import deque
 from collections.abc import Callable
 from contextlib import AbstractContextManager
@@ -13,10 +14,14 @@ from reel.core.signal import FloatArray
 from reel.recorder.guard import attempt, guarded
 
 QUEUE_LIMIT = 30
+# What is measured of the lane counts this part as much with each further write: about the last second remains.
+LATELY = 0.98
 
 
 class Writer(Protocol):
-    """What writes a part; see core.media.PartWriter."""
+    """What writes a part; see core.media.PartWriter. `disk_s` is how long it waited for the drive so far."""
+
+    disk_s: float
 
     def write_picture(self, frame: av.VideoFrame, tick: int) -> None: ...  # noqa: D102
     def write_samples(self, track: int, data: FloatArray) -> None: ...  # noqa: D102
@@ -30,7 +35,7 @@ class Lane:
 
     At most `limit` pictures wait; sound is small and always taken. When everything is written, or an error has
     ended it, the part is closed and `closed` is called on that thread with that error, or None. `ended` is set in any
-    case.
+    case. `busy_s` is how long it worked of late, `disk_s` how much of that it waited for the drive.
     """
 
     def __init__(
@@ -39,19 +44,25 @@ class Lane:
         closed: Callable[[ReelError | None], None],
         limit: int = QUEUE_LIMIT,
     ) -> None:
-        self.limit = limit
+        self.limit = self.usual = limit
         self._writer, self._closed = writer, closed
         self._items: deque[_Item] = deque()
         self._pictures = 0
         self._busy = self._ending = False
         self._change = threading.Condition()
         self.error: ReelError | None = None
+        self.busy_s = self.disk_s = self._disk_s = 0.0
         self.ended = threading.Event()
         self._thread = guarded("Writing the take", self._run, self._fail)
 
     def start(self) -> None:
         """Begin to write."""
         self._thread.start()
+
+    def allow_more(self, pictures: int) -> None:
+        """Let so many more pictures wait, until no more do than usually may."""
+        with self._change:
+            self.limit = self.usual + pictures
 
     @property
     def waiting(self) -> int:
@@ -106,10 +117,18 @@ class Lane:
         with self._writer as writer:
             while (item := self._next()) is not None:
                 payload, place = item
+                began_s = time.perf_counter()
                 if isinstance(payload, av.VideoFrame):
                     writer.write_picture(payload, place)
                 else:
                     writer.write_samples(place, payload)
+                self._measure(time.perf_counter() - began_s, writer.disk_s)
+
+    def _measure(self, took_s: float, disk_s: float) -> None:
+        """Take note of how long a write took, and of how long the drive was waited for in all."""
+        self.busy_s = self.busy_s * LATELY + took_s
+        self.disk_s = self.disk_s * LATELY + disk_s - self._disk_s
+        self._disk_s = disk_s
 
     def _next(self) -> _Item | None:
         with self._change:
@@ -122,6 +141,8 @@ class Lane:
             self._busy = True
             if isinstance(item[0], av.VideoFrame):
                 self._pictures -= 1
+                if self._pictures < self.usual:
+                    self.limit = self.usual
             return item
 
     def _fail(self, error: ReelError) -> None:

@@ -2,16 +2,20 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import replace
+from functools import partial
 from typing import TypeAlias
 
 from reel.core.line import RigSetup, file_plan
+from reel.core.roll import RollSetup
 from reel.core.signal import NS, FloatArray, Samples, Segment, SoundFormat
 from reel.core.sound import TrackSetup
+from reel.recorder.guard import attempt
 from reel.recorder.mixing import TrackMixer
 
 # Which input is listened to, by its place; None for the mix of all that goes on a track.
 Choice: TypeAlias = int | None
 # Is given float32 (channels, samples), the instant of the first on the recorder's clock, and their format.
+GiveSound: TypeAlias = Callable[[Choice, FloatArray, int, SoundFormat], None]
 Give: TypeAlias = Callable[[FloatArray, int, SoundFormat], None]
 
 
@@ -50,13 +54,41 @@ class Listening:
         self._give(data, at_ns, self._format)
 
 
+class Listeners:
+    """All who listen to an open rig just now: `listened` says to what, `sound` is handed it. Used from one thread."""
+
+    def __init__(self, listened: Callable[[], frozenset[Choice]], sound: GiveSound) -> None:
+        self._listened, self._sound = listened, sound
+        self._listenings: dict[Choice, Listening] = {}
+
+    def clear(self) -> None:
+        """Begin anew, since the rig is set otherwise."""
+        self._listenings.clear()
+
+    def advance(self, setup: RigSetup, heard: Mapping[int, SoundFormat], now_ns: int, *, gives_way: bool) -> None:
+        """Give those who listen what has come; nothing while that `gives_way` to recording."""
+        wanted = frozenset() if gives_way else self._listened()
+        for choice in self._listenings.keys() - wanted:
+            del self._listenings[choice]
+        for choice in wanted - self._listenings.keys():
+            give = partial(self._sound, choice)
+            self._listenings[choice] = Listening(setup, choice, heard, now_ns, give)
+        self.give(partial(Listening.advance, now_ns=now_ns))
+
+    def give(self, give: Callable[[Listening], None]) -> None:
+        """Give something to all who listen; where that fails they begin anew, and the take goes on."""
+        for choice, listening in list(self._listenings.items()):
+            if attempt("Listening", partial(give, listening)):
+                del self._listenings[choice]
+
+
 def _chosen(setup: RigSetup, choice: Choice) -> RigSetup:
     """Give a rig with one track, to which only what was chosen goes."""
     inputs = tuple(
         replace(one, sound=replace(one.sound, tracks=(1,) if _is_chosen(setup, place, choice) else ()))
         for place, one in enumerate(setup.inputs)
     )
-    return replace(setup, inputs=inputs, tracks=(TrackSetup(),), mix_first=False)
+    return replace(setup, inputs=inputs, tracks=(TrackSetup(),), mix_first=False, roll=RollSetup())
 
 
 def _is_chosen(setup: RigSetup, place: int, choice: Choice) -> bool:

@@ -2,13 +2,15 @@
 
 from dataclasses import dataclass, field
 from enum import StrEnum
+from fractions import Fraction
 from typing import get_args
 
-from reel.core.errors import ReelError
+from reel.core.errors import BadValueError, ReelError
 from reel.core.line import RigSetup
 from reel.core.measure import Alarm, Bars, Counts, FieldTest, Watched
 from reel.core.media import Loud, Stroke
-from reel.core.signal import Signal, SoundFormat
+from reel.core.roll import TRIAL_S
+from reel.core.signal import DeviceEvent, Signal, SoundFormat
 from reel.core.sound import BalanceReading, Level
 from reel.recorder.sync import SyncStatus
 from reel.standins.play import Play
@@ -101,11 +103,19 @@ class RigToRoll:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class StartRoll:
-    """Roll a take of each of some rigs, all from the same instant on; where one can't, none does."""
+    """Roll a take of each of some rigs, all from the same instant on; where one can't, none does.
+
+    `length_s` is how long they are, instead of what the rigs say; 0 leaves it to them. A trial has a length, and
+    neither a countdown nor what was before it.
+    """
 
     rigs: tuple[RigToRoll, ...]
+    length_s: Fraction = Fraction(0)
+    is_trial: bool = False
 
     def __post_init__(self) -> None:
+        if self.is_trial and not TRIAL_S[0] <= self.length_s <= TRIAL_S[1]:
+            raise BadValueError("Trial", f"{float(self.length_s):g} s", f"it is from {TRIAL_S[0]} to {TRIAL_S[1]} s")
         if not self.rigs or len({one.rig_id for one in self.rigs}) < len(self.rigs):
             raise ValueError("a roll has one or more rigs, each once")
 
@@ -206,11 +216,22 @@ Request = (
 REQUEST_KINDS: dict[str, type[Request]] = {kind.__name__: kind for kind in get_args(Request)}
 
 
+class Behind(StrEnum):
+    """What a take falls behind at: encoding, the drive it is written to, or reading and composing what arrives."""
+
+    ENCODER = "encoder"
+    DISK = "disk"
+    INPUT = "input"
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RollStatus:
     """A roll at a moment. `state` is one of core's RollState; `bitrate_bps` is the average so far.
 
-    `free_bytes` and `seconds_left` count until the reserve is reached, at that rate; None before there is one.
+    `free_bytes` and `seconds_left` count until the reserve is reached, at that rate; None before there is one. `part`
+    is the number of the part that is written, `starts_in_s` what is left of a countdown. `behind` says
+    what can't keep up just now, `lighter` is the next lighter effort, "" where there is none. `full_in_s` is given
+    where the drive is full soon.
     """
 
     take_id: int
@@ -229,7 +250,12 @@ class RollStatus:
     free_bytes: int
     seconds_left: int | None
     marks: int
-    warning: str | None = None
+    part: int = 1
+    starts_in_s: float = 0.0
+    is_trial: bool = False
+    behind: Behind | None = None
+    lighter: str = ""
+    full_in_s: int | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -250,7 +276,8 @@ class InputStatus:
 
     `bars` are the black edges that were found of it when they were looked for last, None where too little was seen.
     `contradictions` say where what is measured disagrees with the line. `problem` is a sentence that says why there is
-    no signal; None while it arrives. `field_test` is the last one's result, `is_testing` says that one runs.
+    no signal; None while it arrives. `event` is what the device reports of itself. `field_test` is the last one's
+    result, `is_testing` says that one runs.
     """
 
     name: str
@@ -266,6 +293,7 @@ class InputStatus:
     bars: Bars | None = None
     has_looked: bool = False
     is_finding: bool = False
+    event: DeviceEvent | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -274,7 +302,8 @@ class RigStatus:
 
     `toggled` are the keys of the pieces that are shown although hidden at first, or the other way round. `strokes` is
     how many were drawn. `balance` compares the input at `voice` with the one at `game`; None where there are no two.
-    `sync` is the last sync test, None before one was begun.
+    `sync` is the last sync test, None before one was begun. `kept_s` seconds before a roll are kept, in `kept_bytes` of
+    memory.
     """
 
     rig_id: int
@@ -286,6 +315,8 @@ class RigStatus:
     voice: int = 0
     game: int = 0
     sync: SyncStatus | None = None
+    kept_s: float = 0.0
+    kept_bytes: int = 0
 
     @property
     def picture(self) -> InputStatus:

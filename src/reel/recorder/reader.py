@@ -284,6 +284,7 @@ class Reader:
             bars=self._instruments.bars,
             has_looked=self._instruments.has_looked,
             is_finding=self._instruments.is_finding,
+            event=opened.event if opened else None,
         )
         if self._failures or (opened is not None and not opened.is_connecting):
             self.tried.set()

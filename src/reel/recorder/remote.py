@@ -5,6 +5,7 @@ import shutil
 import threading
 from contextlib import suppress
 from dataclasses import dataclass, field
+from fractions import Fraction
 from pathlib import Path
 
 from reel.core.errors import ReelError
@@ -12,6 +13,7 @@ from reel.core.line import InputSetup, RigSetup, chain, told
 from reel.core.line.own import OwnRecorder
 from reel.core.measure import Counts
 from reel.core.media import MediaError, Reserved, Shelf
+from reel.core.roll import CutBy
 from reel.recorder.guard import guarded
 from reel.recorder.journal import Closed
 from reel.recorder.messages import RefusedError, RollStatus
@@ -43,11 +45,15 @@ def recording_input(setup: RigSetup) -> InputSetup:
 
 @dataclass(slots=True, kw_only=True)
 class RemoteTake(Take):
-    """A take on a device's own storage, `reserved` there; `shelf` is where it comes over to, None where it stays."""
+    """A take on a device's own storage, `reserved` there; `shelf` is where it comes over to, None where it stays.
+
+    It is stopped once it is `most_s` long; 0 leaves that to a person, and to the device.
+    """
 
     own: RecordingDevice
     storage: Shelf
     shelf: Shelf | None
+    most_s: Fraction = Fraction(0)
     marks: list[MarkedMoment] = field(default_factory=list)
     _closing: threading.Thread | None = None
 
@@ -65,8 +71,12 @@ class RemoteTake(Take):
 
     def must_end(self) -> bool:
         """Say whether the device has stopped by itself; the reason is kept for the take."""
-        if self._closing is not None or not self.own.has_stopped:  # one that was cut has not stopped by itself
-            return False
+        if self._closing is not None:
+            return False  # one that was cut has not stopped by itself
+        if not self.own.has_stopped:
+            reached = self.most_s and self.own.pictures >= self.most_s * self.plan.tick_rate
+            self.cut_by = CutBy.LENGTH if reached else None
+            return bool(reached)
         limit = own_recorder_of(self.setup).max_s
         stopped = (
             f"It stopped by itself after {limit} s, as it always does." if limit else "The device stopped by itself."
@@ -104,12 +114,23 @@ class RemoteTake(Take):
 
     def _tell(self, path: Path, device: str, problem: str | None) -> None:
         counts = Counts(ticks=self.own.pictures)
-        self.closed(self, Closed(path=path, counts=counts, problem=problem, on_device=device))
+        ended_by = CutBy.TROUBLE if problem else self.cut_by or CutBy.PERSON
+        self.closed(self, Closed(path=path, counts=counts, problem=problem, on_device=device, ended_by=ended_by))
+
+    @property
+    def ticks(self) -> int:
+        """Pictures so far."""
+        return self.own.pictures
+
+    def size_bytes(self) -> int:
+        """Give the bytes that lie on the device's storage."""
+        with suppress(OSError):
+            return self.reserved.rolling.stat().st_size
+        return 0
 
     def status(self) -> RollStatus:
         """Say how it stands, as far as the device tells."""
         return self.status_of(
-            ticks=self.own.pictures,
             counts=Counts(ticks=self.own.pictures),
             state=(RollState.ENDING if self._closing else RollState.ROLLING).value,
             marks=len(self.marks),

@@ -245,11 +245,13 @@ def _status(rig_id: int, source: Source, now_ns: int) -> RigStatus:
     return RigStatus(
         rig_id=rig_id,
         inputs=source.readings,
-        arrangement=source.arrangement,
-        strokes=source.strokes,
-        toggled="".join(sorted(source.toggled)),
+        arrangement=source.frames.arrangement,
+        strokes=source.frames.strokes,
+        toggled="".join(sorted(source.frames.toggled)),
         balance=source.balance,
         voice=voice,
         game=game,
         sync=source.sync.status(now_ns) if source.sync else None,
+        kept_s=source.reach.length_s,
+        kept_bytes=source.reach.size_bytes,
     )

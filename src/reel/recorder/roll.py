@@ -1,7 +1,8 @@
 """A roll: pictures and sound placed on the time of one take, from roll to cut."""
 
+from collections import deque
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from fractions import Fraction
 from typing import TypeAlias
@@ -10,9 +11,10 @@ import av
 
 from reel.core.file import FilePlan
 from reel.core.measure import Counts, InputCounts, LossCause, Tally
+from reel.core.roll import CutBy, MarkKind
 from reel.core.signal import NS, Picture, Samples, Segment, Ticks
-from reel.recorder.lane import Lane
 from reel.recorder.mixing import TrackMixer
+from reel.recorder.parts import Parts
 
 # How long a late picture is waited for before its place is filled.
 GRACE_NS = NS // 4
@@ -25,8 +27,9 @@ MakeFrame: TypeAlias = Callable[[int], av.VideoFrame]
 
 
 class RollState(StrEnum):
-    """WAITING for the first picture, ROLLING, HOLDING, ENDING (the last sound is on its way), ENDED."""
+    """COUNTING down, WAITING for the first picture, ROLLING, HOLDING, ENDING (the last sound is on its way), ENDED."""
 
+    COUNTING = "counting"
     WAITING = "waiting"
     ROLLING = "rolling"
     HOLDING = "holding"
@@ -40,6 +43,7 @@ class MarkedMoment:
 
     tick: int
     label: str
+    kind: MarkKind = MarkKind.PERSON
 
 
 @dataclass(slots=True)
@@ -50,7 +54,7 @@ class _Gap:
     lasts_ns: int
     sequence: int | None
     first_tick: int
-    ticks: int = 0
+    held: list[int] = field(default_factory=list)
     lost: int = 0
 
     def due(self, until_ns: int) -> int:
@@ -68,29 +72,44 @@ class Roll:
 
     def __init__(
         self,
-        lane: Lane,
+        parts: Parts,
         plan: FilePlan,
         mixer: TrackMixer,
         others: Callable[[], Iterable[InputCounts]] = lambda: (),
     ) -> None:
-        self.lane, self.rate = lane, plan.tick_rate
+        self.parts, self.rate = parts, plan.tick_rate
         self.state = RollState.WAITING
         self.marks: list[MarkedMoment] = []
         self.problem: str | None = None
         self._tally = Tally()
+        parts.began = self._tally.begin_part
         self._filled = not plan.as_it_comes
-        self._ticks = Ticks(self.rate, filled=self._filled)
+        self._paced = self.rate / plan.lapse
+        self._ticks = Ticks(self._paced, filled=self._filled)
         self._mixer, self._others = mixer, others
         self._segment: Segment | None = None
         self._make: MakeFrame | None = None
         self._gap: _Gap | None = None
         self._deadline_ns = 0
-        self._together_ns: int | None = None
+        self._begins_ns, self._is_together = 0, False
         self._began_late_ms: float | None = None
+        self._until_tick: int | None = None
+        self._is_gone = False
+        self.ended_by: CutBy | None = None
+        # marks that the roll made by itself, and that are not stored yet
+        self.noted: deque[MarkedMoment] = deque()
 
-    def begin_together(self, at_ns: int) -> None:
-        """Take no picture that was shown before an instant, at which other takes begin too."""
-        self._together_ns = at_ns
+    def begin_at(self, at_ns: int, *, together: bool) -> None:
+        """Take no picture that was shown before an instant; `together` says that other takes begin then too."""
+        self._begins_ns, self._is_together = at_ns, together
+
+    def counts_down(self, now_ns: int) -> float:
+        """Give the seconds until it begins; 0 once it may."""
+        return max(0, self._begins_ns - now_ns) / NS if self.state is RollState.WAITING and not self.ticks else 0.0
+
+    def end_after(self, ticks: int) -> None:
+        """Cut the take by itself when it has so many frames."""
+        self._until_tick = ticks
 
     @property
     def ticks(self) -> int:
@@ -101,6 +120,17 @@ class Roll:
     def counts(self) -> Counts:
         """What has been counted so far."""
         return replace(self._tally.counts, inputs=tuple(self._others()), began_late_ms=self._began_late_ms)
+
+    def counts_of(self, part: int) -> Counts:
+        """Give what has been counted of a part, from 1, by its own ticks."""
+        counts = self._tally.part(part, self._others(), self.rate)
+        return replace(counts, began_late_ms=self._began_late_ms) if part == 1 else counts
+
+    def split(self, *, lighter: bool = False) -> None:
+        """End the part as soon as it can be, and go on in another."""
+        self.parts.split(self.ticks)
+        if lighter:
+            self._note(MarkKind.LIGHTER)
 
     @property
     def segment(self) -> Segment | None:
@@ -115,16 +145,19 @@ class Roll:
         `interval` is the seconds from one to the next, `recent` the sound heard just before, with its input's place.
         """
         if self.state is RollState.WAITING:
-            if self._together_ns is not None and self._began_late_ms is None:
-                if picture.at_ns < self._together_ns:
-                    return
-                self._began_late_ms = round((picture.at_ns - self._together_ns) / 1e6, 3)
+            if picture.at_ns < self._begins_ns:
+                return
+            if self._is_together and self._began_late_ms is None:
+                self._began_late_ms = round((picture.at_ns - self._begins_ns) / 1e6, 3)
             self._segment = self._ticks.begin(picture.at_ns, interval)
             self.state = RollState.ROLLING
             for place, samples in recent:
                 self.take_samples(place, samples)
-        elif self.state is not RollState.ROLLING:
+        elif self.state is not RollState.ROLLING or self._has_reached(picture.at_ns):
             return
+        if self._is_gone:
+            self._is_gone = False
+            self._note(MarkKind.BACK)
         placement = self._ticks.place(picture.at_ns)
         self._fill(placement.repeats)
         stands_in = placement.tick is not None and self._stands_in(picture)
@@ -133,15 +166,18 @@ class Roll:
         lasts_ns = picture.lasts_ns or round(interval * NS)
         self._gap = _Gap(picture.at_ns, max(1, lasts_ns), picture.sequence, self._ticks.next_tick)
         if placement.tick is None:
-            self._tally.dropped += 1
+            self._tally.drop(self.ticks)
         elif self._offer(make(picture.at_ns), placement.tick) and stands_in:
-            self._tally.lose(placement.tick, 1, LossCause.SKIPPED)
+            self._tally.lose(range(placement.tick, placement.tick + 1), LossCause.SKIPPED)
 
     def lose_signal(self, place: int) -> None:
         """Take note that an input is gone: another one numbers its pictures anew, and its sound is not waited for."""
         self._mixer.lose(place)
         if self._gap is not None and not place:
             self._gap.sequence = None
+            if not self._is_gone:
+                self._is_gone = True
+                self._note(MarkKind.GONE)
 
     def take_samples(self, place: int, samples: Samples) -> None:
         """Place a block of an input's sound."""
@@ -152,6 +188,7 @@ class Roll:
         """Pause; the segment ends now. Before the first picture nothing has begun that could end."""
         if self.state is RollState.ROLLING:
             self._end_segment(now_ns)
+            self._note(MarkKind.HOLD)
         if self.state in (RollState.WAITING, RollState.ROLLING):
             self.state = RollState.HOLDING
 
@@ -162,11 +199,22 @@ class Roll:
             self._segment = None
             self.state = RollState.WAITING
 
-    def mark(self, label: str) -> MarkedMoment:
+    def mark(self, label: str, kind: MarkKind = MarkKind.PERSON) -> MarkedMoment:
         """Note this moment."""
-        moment = MarkedMoment(tick=max(0, self.ticks - 1), label=label)
+        moment = MarkedMoment(tick=max(0, self.ticks - 1), label=label, kind=kind)
         self.marks.append(moment)
         return moment
+
+    def _note(self, kind: MarkKind) -> None:
+        self.noted.append(self.mark("", kind))
+
+    def _has_reached(self, at_ns: int) -> bool:
+        """Cut the take where its last frame lies before an instant; says whether it does."""
+        if self._until_tick is None or self._ticks.tick_at(at_ns) < self._until_tick:
+            return False
+        self.ended_by = CutBy.LENGTH
+        self.cut(self._instant(self._until_tick))
+        return True
 
     def cut(self, now_ns: int) -> None:
         """End the take; it is closed once the sound of its last frame is in, or after its grace."""
@@ -190,9 +238,9 @@ class Roll:
 
         Nothing is filled while reading `is_behind`: what belongs there is still waiting to be read.
         """
-        if self.lane.error is not None and self.state is not RollState.ENDED:
+        if self.parts.error is not None and self.state is not RollState.ENDED:
             self._end(now_ns)
-        if self.state is RollState.ROLLING and not is_behind:
+        if self.state is RollState.ROLLING and not is_behind and not self._has_reached(now_ns - GRACE_NS):
             self._fill(ticks := self._ticks.fill(now_ns - GRACE_NS))
             self._count_open_gap(ticks.stop)
         if self.state in (RollState.ROLLING, RollState.HOLDING, RollState.ENDING) and self._segment is not None:
@@ -205,9 +253,7 @@ class Roll:
         if self.state is RollState.ROLLING:
             self._end_segment(now_ns)
         self.state = RollState.ENDED
-        if self._filled:
-            self._tally.ticks = self.ticks
-        self.lane.finish()
+        self.parts.finish()
 
     def _end_segment(self, now_ns: int) -> None:
         self._segment, repeats = self._ticks.end(now_ns)
@@ -218,21 +264,22 @@ class Roll:
     def _fill(self, ticks: range) -> None:
         """Fill ticks with the picture before; how many of them are losses is known once the gap ends."""
         if ticks and self._make is not None and self._gap is not None:
-            held = sum([self._offer(self._make(self._instant(tick)), tick) for tick in ticks])
-            self._gap.ticks += held
-            self._tally.repeated += held
+            for tick in ticks:
+                if self._offer(self._make(self._instant(tick)), tick):
+                    self._gap.held.append(tick)
+                    self._tally.repeat(range(tick, tick + 1))
 
     def _instant(self, tick: int) -> int:
         assert self._segment is not None
-        return self._segment.start_ns + round((tick - self._segment.first_tick) * NS / self.rate)
+        return self._segment.start_ns + round((tick - self._segment.first_tick) * NS / self._paced)
 
     def _count_open_gap(self, end_tick: int) -> None:
         """Count what has been lost for sure up to a tick while still nothing comes."""
         gap = self._gap
-        if gap is not None and gap.ticks:
+        if gap is not None and gap.held:
             # a window ends half a picture early: at least that long the next picture has not come
-            end_ns = gap.at_ns + round((end_tick - gap.first_tick) * NS / self.rate)
-            self._count(gap, min(gap.ticks, gap.due(end_ns)), LossCause.NO_SIGNAL)
+            end_ns = gap.at_ns + round((end_tick - gap.first_tick) * NS / self._paced)
+            self._count(gap, min(len(gap.held), gap.due(end_ns)), LossCause.NO_SIGNAL)
 
     def _left_out(self, sequence: int | None) -> int:
         """Pictures between the last one and this that the source's numbers leave out."""
@@ -242,8 +289,8 @@ class Roll:
     def _stands_in(self, picture: Picture) -> bool:
         """Say whether a picture shows in the place of one that was skipped and came first for the same tick."""
         left_out = self._left_out(picture.sequence)
-        if not self._filled or self._gap is None or left_out == 0:
-            return False
+        if not self._filled or self._gap is None or left_out == 0 or self._paced < self.rate:
+            return False  # of a time-lapse any picture of its time will do
         before_ns = picture.at_ns - (picture.at_ns - self._gap.at_ns) // (left_out + 1)
         return self._ticks.are_together(before_ns, picture.at_ns)
 
@@ -256,22 +303,21 @@ class Roll:
         cause = LossCause.SKIPPED if left_out > 0 else LossCause.NO_SIGNAL
         due = max(left_out, gap.due(at_ns))
         if self._filled:
-            self._count(gap, min(gap.ticks, due), cause)
+            self._count(gap, min(len(gap.held), due), cause)
         elif left_out > 0 or at_ns - gap.at_ns > SILENT_NS:
             self._count(gap, due, cause)
 
     def _count(self, gap: _Gap, lost: int, cause: LossCause) -> None:
-        more = lost - gap.lost
-        if more > 0:
-            self._tally.lose(gap.first_tick + gap.lost, more, cause)
-            gap.lost = lost
-            if self._filled:
-                self._tally.repeated -= more
+        if self._filled:
+            for tick in gap.held[gap.lost : lost]:
+                self._tally.lose(range(tick, tick + 1), cause, were_repeated=True)
+        elif lost > gap.lost:
+            self._tally.lose(range(gap.first_tick + gap.lost, gap.first_tick + lost), cause)
+        gap.lost = max(gap.lost, lost)
 
     def _offer(self, frame: av.VideoFrame, tick: int) -> bool:
-        if not self._filled:
-            self._tally.ticks += 1
-        is_taken = self.lane.offer_picture(frame, tick)
+        is_taken = self.parts.offer_picture(frame, tick)
+        self._tally.take(tick)
         if not is_taken:
-            self._tally.lose(tick, 1, LossCause.ENCODER)
+            self._tally.lose(range(tick, tick + 1), LossCause.ENCODER)
         return is_taken

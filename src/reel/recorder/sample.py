@@ -9,6 +9,7 @@ from reel.core.file import Container, Draft, VideoCodec, mend
 from reel.core.media import MediaError, PartWriter
 from reel.recorder.clock import Clock
 from reel.recorder.lane import Lane
+from reel.recorder.parts import Parts
 from reel.recorder.source import Source
 
 # How long is waited beyond the sample's own length for its pictures to come, and for its file.
@@ -30,7 +31,7 @@ def take_sample(source: Source, path: Path, seconds: float, clock: Clock) -> Non
     making = path.with_name(f"{path.stem}.making{path.suffix}")
     failed: list[ReelError] = []
     lane = Lane(PartWriter(making, plan), closed=lambda error: failed.append(error) if error else None)
-    roll = source.make_roll(lane, plan)
+    roll = source.make_roll(Parts(lane, plan))
     lane.start()
     waiting = threading.Event()
     try:

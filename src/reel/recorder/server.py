@@ -13,6 +13,7 @@ from reel.recorder.guard import attempt, guarded, said
 from reel.recorder.journal import Journal
 from reel.recorder.memory import share_heaps
 from reel.recorder.messages import REQUEST_KINDS, REQUESTS, Refused, RefusedError
+from reel.recorder.reached import Reached
 from reel.recorder.screen import Broadcast
 from reel.recorder.service import Recorder
 
@@ -56,6 +57,7 @@ def serve(
         journal=journal,
         screen=screen,
         reserve_bytes=reserve_bytes,
+        reached=Reached(run_folder),
     )
     screen.start(recorder.status)
     ended = threading.Event()

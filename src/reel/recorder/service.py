@@ -5,6 +5,7 @@ import threading
 from collections.abc import Callable, Sequence
 from contextlib import ExitStack
 from dataclasses import dataclass, field
+from fractions import Fraction
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -12,12 +13,13 @@ from typing import Any
 from reel.core.file import FilePlan
 from reel.core.line import chain, file_plan
 from reel.core.measure import Counts
-from reel.core.media import Materials, PartWriter, Reserved, Shelf
+from reel.core.media import Materials, Reserved, Shelf
+from reel.core.roll import RollSetup
 from reel.core.signal import NS
 from reel.recorder.clock import Clock
 from reel.recorder.ends import Ends
 from reel.recorder.guard import attempt
-from reel.recorder.journal import Closed, Journal, Rolled
+from reel.recorder.journal import BegunPart, Closed, Journal, Rolled
 from reel.recorder.lane import Lane
 from reel.recorder.messages import (
     AddMark,
@@ -41,6 +43,10 @@ from reel.recorder.messages import (
     TestSync,
     Toggle,
 )
+from reel.recorder.notes import Notes
+from reel.recorder.partfile import PartFile
+from reel.recorder.parts import Parts
+from reel.recorder.reached import Reached
 from reel.recorder.remote import RemoteTake, own_recorder_of, recording_input
 from reel.recorder.rigs import OpenRigs, Screen
 from reel.recorder.sample import take_sample
@@ -71,9 +77,11 @@ class Recorder:
     screen: Screen
     materials: Materials = field(default_factory=Materials)
     reserve_bytes: int = 0
+    reached: Reached | None = None
     _lock: threading.RLock = field(default_factory=threading.RLock)
     _rigs: OpenRigs = field(init=False)
     _ends: Ends = field(init=False)
+    _notes: Notes = field(default_factory=Notes)
     _takes: dict[int, Take] = field(default_factory=dict)
     _starting: set[int] = field(default_factory=set)
     # why the last take of a rig ended by itself, by the rig's id
@@ -119,6 +127,11 @@ class Recorder:
         for take in list(self._takes.values()):
             if take.ends_by is None and take.must_end():
                 take.cut(self.clock.now_ns())
+            elif not take.is_ending:
+                take.look_after()
+            self._note_marks(take)
+        if self.reached is not None and self._takes:
+            self.reached.note({take.take_id: take.length_s for take in list(self._takes.values())}, self.clock.now_ns())
         with self._lock:
             self._rigs.look_after()
 
@@ -129,6 +142,7 @@ class Recorder:
             attempt("Cutting the take", partial(take.cut, now_ns))
         self._wait_ended(takes, END_S)
         self._ends.stop()
+        self._notes.stop()
         with self._lock:
             self._rigs.shut_down(LEAVE_S)
 
@@ -191,10 +205,10 @@ class Recorder:
 
     def _toggle(self, request: Toggle) -> None:
         source = self._opened(request.rig_id, "show and hide its pictures")
-        source.answer(lambda: source.toggle(request.key), after_ns=self.clock.now_ns())
+        source.answer(lambda: source.frames.toggle(request.key), after_ns=self.clock.now_ns())
 
     def _draw(self, request: Draw) -> None:
-        self._opened(request.rig_id, "draw on its picture").draw(request)
+        self._opened(request.rig_id, "draw on its picture").frames.draw(request)
 
     def _opened(self, rig_id: int, to_do: str) -> Source:
         """Give the source of an open rig; raises RefusedError that says what it would be opened for."""
@@ -216,23 +230,26 @@ class Recorder:
             self._starting |= wanted
         try:
             self.shelf.check(self.reserve_bytes)
-            takes = self._prepared(request.rigs)
+            takes = self._prepared(request)
         finally:
             with self._lock:
                 self._starting -= wanted
-        if len(takes) > 1:
-            soon_ns = self.clock.now_ns() + SOON_NS
+        together = len(takes) > 1
+        countdown_s = 0 if request.is_trial else max(one.setup.roll.countdown_s for one in request.rigs)
+        if together or countdown_s:
+            begins_ns = self.clock.now_ns() + max(SOON_NS if together else 0, countdown_s * NS)
             for take in takes:
-                take.begin_together(soon_ns)
+                take.begin_at(begins_ns, together=together)
         for take in takes:
             take.begin()
         return tuple(take.take_id for take in takes)
 
-    def _prepared(self, rigs: tuple[RigToRoll, ...]) -> list[Take]:
+    def _prepared(self, request: StartRoll) -> list[Take]:
         """Make ready all takes, with their files and their ids, or none of them."""
+        rigs = request.rigs
         sources = [self._opened_to_roll(one) for one in rigs]  # side by side: each takes its time to open
         with ExitStack() as undo:
-            takes = [self._made(one, source, undo) for one, source in zip(rigs, sources, strict=True)]
+            takes = [self._made(request, one, source, undo) for one, source in zip(rigs, sources, strict=True)]
             for take in takes:
                 take.take_id = self.journal.rolled(take.rolled)
                 undo.callback(self._ends.store, take.take_id, _never_rolled(take))
@@ -250,11 +267,11 @@ class Recorder:
         with self._lock:
             return self._rigs.open(one.rig_id, one.setup, one.plays, one.rig_name, to_roll=True)
 
-    def _made(self, one: RigToRoll, source: Source | None, undo: ExitStack) -> Take:
+    def _made(self, request: StartRoll, one: RigToRoll, source: Source | None, undo: ExitStack) -> Take:
         """Make a take with the file that it is written to; `undo` gives that back."""
-        return self._made_remote(one, undo) if source is None else self._made_live(one, source, undo)
+        return self._made_remote(request, one, undo) if source is None else self._made_live(request, one, source, undo)
 
-    def _made_live(self, one: RigToRoll, source: Source, undo: ExitStack) -> RollingTake:
+    def _made_live(self, request: StartRoll, one: RigToRoll, source: Source, undo: ExitStack) -> RollingTake:
         source.wait_tried(OPEN_S)
         for setup, reading in zip(one.setup.inputs, source.readings, strict=True):
             if reading.problem is not None:
@@ -265,24 +282,30 @@ class Recorder:
         reserved = self.shelf.reserve(
             recipe.name_pattern, rig=one.rig_name, date=started_at.date(), suffix=recipe.suffix
         )
-        undo.callback(self.shelf.discard, reserved)
-        writer = PartWriter(reserved.rolling, plan)
-        undo.callback(attempt, "Closing the file", writer.close)
-        lane = Lane(writer, closed=lambda error: take.close(error))
+        first = PartFile(self.shelf, reserved, plan)
+        undo.callback(first.discard)
+        first.open()
+        lane = Lane(first, closed=lambda error: take.part_closed(first, error))
+        parts = Parts(lane, plan, lambda number, tick: take.open_part(number, tick))
+        roll, conduct = source.make_roll(parts), _conduct(one.setup.roll, request)
+        if length_s := request.length_s or conduct.cut_after_s:
+            roll.end_after(max(1, round(length_s * plan.tick_rate)))
         take = RollingTake(
             shelf=self.shelf,
             reserve_bytes=self.reserve_bytes,
             reserved=reserved,
-            rolled=_rolled(one, plan, reserved, started_at),
-            roll=source.make_roll(lane, plan),
+            rolled=_rolled(one, plan, reserved, started_at, is_trial=request.is_trial),
+            roll=roll,
             rig=partial(self._rigs.get, one.rig_id),
             closed=self._on_closed,
+            files=[first],
+            clock=self.clock,
+            conduct=conduct,
+            part_began=self._note_part,
         )
-        take.watch_file()
-        undo.callback(take.let_go)
         return take
 
-    def _made_remote(self, one: RigToRoll, undo: ExitStack) -> RemoteTake:
+    def _made_remote(self, request: StartRoll, one: RigToRoll, undo: ExitStack) -> RemoteTake:
         """Make the take of a device that records by itself."""
         picture, plan, started_at = recording_input(one.setup), file_plan(one.setup), self.clock.wall()
         hop, kind = own_recorder_of(one.setup), picture.device.kind.value
@@ -304,8 +327,9 @@ class Recorder:
             own=own,
             storage=storage,
             reserved=reserved,
-            rolled=_rolled(one, plan, reserved, started_at, on_device=kind),
+            rolled=_rolled(one, plan, reserved, started_at, on_device=kind, is_trial=request.is_trial),
             shelf=self.shelf if hop.comes_over else None,
+            most_s=request.length_s or Fraction(one.setup.roll.cut_after_s),
             closed=self._on_closed,
         )
 
@@ -347,8 +371,17 @@ class Recorder:
         for take in takes:
             take.ended.wait(max(0.0, (until_ns - self.clock.now_ns()) / NS))
 
+    def _note_marks(self, take: Take) -> None:
+        """Have the marks stored that a roll made by itself."""
+        while take.noted:
+            self._notes.add(partial(self.journal.marked, take.take_id, take.noted.popleft()))
+
+    def _note_part(self, take_id: int, part: BegunPart) -> None:
+        self._notes.add(partial(self.journal.part_began, take_id, part))
+
     def _on_closed(self, take: Take, closed: Closed) -> None:
         """Store how a take ended, and be ready for the next; runs on the thread that closed it."""
+        self._note_marks(take)
         self._ends.store(take.take_id, closed)
         with self._lock:
             if closed.problem:
@@ -363,8 +396,19 @@ def _never_rolled(take: Take) -> Closed:
     return Closed(path=take.reserved.rolling, counts=Counts(), problem=problem, on_device=take.rolled.on_device)
 
 
+def _conduct(roll: RollSetup, request: StartRoll) -> RollSetup:
+    """Give how a take rolls: a trial ends by its length only, and what is asked for counts before what is set."""
+    return RollSetup(lapse=roll.lapse, gone_s=0) if request.is_trial else roll
+
+
 def _rolled(
-    request: RigToRoll, plan: FilePlan, reserved: Reserved, at: datetime.datetime, on_device: str = ""
+    request: RigToRoll,
+    plan: FilePlan,
+    reserved: Reserved,
+    at: datetime.datetime,
+    on_device: str = "",
+    *,
+    is_trial: bool = False,
 ) -> Rolled:
     return Rolled(
         rig_id=request.rig_id,
@@ -375,4 +419,5 @@ def _rolled(
         rolling=reserved.rolling,
         started_at=at,
         on_device=on_device,
+        is_trial=is_trial,
     )

@@ -1,9 +1,8 @@
 """An open rig: its inputs read, composed into frames, mixed onto tracks, shown and, while a take rolls, recorded."""
 
-import datetime
 import threading
 from collections import deque
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future
 from concurrent.futures import TimeoutError as TooLateError
 from fractions import Fraction
@@ -16,31 +15,32 @@ from reel.core.errors import ReelError
 from reel.core.file import FilePlan
 from reel.core.line import DeviceKind, RigSetup, file_plan
 from reel.core.measure import InputCounts
-from reel.core.media import Composer, Framed, Materials, Moment, Stroke, draw_strokes
-from reel.core.signal import NS, FloatArray, InputError, Picture, Samples, Signal, SoundFormat, timecode
+from reel.core.media import Materials
+from reel.core.roll import MarkKind
+from reel.core.signal import NS, InputError, Picture, Samples, Signal, SoundFormat
 from reel.core.sound import Balance, BalanceReading
 from reel.recorder.clock import Clock
+from reel.recorder.frames import Frames
 from reel.recorder.guard import attempt, guarded
-from reel.recorder.insets import Inset, PlaceOfRoll
-from reel.recorder.lane import Lane
-from reel.recorder.listening import Choice, Listening
-from reel.recorder.messages import Draw, InputStatus, Pen, RefusedError
+from reel.recorder.insets import PlaceOfRoll
+from reel.recorder.listening import Choice, GiveSound, Listeners, Listening
+from reel.recorder.messages import InputStatus, RefusedError
 from reel.recorder.mixing import TrackMixer
+from reel.recorder.parts import Parts
+from reel.recorder.reaching import Reach
 from reel.recorder.reader import BEHIND_NS, STEP_NS, Opener, Reader
-from reel.recorder.roll import MakeFrame, MarkedMoment, Roll, RollState
+from reel.recorder.roll import MarkedMoment, Roll, RollState
 from reel.recorder.sync import SyncTest
 
 T = TypeVar("T")
-# An instant this long ago is one that reading has fallen behind.
-LATE_NS = NS // 2
 # What is only shown is shown this seldom while reading is behind: recording goes first.
 RARELY_NS = NS // 3
 # Sound is kept so long before the first picture of a take, beyond what an input is delayed by.
 KEEP_SOUND_NS = NS // 2
 JOIN_S = 1.0
+# Steps in a row, ten a second, at which reading is behind before that is said.
+BEHIND_STEPS = 5
 ANSWER_S = 5.0
-# Older strokes of the pen go when there are more.
-MAX_STROKES = 200
 
 
 class Source:
@@ -65,24 +65,22 @@ class Source:
         watched: Callable[[], bool] = lambda: False,
         show: Callable[[av.VideoFrame], None] = lambda frame: None,
         listened: Callable[[], frozenset[Choice]] = frozenset,
-        sound: Callable[[Choice, FloatArray, int, SoundFormat], None] = lambda choice, data, at_ns, comes: None,
+        sound: GiveSound = lambda choice, data, at_ns, comes: None,
         released: Callable[[int], None] = lambda place: None,
     ) -> None:
         self.setup = setup
         self._clock = clock
         self._wanted, self._watched, self._show = wanted, watched, show
-        self._listened, self._sound = listened, sound
-        self._listenings: dict[Choice, Listening] = {}
+        self._listeners = Listeners(listened, sound)
         self._roll: Roll | None = None
         self._shown_ns = 0
-        self._materials = materials or Materials()
-        self._strokes: tuple[Stroke, ...] = ()
-        self._recording, self._viewfinder = self._composers(setup)
-        self._insets = {place: Inset() for place in _inset_places(setup)}
+        self.frames = Frames(setup, materials or Materials(), clock, self._taken)
         self._balance = Balance()
         self.sync: SyncTest | None = None
         self._heard: deque[tuple[int, Samples]] = deque()
         self._lost: deque[int] = deque()
+        self.reach = Reach(setup.roll.reach_back_s)
+        self._behind_steps = 0
         self._recent: list[deque[Samples]] = [deque() for _ in setup.inputs]
         self._readers = [
             Reader(
@@ -121,11 +119,6 @@ class Source:
         return {place: one.sound for place, one in enumerate(self.readings) if one.sound is not None}
 
     @property
-    def arrangement(self) -> int:
-        """The arrangement that is on, counted from 0."""
-        return self._recording.arrangement
-
-    @property
     def pair(self) -> tuple[int, int] | None:
         """The places of a voice and of what it is spoken over: the first microphone, and the first other sound."""
         heard = [(place, self.setup.inputs[place].device.kind) for place in self.heard]
@@ -138,11 +131,6 @@ class Source:
         """How far the voice lies above the game; None where there are no two such."""
         return self._balance.read() if self.pair is not None else None
 
-    @property
-    def toggled(self) -> frozenset[str]:
-        """The keys of the pieces that were toggled."""
-        return self._recording.toggled
-
     def plan(self) -> FilePlan:
         """Give what a take that begins now is to hold."""
         return file_plan(self.setup, frozenset(self.heard))
@@ -152,10 +140,10 @@ class Source:
         """How much later than its picture sound may come, since it is to lie earlier than it is heard."""
         return max(max(0, -one.sound.delay_ms) for one in self.setup.inputs) * NS // 1000
 
-    def make_roll(self, lane: Lane, plan: FilePlan) -> Roll:
-        """Make the roll that a take by this plan is recorded by."""
-        mixer = TrackMixer(lane, self.setup, plan, self.heard)
-        return Roll(lane, plan, mixer, lambda: self._counted(mixer))
+    def make_roll(self, parts: Parts) -> Roll:
+        """Make the roll that a take of these parts is recorded by."""
+        mixer = TrackMixer(parts, self.setup, parts.plan, self.heard)
+        return Roll(parts, parts.plan, mixer, lambda: self._counted(mixer))
 
     def wait_tried(self, wait_s: float) -> None:
         """Wait until each input has been opened, or could not be."""
@@ -203,12 +191,23 @@ class Source:
         for reader in self._readers:
             reader.stop()
 
-    def begin(self, roll: Roll) -> None:
-        """Record into a roll, from the next picture that it takes."""
+    def begin(self, roll: Roll, *, reaches_back: bool = False) -> None:
+        """Record into a roll, from the next picture that it takes; or from the oldest that is kept."""
         self._first.drain()
-        for inset in self._insets.values():
+        self._take_heard()
+        for inset in self.frames.insets.values():
             inset.begin()
         self._roll = roll
+        if not reaches_back:
+            return
+        roll.parts.allow_more(self.reach.count)
+        for kept in self.reach.take():
+            roll.take_picture(kept.picture, kept.give, kept.interval, self._recently_heard())
+
+    @property
+    def is_behind(self) -> bool:
+        """Whether reading has been behind for half a second or more."""
+        return self._behind_steps >= BEHIND_STEPS
 
     def hold(self, now_ns: int) -> None:
         """Pause the roll; what was shown before belongs to it."""
@@ -231,36 +230,19 @@ class Source:
             self._count_open_insets(now_ns)
             self._roll.cut(now_ns)
 
-    def mark(self, label: str) -> MarkedMoment | None:
+    def split(self, *, lighter: bool = False) -> None:
+        """Go on in another part; `lighter` marks that its effort is."""
+        if self._roll is not None:
+            self._roll.split(lighter=lighter)
+
+    def mark(self, label: str, kind: MarkKind = MarkKind.PERSON) -> MarkedMoment | None:
         """Note this moment; None when nothing rolls any more."""
-        return self._roll.mark(label) if self._roll is not None else None
+        return self._roll.mark(label, kind) if self._roll is not None else None
 
     def arrange(self, place: int) -> MarkedMoment | None:
         """Switch to an arrangement, marked where a take rolls; one that is not there changes nothing."""
-        if not 0 <= place < len(self.setup.frame.arrangements) or place == self._recording.arrangement:
-            return None
-        self._recording.arrangement = self._viewfinder.arrangement = place
-        return self.mark(self.setup.frame.arrangements[place].name)
-
-    @property
-    def strokes(self) -> int:
-        """How many strokes of the pen lie on the picture."""
-        return len(self._strokes)
-
-    def draw(self, request: Draw) -> None:
-        """Draw on the picture, or take back what was drawn; may be called from any thread."""
-        if request.does is Pen.ADD and request.stroke is not None:
-            strokes = (*self._strokes, request.stroke)[-MAX_STROKES:]
-        else:
-            strokes = self._strokes[:-1] if request.does is Pen.BACK else ()
-        film = draw_strokes(strokes, file_plan(self.setup).signal) if strokes else None
-        self._strokes = strokes
-        self._recording.pen = self._viewfinder.pen = film
-
-    def toggle(self, key: str) -> None:
-        """Show what has a key and is hidden, and the other way round."""
-        if key in {piece.key for one in self.setup.frame.arrangements for piece in one.pieces if piece.key}:
-            self._recording.toggled = self._viewfinder.toggled = self._recording.toggled ^ {key}
+        name = self.frames.arrange(place)
+        return None if name is None else self.mark(name, MarkKind.ARRANGEMENT)
 
     def test_fields(self, place: int = 0) -> None:
         """Begin a field test on what arrives from an input; may be called from any thread."""
@@ -335,29 +317,17 @@ class Source:
         roll, self._roll = self._roll, None
         if roll is not None:
             attempt("Ending the roll", lambda: roll.abandon(self._clock.now_ns(), str(error)))
-            roll.lane.finish()
+            roll.parts.finish()
         for reader in self._readers[1:]:
             reader.stop()
         self._first.failed(error)
 
-    def _composers(self, setup: RigSetup) -> tuple[Composer, Composer]:
-        """Give what composes frames for the file, and what does so for a page alone."""
-        framed, materials = file_plan(setup).signal, self._materials
-        exact = Composer(setup.frame, framed, materials=materials)
-        return exact, Composer(setup.frame, framed, exact=False, materials=materials)
-
     def _become(self) -> None:
         """Make anew what frames are composed by, on the thread that records."""
-        before = self._recording
-        self._recording, self._viewfinder = self._composers(self.setup)
-        pen = draw_strokes(self._strokes, file_plan(self.setup).signal) if self._strokes else None
-        for composer in (self._recording, self._viewfinder):
-            composer.pen = pen
-            composer.arrangement = min(before.arrangement, len(self.setup.frame.arrangements) - 1)
-            composer.toggled = before.toggled
-        self._insets = {place: self._insets.get(place) or Inset() for place in _inset_places(self.setup)}
+        self.frames.become(self.setup)
+        self.reach = Reach(self.setup.roll.reach_back_s)  # what was kept is composed as it was set before
         self._balance = Balance()
-        self._listenings.clear()
+        self._listeners.clear()
         for recent in self._recent:
             recent.clear()
 
@@ -368,28 +338,34 @@ class Source:
         if self.sync is not None and self.sync.wants(place, self._clock.now_ns()):
             return True
         if place:
-            return place in self._insets and (self._is_recording or self._watched())
-        return self._is_recording or self._wanted()
+            return place in self.frames.insets and (self._is_recording or self._watched() or self._reaches)
+        return self._is_recording or self._wanted() or self._reaches
 
     def is_watched(self, place: int) -> bool:
         """Say whether somebody looks on, or a take rolls."""
-        return self._is_recording or self._watched()
+        return self._is_recording or self._watched() or self._reaches
+
+    @property
+    def _reaches(self) -> bool:
+        return self.reach.seconds > 0 and self._roll is None
 
     def take_picture(self, place: int, picture: Picture, goes_on: Signal) -> None:
         """Take a picture of an input: the first one's is recorded and shown, another's is kept for that."""
         self._test(lambda sync: sync.see(place, picture))
         if place:
-            if (inset := self._insets.get(place)) is not None:
+            if (inset := self.frames.insets.get(place)) is not None:
                 inset.feed(picture, goes_on.pixel_aspect, 1 / goes_on.mode.rate, self._place_of_roll())
             return
         is_wanted = self._wanted() and self._may_show(picture.at_ns)
-        if not self._is_recording and not is_wanted:
+        if not self._is_recording and not is_wanted and not self._reaches:
             return
-        composer = self._recording if self._is_recording else self._viewfinder
-        make = self._frame_maker(composer, (picture.frame, goes_on.pixel_aspect))
+        for_file = self._is_recording or self._reaches
+        make = self.frames.maker((picture.frame, goes_on.pixel_aspect), for_file=for_file)
         if self._is_recording and self._roll is not None:
             self._take_heard()
             self._roll.take_picture(picture, make, 1 / goes_on.mode.rate, self._recently_heard())
+        elif self._reaches:
+            self.reach.keep(picture, make(picture.at_ns), 1 / goes_on.mode.rate)
         if is_wanted:
             self._show(make(picture.at_ns))
 
@@ -414,55 +390,19 @@ class Source:
         """Take note that an input is gone."""
         self._test(lambda sync: sync.lose(place))
         self._lost.append(place)
-        if place in self._insets:
-            self._insets[place].lose()
+        if place in self.frames.insets:
+            self.frames.insets[place].lose()
 
     @property
     def _is_recording(self) -> bool:
         return self._roll is not None and self._roll.state in (RollState.WAITING, RollState.ROLLING)
 
-    def _frame_maker(self, composer: Composer, first: Framed) -> MakeFrame:
-        """Give what makes the frame of an instant while `first` is the first input's newest picture.
-
-        Where it is the whole frame, there is one frame only; else the last one made is kept, and given for instants
-        so long ago that reading must be behind: making up for them would put it further behind.
-        """
-        if composer.is_single:
-            made: list[av.VideoFrame] = []
-
-            def make_once(at_ns: int) -> av.VideoFrame:
-                if not made:
-                    made.append(composer.compose({"": first}))
-                return made[0]
-
-            return make_once
-        frames: dict[int, av.VideoFrame] = {}
-
-        def make(at_ns: int) -> av.VideoFrame:
-            if frames and self._clock.now_ns() - at_ns > LATE_NS:
-                return frames[max(frames)]
-            if at_ns not in frames:
-                frames.clear()
-                frames[at_ns] = composer.compose(self._newest(first, at_ns), self._moment(at_ns))
-            return frames[at_ns]
-
-        return make
-
-    def _moment(self, at_ns: int) -> Moment:
-        """Give what clocks show at an instant: the take's timecode, and the time of day."""
-        wall = self._clock.wall() + datetime.timedelta(microseconds=(at_ns - self._clock.now_ns()) // 1000)
-        roll, taken = self._roll, Fraction(0)
-        if roll is not None and (segment := roll.segment) is not None:
-            taken = Fraction(segment.first_tick) / roll.rate + Fraction(max(0, at_ns - segment.start_ns), NS)
-        return Moment(timecode=timecode(taken, self.setup.frame.mode.rate), time=f"{wall:%H:%M:%S}")
-
-    def _newest(self, first: Framed, at_ns: int) -> Mapping[str, Framed]:
-        found = {"": first, self.setup.picture.name: first}
-        for place, inset in self._insets.items():
-            newest = inset.newest(at_ns)
-            if newest is not None:
-                found[self.setup.inputs[place].name] = newest
-        return found
+    def _taken(self, at_ns: int) -> Fraction:
+        """Give the second of the take at an instant."""
+        roll = self._roll
+        if roll is None or (segment := roll.segment) is None:
+            return Fraction(0)
+        return Fraction(segment.first_tick) / roll.rate + Fraction(max(0, at_ns - segment.start_ns), NS)
 
     def _take_heard(self) -> None:
         """Take up the sound that the readers have left, and what they lost."""
@@ -470,16 +410,20 @@ class Source:
             place, samples = self._heard.popleft()
             recent = self._recent[place]
             recent.append(samples)
-            keep_ns = KEEP_SOUND_NS + max(0, self.setup.inputs[place].sound.delay_ms) * NS // 1000
+            keep_ns = (
+                KEEP_SOUND_NS + self.reach.seconds * NS + max(0, self.setup.inputs[place].sound.delay_ms) * NS // 1000
+            )
             while recent[-1].at_ns - recent[0].at_ns > keep_ns:
                 recent.popleft()
-            self._give_listeners(partial(Listening.take, place=place, samples=samples))
+            self._listeners.give(partial(Listening.take, place=place, samples=samples))
             if self._roll is not None:
                 self._roll.take_samples(place, samples)
         while self._lost:
             place = self._lost.popleft()
             self._recent[place].clear()
-            self._give_listeners(partial(Listening.lose, place=place))
+            if not place:
+                self.reach.clear()
+            self._listeners.give(partial(Listening.lose, place=place))
             if self._roll is not None:
                 self._roll.lose_signal(place)
 
@@ -494,27 +438,12 @@ class Source:
             voice, game = (self.readings[place].heard.loud.momentary for place in pair)
             self._balance.feed(voice, game)
         is_behind = any(reader.is_behind(now_ns) for reader in readers)
-        self._listen(now_ns, is_behind=is_behind)
+        self._behind_steps = self._behind_steps + 1 if is_behind else 0
+        self._listeners.advance(self.setup, self.heard, now_ns, gives_way=is_behind and self._is_recording)
         if self._roll is not None:
             self._roll.step(now_ns, is_behind=is_behind)
             if self._roll.state is RollState.ENDED:
                 self._roll = None
-
-    def _listen(self, now_ns: int, *, is_behind: bool) -> None:
-        """Give those who listen what has come; while a take rolls and reading is behind, recording goes first."""
-        wanted = frozenset() if is_behind and self._is_recording else self._listened()
-        for choice in self._listenings.keys() - wanted:
-            del self._listenings[choice]
-        for choice in wanted - self._listenings.keys():
-            give = partial(self._sound, choice)
-            self._listenings[choice] = Listening(self.setup, choice, self.heard, now_ns, give)
-        self._give_listeners(partial(Listening.advance, now_ns=now_ns))
-
-    def _give_listeners(self, give: Callable[[Listening], None]) -> None:
-        """Give something to all who listen; where that fails they begin anew, and the take goes on."""
-        for choice, listening in list(self._listenings.items()):
-            if attempt("Listening", partial(give, listening)):
-                del self._listenings[choice]
 
     def _test(self, work: Callable[[SyncTest], None]) -> None:
         """Have a sync test that runs do something; where that fails it is over, and the take goes on."""
@@ -528,24 +457,18 @@ class Source:
         return roll.segment, roll.rate
 
     def _count_open_insets(self, now_ns: int) -> None:
-        for inset in self._insets.values():
+        for inset in self.frames.insets.values():
             inset.lost(now_ns, self._place_of_roll())
 
     def _counted(self, mixer: TrackMixer) -> Iterator[InputCounts]:
         """Give what was counted of each input beside the first one's pictures."""
         sounds = {source.name: source for source in mixer.sources}
         for place, one in enumerate(self.setup.inputs):
-            pictures = self._insets[place].lost() if place in self._insets else ()
+            pictures = self.frames.insets[place].lost() if place in self.frames.insets else ()
             sound = sounds.get(one.name)
             missing = tuple(sound.missing) if sound else ()
             stretched = sound.follower.stretched_ppm if sound else None
             yield InputCounts(name=one.name, pictures=pictures, sound=missing, stretched_ppm=stretched)
-
-
-def _inset_places(setup: RigSetup) -> list[int]:
-    """Give the places of the inputs beside the first whose pictures are in an arrangement."""
-    shown = setup.frame.shown_inputs
-    return [place for place, one in enumerate(setup.inputs) if place and one.has_picture and one.name in shown]
 
 
 class _Taker:

@@ -7,10 +7,13 @@ from pathlib import Path
 from reel.core.file import FilePlan
 from reel.core.line import RigSetup
 from reel.core.measure import Counts
-from reel.core.media import PartWriter, Shelf
+from reel.core.media import Reserved, Shelf
 from reel.core.signal import NS
 from reel.recorder.clock import VirtualClock
+from reel.recorder.journal import ClosedPart
 from reel.recorder.lane import Lane
+from reel.recorder.partfile import PartFile
+from reel.recorder.parts import Parts
 from reel.recorder.reader import Opener
 from reel.recorder.roll import MarkedMoment, Roll, RollState
 from reel.recorder.source import Source
@@ -20,12 +23,17 @@ Deed = Callable[[Source], object]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class VirtualTake:
-    """What was recorded: the file, what it was to hold, what was counted, the marks."""
+    """What was recorded: the files, what each was to hold, what was counted, the marks."""
 
-    path: Path
+    parts: tuple[ClosedPart, ...]
     plan: FilePlan
     counts: Counts
     marks: tuple[MarkedMoment, ...]
+
+    @property
+    def path(self) -> Path:
+        """The first file."""
+        return self.parts[0].path
 
 
 def record(
@@ -51,14 +59,23 @@ def record(
     if source.error is not None:
         raise source.error
     reserved = shelf.reserve(recipe.name_pattern, rig=rig_name, date=clock.wall().date(), suffix=recipe.suffix)
+    files = [PartFile(shelf, reserved, source.plan())]
     try:
-        roll = _record(source, reserved.rolling, clock, rolled_s, _in_order(marks_s, does_s))
+        files[0].open()
+        roll = _record(source, shelf, reserved, files, clock, rolled_s, _in_order(marks_s, does_s))
+        for file in files:
+            if (problem := file.complete()) is not None:
+                raise problem
     except BaseException:
-        shelf.discard(reserved)
+        for file in files:
+            file.discard()
         raise
     finally:
         source.close()
-    return VirtualTake(path=shelf.complete(reserved), plan=source.plan(), counts=roll.counts, marks=tuple(roll.marks))
+    parts = tuple(
+        ClosedPart(path=file.path, first_tick=file.first_tick, counts=roll.counts_of(file.number)) for file in files
+    )
+    return VirtualTake(parts=parts, plan=source.plan(), counts=roll.counts, marks=tuple(roll.marks))
 
 
 def _in_order(marks_s: Iterable[tuple[float, str]], does_s: Iterable[tuple[float, Deed]]) -> list[tuple[float, Deed]]:
@@ -68,17 +85,30 @@ def _in_order(marks_s: Iterable[tuple[float, str]], does_s: Iterable[tuple[float
 
 def _record(
     source: Source,
-    path: Path,
+    shelf: Shelf,
+    reserved: Reserved,
+    files: list[PartFile],
     clock: VirtualClock,
     rolled_s: Iterable[tuple[float, float]],
     deeds: list[tuple[float, Deed]],
 ) -> Roll:
-    """Write the stretches to `path`; the file is closed on return. Raises what the writer raised."""
+    """Write the stretches to `files`, to which later parts are added; all are closed on return.
+
+    Raises what a writer raised.
+    """
     plan = source.plan()
-    lane = Lane(PartWriter(path, plan), closed=lambda error: None)
-    release = clock.settle_with(lane.settle)
-    lane.start()
-    roll = source.make_roll(lane, plan)
+
+    def lane_of(file: PartFile) -> Lane:
+        return Lane(file, closed=lambda error: None)
+
+    def open_next(number: int, first_tick: int) -> Lane:
+        files.append(PartFile(shelf, reserved, plan, number=number, first_tick=first_tick))
+        return lane_of(files[-1])
+
+    parts = Parts(lane_of(files[0]), plan, open_next)
+    release = clock.settle_with(parts.settle)
+    parts.start()
+    roll = source.make_roll(parts)
     try:
         _roll_stretches(source, roll, clock, rolled_s, deeds)
     finally:
@@ -87,9 +117,9 @@ def _record(
         while roll.state is not RollState.ENDED and clock.now_ns() < last_ns:
             source.run_until(clock.now_ns() + NS // 20)
         release()
-        lane.ended.wait()
-    if lane.error is not None:
-        raise lane.error
+        parts.wait()
+    if parts.error is not None:
+        raise parts.error
     return roll
 
 

@@ -7,7 +7,7 @@ import numpy as np
 import numpy.typing as npt
 
 from reel.core.media.planes import Plane, planes_of
-from reel.core.signal import Matrix, Range, Signal, pixel_format
+from reel.core.signal import DeviceEvent, Matrix, Range, Signal, pixel_format
 from reel.standins.planes import tag
 
 Floats = npt.NDArray[np.float32]
@@ -74,6 +74,10 @@ class BarsPainter:
     def is_stamped(self, seconds: float) -> bool:
         """Always."""
         return True
+
+    def event_at(self, seconds: float) -> DeviceEvent | None:
+        """Nothing."""
+        return None
 
     def paint(self, seconds: float) -> av.VideoFrame:
         """Give the card with its moving block where it is at this moment; the stamp is added by the device."""

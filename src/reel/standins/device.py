@@ -8,7 +8,7 @@ from typing import Protocol
 import av
 
 from reel.core.media.planes import Plane, planes_of
-from reel.core.signal import NS, FloatArray, Range, Samples, Scan, Signal, SoundFormat, pixel_format
+from reel.core.signal import NS, DeviceEvent, FloatArray, Range, Samples, Scan, Signal, SoundFormat, pixel_format
 from reel.standins.ambience import CLICK_EVERY_S, CLICK_SHOWN_S, RATE_HZ
 from reel.standins.layers import Canvas
 from reel.standins.planes import Converter, tag
@@ -37,6 +37,9 @@ class Painter(Protocol):
     def is_stamped(self, seconds: float) -> bool:
         """Say whether the picture of a moment carries a stamp; a black or a locked one does not."""
 
+    def event_at(self, seconds: float) -> DeviceEvent | None:
+        """Say what the device reports of itself at a moment."""
+
     def paint(self, seconds: float) -> av.VideoFrame:
         """Give the whole picture of a moment, unstamped, tagged."""
 
@@ -56,6 +59,10 @@ class ScenePainter:
     def is_stamped(self, seconds: float) -> bool:
         """Always."""
         return True
+
+    def event_at(self, seconds: float) -> DeviceEvent | None:
+        """Nothing."""
+        return None
 
     def paint(self, seconds: float) -> av.VideoFrame:
         """Give the scene's picture of a moment."""
@@ -132,6 +139,11 @@ class StandIn:
     def sound(self) -> SoundFormat:
         """48 kHz stereo."""
         return SoundFormat(rate_hz=RATE_HZ, channels=2)
+
+    @property
+    def event(self) -> DeviceEvent | None:
+        """What it reports of itself just now."""
+        return self._painter.event_at(float(self._next_picture / self._rate))
 
     def due_ns(self) -> int | None:
         """When the next picture is shown or the next block of sound is complete; None after the end."""

@@ -9,7 +9,7 @@ import numpy as np
 from PIL import Image, ImageDraw, ImageFont
 
 from reel.core.line import DeviceKind, Phone, Tablet, Turn
-from reel.core.signal import Signal
+from reel.core.signal import DeviceEvent, Signal
 from reel.standins.card import BarsPainter
 from reel.standins.device import Painter, ScenePainter, black
 from reel.standins.greenhouse import floats
@@ -84,6 +84,10 @@ class HandheldPainter:
     def is_stamped(self, seconds: float) -> bool:
         """Not when it records black or is locked."""
         return not self._is_black(seconds) and not self._is_locked(seconds)
+
+    def event_at(self, seconds: float) -> DeviceEvent | None:
+        """That it is locked."""
+        return DeviceEvent.LOCKED if self._is_locked(seconds) else None
 
     def paint(self, seconds: float) -> av.VideoFrame:
         """Give the screen."""

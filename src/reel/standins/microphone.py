@@ -2,7 +2,7 @@
 
 from reel.core.line import DeviceKind, Plugged
 from reel.core.line.origin import Origin
-from reel.core.signal import NS, FloatArray, InputError, Samples, SoundFormat
+from reel.core.signal import NS, DeviceEvent, FloatArray, InputError, Samples, SoundFormat
 from reel.standins.ambience import RATE_HZ, looped
 from reel.standins.play import Fault, Play
 from reel.standins.room import Claps
@@ -45,6 +45,11 @@ class Listener:
     def is_connecting(self) -> bool:
         """No."""
         return False
+
+    @property
+    def event(self) -> DeviceEvent | None:
+        """Nothing: it can't."""
+        return None
 
     def due_ns(self) -> int | None:
         """When the next block is complete."""

@@ -6,8 +6,8 @@ from reel.core.file.containers import CONTAINERS, SOUND_CODECS, Container, Sound
 from reel.core.file.encoder import EncoderSettings, encoder_settings
 from reel.core.file.exchange import read_recipe, write_recipe
 from reel.core.file.expectations import Expectations, expectations
-from reel.core.file.forecast import Forecast, forecast
-from reel.core.file.length import parse_length
+from reel.core.file.forecast import Forecast, Measured, forecast
+from reel.core.file.length import parse_gigabytes, parse_length, with_parts
 from reel.core.file.mending import mend, offers, usual_rate
 from reel.core.file.naming import DEFAULT_PATTERN, file_stem, slug
 from reel.core.file.plan import FilePlan
@@ -23,8 +23,8 @@ from reel.core.file.rate import (
     RateKind,
     VariableBitrate,
 )
-from reel.core.file.recipe import Draft, MismatchError, Recipe, SoundFiles
-from reel.core.file.words import differences, lines
+from reel.core.file.recipe import Draft, MismatchError, Recipe, SoundFiles, lighter_effort
+from reel.core.file.words import differences, lines, part_words
 
 __all__ = [
     "CODECS",
@@ -45,6 +45,7 @@ __all__ = [
     "FilePlan",
     "Forecast",
     "Lossless",
+    "Measured",
     "MismatchError",
     "Plays",
     "Purpose",
@@ -60,14 +61,18 @@ __all__ = [
     "expectations",
     "file_stem",
     "forecast",
+    "lighter_effort",
     "lines",
     "mend",
     "offers",
+    "parse_gigabytes",
     "parse_length",
+    "part_words",
     "plays",
     "read_recipe",
     "slug",
     "start_from",
     "usual_rate",
+    "with_parts",
     "write_recipe",
 ]

@@ -1,21 +1,42 @@
 """What a recipe will cost: bits per second, bytes per minute and hour, hours left."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from statistics import median
 
 from reel.core.file.plan import FilePlan
 from reel.core.file.recipe import SOUND_FILE_BITS, Recipe
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Measured:
+    """What earlier takes came to, in bits per second: the median, the least, the most, and of how many."""
+
+    median_bps: int
+    least_bps: int
+    most_bps: int
+    takes: int
+
+    @classmethod
+    def of(cls, rates_bps: Sequence[int]) -> "Measured | None":
+        """Sum takes up; None where there are none."""
+        if not rates_bps:
+            return None
+        return cls(
+            median_bps=round(median(rates_bps)), least_bps=min(rates_bps), most_bps=max(rates_bps), takes=len(rates_bps)
+        )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Forecast:
-    """`total_bps` is video and sound in bits per second; `measured` says that it comes from an earlier take.
+    """`total_bps` is video and sound in bits per second; `measured` are the earlier takes that it comes from.
 
     `estimated` says that it comes from a moment of the rig's picture.
     Files of sound beside it are in it, as large as they may become.
     """
 
     total_bps: int
-    measured: bool = False
+    measured: Measured | None = None
     estimated: bool = False
 
     @property
@@ -33,18 +54,18 @@ class Forecast:
         return free_bytes * 8 // self.total_bps
 
 
-def forecast(plan: FilePlan, measured_bps: int | None = None, picture_bits: float | None = None) -> Forecast | None:
+def forecast(plan: FilePlan, measured: Measured | None = None, picture_bits: float | None = None) -> Forecast | None:
     """Say what a file costs; None where the picture decides and nothing has been measured.
 
-    `measured_bps` is a take's data rate, `picture_bits` how many a picture took when the machine was measured.
+    `measured` is what takes of it came to, `picture_bits` how many a picture took when the machine was measured.
     """
     recipe = plan.recipe
     beside_bps = len(plan.sound_files) * recipe.sound_rate_hz * recipe.sound_channels * SOUND_FILE_BITS
     picture_bps = recipe.rate.target_bps or _profile_bps(plan)
     if picture_bps is not None:
         return Forecast(total_bps=picture_bps + len(plan.tracks) * sound_bps(recipe) + beside_bps)
-    if measured_bps:
-        return Forecast(total_bps=measured_bps + beside_bps, measured=True)
+    if measured is not None:
+        return Forecast(total_bps=measured.median_bps + beside_bps, measured=measured)
     if picture_bits is None:
         return None
     estimated_bps = round(picture_bits * plan.frame.rate) + len(plan.tracks) * sound_bps(recipe)

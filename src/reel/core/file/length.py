@@ -1,12 +1,34 @@
 """Lengths as people type them."""
 
 import re
+from dataclasses import replace
+from fractions import Fraction
 
 from reel.core.errors import BadValueError
+from reel.core.file.recipe import Recipe
 
 _LENGTH = re.compile(r"(?P<number>\d{1,6}(\.\d{1,3})?)\s?(?P<unit>s|min|h)?\Z", re.ASCII)
 _SECONDS = {"s": 1, "min": 60, "h": 3600, None: 1}
 MAX_S = 24 * 3600
+
+
+_GIGABYTES = re.compile(r"(?P<number>\d{1,6}(\.\d{1,3})?)\s?GB\Z", re.ASCII | re.IGNORECASE)
+
+
+def with_parts(recipe: Recipe, text: str) -> Recipe:
+    """Give a recipe with parts of `30min` or `4GB`; raises BadValueError."""
+    if (size := parse_gigabytes(text)) is not None:
+        return replace(recipe, part_gb=size)
+    seconds = parse_length(text)
+    if seconds % 60:
+        raise BadValueError("Parts", text, "a part lasts whole minutes, like 30min, or has a size, like 4GB")
+    return replace(recipe, part_minutes=int(seconds // 60))
+
+
+def parse_gigabytes(text: str) -> Fraction | None:
+    """Read `4GB` as 10⁹ bytes; None for what is no size."""
+    match = _GIGABYTES.match(text.strip())
+    return Fraction(match["number"]) if match else None
 
 
 def parse_length(text: str) -> float:

@@ -15,13 +15,15 @@ from reel.core.signal import Mode, Signal, rate_label
 class FilePlan:
     """A file before it is written: `frame` is the picture's size and rate, `tracks` are the names of its sound tracks.
 
-    Pictures are fitted to the frame's rate, or, when `as_it_comes`, keep the times at which they arrive.
+    Pictures are fitted to the frame's rate, or, when `as_it_comes`, keep the times at which they arrive. The file runs
+    `lapse` times as fast as what it shows.
     """
 
     recipe: Recipe
     frame: Mode
     as_it_comes: bool = False
     tracks: tuple[str, ...] = ()
+    lapse: int = 1
 
     @property
     def tick_rate(self) -> Fraction:
@@ -46,6 +48,17 @@ class FilePlan:
     def keyframe_ticks(self) -> int:
         """Frames from one keyframe to the next."""
         return 1 if self.recipe.codec_facts.is_intra else max(1, round(self.recipe.keyframe_s * self.frame.rate))
+
+    @property
+    def part_ticks(self) -> int | None:
+        """Ticks after which a part ends; None where no length is set."""
+        minutes = self.recipe.part_minutes
+        return round(minutes * 60 * self.tick_rate) if minutes else None
+
+    @property
+    def part_bytes(self) -> int | None:
+        """Bytes from which on a part ends; None where no size is set."""
+        return round(self.recipe.part_gb * 10**9) or None
 
     @property
     def most_bps(self) -> int | None:

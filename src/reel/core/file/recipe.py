@@ -18,6 +18,8 @@ SOUND_RATES_HZ = (44_100, 48_000, 96_000)
 DEPTHS = (8, 10)
 # Of each sample in a file of sound beside the take: more than any input has.
 SOUND_FILE_BITS = 24
+PART_MINUTES = 600
+PART_GB = (Fraction(1, 100), Fraction(1000))
 _USUAL_RATE = ConstantQuality(quality=20)
 
 
@@ -49,6 +51,7 @@ class Draft:
     `effort` is one of the codec's own presets and `profile` one that is chosen, "" where it has none. `b_frames` and
     `lookahead` (frames) are the effort's own when None; `level` is the smallest that holds the frame when "".
     The sound's bitrate, rate and channels hold for each track, `sound_files` is what each is written to as well.
+    A part ends after `part_minutes` and from `part_gb` (10⁹ bytes) on, and another file begins; 0 for neither.
     """
 
     container: Container = Container.MP4
@@ -71,6 +74,8 @@ class Draft:
     sound_channels: int = 2
     sound_files: SoundFiles = SoundFiles.NONE
     name_pattern: str = DEFAULT_PATTERN
+    part_minutes: int = 0
+    part_gb: Fraction = Fraction(0)
 
     @property
     def codec_facts(self) -> CodecFacts:
@@ -176,6 +181,11 @@ class Recipe(Draft):
             raise BadValueError("Keyframe interval", f"{float(self.keyframe_s):g} s", f"it is from {low} to {high} s")
         if self.sound_channels not in (1, 2):
             raise BadValueError("Channels", self.sound_channels, "a track is mono or stereo")
+        if not 0 <= self.part_minutes <= PART_MINUTES:
+            raise BadValueError("New part", f"{self.part_minutes} min", f"it is from 1 to {PART_MINUTES} min, or none")
+        if self.part_gb and not PART_GB[0] <= self.part_gb <= PART_GB[1]:
+            low, high = (f"{float(limit):g}" for limit in PART_GB)
+            raise BadValueError("New part", f"{float(self.part_gb):g} GB", f"it is from {low} to {high} GB, or none")
         check_pattern(self.name_pattern)
         for mismatch in self.mismatches():
             raise mismatch
@@ -207,3 +217,10 @@ class Recipe(Draft):
     def label(self) -> str:
         """The codec and its rate control for people: `H.264 CRF 20`, `ProRes 422 HQ`."""
         return " ".join(part for part in (self.codec_facts.label, self.profile, self.rate.label) if part)
+
+
+def lighter_effort(recipe: Recipe) -> Recipe | None:
+    """Give a recipe with the next lighter effort of its codec; None where it has the lightest, or none."""
+    names = [effort.name for effort in recipe.codec_facts.efforts]  # the lightest first
+    place = names.index(recipe.effort) if recipe.effort in names else 0
+    return replace(recipe, effort=names[place - 1]) if place else None

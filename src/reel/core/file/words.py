@@ -24,8 +24,16 @@ def lines(recipe: Draft) -> dict[str, str]:
         "Sample rate": f"{recipe.sound_rate_hz / 1000:g} kHz",
         "Channels": "mono" if recipe.sound_channels == 1 else "stereo",
         "Sound files": "none" if recipe.sound_files is SoundFiles.NONE else recipe.sound_files.value.upper(),
+        "New part": part_words(recipe),
         "File name": recipe.name_pattern,
     }
+
+
+def part_words(recipe: Draft) -> str:
+    """Say when a new part begins: `every 30 min or 4 GB`, `never`."""
+    limits = [f"{recipe.part_minutes} min"] if recipe.part_minutes else []
+    limits += [f"{float(recipe.part_gb):g} GB"] if recipe.part_gb else []
+    return f"every {' or '.join(limits)}" if limits else "never"
 
 
 def differences(one: Draft, other: Draft) -> tuple[tuple[str, str, str], ...]:

@@ -1,13 +1,14 @@
 """A rig's setup: its inputs, the recorded frame, the tracks, the recipe."""
 
 from collections.abc import Collection
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from reel.core.errors import BadValueError
 from reel.core.file import FilePlan, Recipe
 from reel.core.frame import FrameSetup
 from reel.core.line.input import InputSetup, chain
 from reel.core.line.own import OwnRecorder, remote_plan
+from reel.core.roll import RollSetup
 from reel.core.sound import MAX_TRACKS, TrackSetup
 
 MAX_INPUTS = 6
@@ -26,6 +27,7 @@ class RigSetup:
     tracks: tuple[TrackSetup, ...] = (TrackSetup(),)
     mix_first: bool = False
     recipe: Recipe
+    roll: RollSetup = field(default_factory=RollSetup)
 
     def __post_init__(self) -> None:
         if not 1 <= len(self.inputs) <= MAX_INPUTS:
@@ -43,6 +45,10 @@ class RigSetup:
         titles = [track.name.casefold() for track in self.tracks]
         if len({*titles, MIX.casefold()}) <= len(titles):
             raise BadValueError("Tracks", ", ".join(titles), f"each has a name of its own, and none is “{MIX}”")
+        if self.roll.lapse > 1 and self.frame.as_it_comes:
+            raise BadValueError(
+                "Time-lapse", f"{self.roll.lapse}×", "it needs a fixed rate; in Frame pictures keep their times"
+            )
         known = {"", *(one.name for one in self.inputs if one.has_picture)}
         if lost := self.frame.shown_inputs - known:
             raise BadValueError("Picture", min(lost), "no input of this name has a picture")
@@ -82,8 +88,12 @@ def file_plan(setup: RigSetup, heard: frozenset[int] | None = None) -> FilePlan:
     )
     if setup.mix_first and tracks:
         tracks = (MIX, *tracks)
+    if setup.roll.lapse > 1:
+        tracks = ()  # sound at many times its speed is noise
     frame = setup.frame
-    return FilePlan(recipe=setup.recipe, frame=frame.mode, as_it_comes=frame.as_it_comes, tracks=tracks)
+    return FilePlan(
+        recipe=setup.recipe, frame=frame.mode, as_it_comes=frame.as_it_comes, tracks=tracks, lapse=setup.roll.lapse
+    )
 
 
 def without_free_tracks(setup: RigSetup, among: Collection[int]) -> RigSetup:

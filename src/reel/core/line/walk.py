@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
-from reel.core.file import FilePlan, forecast
+from reel.core.file import FilePlan, Measured, forecast
 from reel.core.line.input import Chain, InputSetup, chain
 from reel.core.line.loss import Figure, Framing, Loss, LossKind, Weight
 from reel.core.line.origin import Network
@@ -50,10 +50,10 @@ class Strand:
     is_sound: bool = False
 
 
-def walk(setup: RigSetup, live: Sequence[Live] = (), measured_bps: int | None = None) -> tuple[Stage, ...]:
+def walk(setup: RigSetup, live: Sequence[Live] = (), measured: Measured | None = None) -> tuple[Stage, ...]:
     """Walk the line of a rig. `live` is what each input says of itself, empty while the rig is closed.
 
-    `measured_bps` is the data rate of an earlier take with this recipe, if there is one.
+    `measured` is what earlier takes with this recipe came to, if there are any.
     """
     picture, plan = setup.picture, file_plan(setup, heard(setup, live))
     planned, arrival = chain(picture), live[0].signal if live else None
@@ -80,7 +80,7 @@ def walk(setup: RigSetup, live: Sequence[Live] = (), measured_bps: int | None = 
         ),
         _frame_stage(setup, plan.signal, way, comes),
         _sound_stage(setup, plan, live),
-        _file_stage(plan, measured_bps),
+        _file_stage(plan, measured),
         Stage(key="roll", fact="blocked" if way.block else "ready"),
     )
 
@@ -258,9 +258,9 @@ def _sound_bps(sound: SoundFormat | None) -> float | None:
     return float(sound.rate_hz * sound.channels * 32) if sound else None
 
 
-def _file_stage(plan: FilePlan, measured_bps: int | None) -> Stage:
+def _file_stage(plan: FilePlan, measured: Measured | None) -> Stage:
     recipe = plan.recipe
-    cost = forecast(plan, measured_bps)
+    cost = forecast(plan, measured)
     if cost is None:
         return Stage(key="file", fact=recipe.label, detail="size not known yet")
     about = "" if recipe.rate.target_bps else "about "

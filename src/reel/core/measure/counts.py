@@ -1,7 +1,9 @@
 """What the recorder counts in a take: frames, and every one that was lost, with its cause and its place."""
 
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, replace
 from enum import StrEnum
+from fractions import Fraction
 
 # As many stretches are kept by place; later ones are counted all the same.
 MAX_STRETCHES = 200
@@ -77,32 +79,122 @@ class Counts:
 
 
 class Tally:
-    """Counts while a take rolls. Written by one thread; what `counts` gives may be read by any."""
+    """Counts while a take rolls, part by part. Written by one thread; what it gives may be read by any.
+
+    Every count names the tick of the take that it is of, so that what is known late still goes to its part.
+    """
 
     def __init__(self) -> None:
-        self.ticks = self.dropped = self.repeated = 0
-        self._lost = dict.fromkeys(LossCause, 0)
-        self._stretches: list[Stretch] = []
+        self._parts = [_PartTally(0)]
 
-    def lose(self, first_tick: int, ticks: int, cause: LossCause) -> None:
+    def begin_part(self, first_tick: int) -> None:
+        """Count what lies from a tick on apart."""
+        self._parts.append(_PartTally(first_tick))
+
+    def take(self, tick: int) -> None:
+        """Count a frame that the take should have."""
+        self._of(tick).ticks += 1
+
+    def drop(self, tick: int) -> None:
+        """Count a picture that came when its tick had one."""
+        self._of(tick).dropped += 1
+
+    def repeat(self, ticks: range) -> None:
+        """Count ticks that hold the picture before, since none was due."""
+        for part, own in self._shared(ticks):
+            part.repeated += len(own)
+
+    def lose(self, ticks: range, cause: LossCause, *, were_repeated: bool = False) -> None:
         """Count frames that were lost in a row; those that follow on the last stretch make it longer."""
-        if ticks <= 0:
-            return
-        self._lost[cause] += ticks
-        last = self._stretches[-1] if self._stretches else None
-        if last is not None and last.cause is cause and last.first_tick + last.ticks == first_tick:
-            self._stretches[-1] = Stretch(first_tick=last.first_tick, ticks=last.ticks + ticks, cause=cause)
-        elif len(self._stretches) < MAX_STRETCHES:
-            self._stretches.append(Stretch(first_tick=first_tick, ticks=ticks, cause=cause))
+        for part, own in self._shared(ticks):
+            part.lose(own, cause)
+            if were_repeated:
+                part.repeated -= len(own)
 
     @property
     def counts(self) -> Counts:
         """All that was counted so far."""
+        parts = tuple(part.counts for part in self._parts)
+        return Counts(
+            ticks=sum(part.ticks for part in parts),
+            lost_before=sum(part.lost_before for part in parts),
+            lost_encoder=sum(part.lost_encoder for part in parts),
+            dropped=sum(part.dropped for part in parts),
+            repeated=sum(part.repeated for part in parts),
+            stretches=tuple(stretch for part in parts for stretch in part.stretches)[:MAX_STRETCHES],
+        )
+
+    def part(self, number: int, inputs: Iterable[InputCounts], rate: Fraction) -> Counts:
+        """Give what was counted of a part, from 1, by its own ticks; `inputs` are counted by the take's ticks.
+
+        What an input did not send goes to the part in which that begins.
+        """
+        own = self._parts[number - 1]
+        end_tick = self._parts[number].first_tick if number < len(self._parts) else None
+        return replace(
+            own.counts,
+            stretches=tuple(replace(one, first_tick=one.first_tick - own.first_tick) for one in own.stretches),
+            inputs=tuple(
+                replace(
+                    one,
+                    pictures=tuple(_within(one.pictures, own.first_tick, end_tick)),
+                    sound=tuple(_within(one.sound, own.first_tick, end_tick, rate / 1000)),
+                )
+                for one in inputs
+            ),
+        )
+
+    def _of(self, tick: int) -> "_PartTally":
+        return next(part for part in reversed(self._parts) if part.first_tick <= tick or part is self._parts[0])
+
+    def _shared(self, ticks: range) -> Iterator[tuple["_PartTally", range]]:
+        """Share ticks out among the parts that they lie in."""
+        ends = [part.first_tick for part in self._parts[1:]]
+        for part, end in zip(self._parts, [*ends, max(ticks.stop, 1)], strict=True):
+            own = range(max(ticks.start, part.first_tick), min(ticks.stop, end))
+            if own:
+                yield part, own
+
+
+class _PartTally:
+    """The counts of one part, by the take's ticks."""
+
+    def __init__(self, first_tick: int) -> None:
+        self.first_tick = first_tick
+        self.ticks = self.dropped = self.repeated = 0
+        self.stretches: list[Stretch] = []
+        self._lost = dict.fromkeys(LossCause, 0)
+
+    def lose(self, ticks: range, cause: LossCause) -> None:
+        self._lost[cause] += len(ticks)
+        last = self.stretches[-1] if self.stretches else None
+        if last is not None and last.cause is cause and last.first_tick + last.ticks == ticks.start:
+            self.stretches[-1] = replace(last, ticks=last.ticks + len(ticks))
+        elif len(self.stretches) < MAX_STRETCHES:
+            self.stretches.append(Stretch(first_tick=ticks.start, ticks=len(ticks), cause=cause))
+
+    @property
+    def counts(self) -> Counts:
         return Counts(
             ticks=self.ticks,
             lost_before=self._lost[LossCause.NO_SIGNAL] + self._lost[LossCause.SKIPPED],
             lost_encoder=self._lost[LossCause.ENCODER],
             dropped=self.dropped,
             repeated=self.repeated,
-            stretches=tuple(self._stretches),
+            stretches=tuple(self.stretches),
         )
+
+
+def _within(
+    holes: Iterable[Missing], first_tick: int, end_tick: int | None, ticks_each: Fraction | None = None
+) -> Iterator[Missing]:
+    """Give the holes of a part by its own ticks; where what is lost lasts `ticks_each`, they are cut at its ends."""
+    for hole in holes:
+        start, lost = hole.first_tick, hole.lost
+        if ticks_each is not None:
+            stop = start + lost * ticks_each
+            kept = min(stop, Fraction(end_tick)) if end_tick is not None else stop
+            start = max(start, first_tick)
+            lost = round((kept - start) / ticks_each)
+        if lost > 0 and first_tick <= start and (end_tick is None or start < end_tick):
+            yield Missing(first_tick=start - first_tick, lost=lost)

@@ -13,13 +13,15 @@ from reel.core.media.planes import luma_of, planes_of
 from reel.core.media.preview import encode_for_browser
 from reel.core.media.probe import MediaFacts, SoundFacts, VideoFacts, probe
 from reel.core.media.rate import RateFacts, measure_rate
-from reel.core.media.rewrap import rewrap_to_mp4
-from reel.core.media.shelf import Reserved, Shelf, beside, megabytes
+from reel.core.media.rewrap import RESCUED, claimed_length, rescue, rescued_path, rewrap_to_mp4
+from reel.core.media.shelf import Reserved, Shelf, beside, megabytes, part_tag
 from reel.core.media.speed import Sample, measure_speed
+from reel.core.media.stills import hardest_second, still
 from reel.core.media.strip import Strip
 from reel.core.media.writer import PartWriter
 
 __all__ = [
+    "RESCUED",
     "Arriving",
     "Composer",
     "Follower",
@@ -43,16 +45,22 @@ __all__ = [
     "Stroke",
     "VideoFacts",
     "beside",
+    "claimed_length",
     "draw_strokes",
     "encode_for_browser",
     "feed_signal",
+    "hardest_second",
     "keep_image",
     "luma_of",
     "measure_rate",
     "measure_speed",
     "megabytes",
+    "part_tag",
     "planes_of",
     "poster",
     "probe",
+    "rescue",
+    "rescued_path",
     "rewrap_to_mp4",
+    "still",
 ]

@@ -65,7 +65,8 @@ class SoundFacts:
     """One sound track of a file; `start_s` is the presentation time of its first sample, `length_s` until its last.
 
     `holes` are (second, seconds) at which its time leaves something out, negative where it goes back. `rms_db` is its
-    level in dBFS over all, None where nothing could be decoded; `undecodable` packets could not. `title` is its name.
+    level in dBFS over all and `peak_db` its highest sample, None where nothing could be decoded; `undecodable` packets
+    could not. `title` is its name.
     """
 
     codec: str
@@ -78,6 +79,7 @@ class SoundFacts:
     holes: tuple[tuple[Fraction, Fraction], ...] = ()
     undecodable: int = 0
     rms_db: float | None = None
+    peak_db: float | None = None
     title: str = ""
 
 
@@ -119,6 +121,7 @@ class _Stream:
     decoded: int = 0
     undecodable: int = 0
     square: float = 0.0
+    peak: float = 0.0
     samples: int = 0
 
     def add(self, packet: "av.Packet[av.stream.Stream]") -> None:
@@ -151,6 +154,7 @@ class _Stream:
                 data = _floats(frame)
                 self.square += float(np.square(data, dtype=np.float64).sum())
                 self.samples += data.size
+                self.peak = max(self.peak, float(np.abs(data).max(initial=0)))
 
     def _follow(self, frame: av.AudioFrame) -> None:
         """Note where the time of the sound leaves something out or goes back; a packet may lie about its length."""
@@ -305,6 +309,7 @@ def _sound(found: _Stream) -> SoundFacts:
         holes=tuple(found.holes),
         undecodable=found.undecodable,
         rms_db=to_db(rms) if found.samples else None,
+        peak_db=to_db(found.peak) if found.samples else None,
         title=stream.metadata.get("title") or stream.metadata.get("name") or "",
     )
 

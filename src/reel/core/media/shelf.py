@@ -3,7 +3,7 @@
 import datetime
 import os
 import shutil
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
@@ -30,6 +30,11 @@ class Reserved:
 def beside(path: Path) -> Path:
     """Give the folder in which the files of sound of a take at `path` lie, where it has some."""
     return path.with_suffix(BESIDE)
+
+
+def part_tag(number: int) -> str:
+    """Give what the name of a part has beyond the take's: nothing for the first."""
+    return f"_part{number}" if number > 1 else ""
 
 
 class Shelf:
@@ -103,6 +108,21 @@ class Shelf:
             return Reserved(rolling=rolling, final=final, number=number)
         raise MediaError(self.root, f"holds {MAX_NUMBER} takes of this name; change the name in File")
 
+    def reserve_part(self, take: Reserved, number: int) -> Reserved:
+        """Set the name of a take's part aside, from the second on, by making its rolling file; raises MediaError."""
+        for final in _with_letters(_tagged(take.final, number)):
+            rolling = final.with_name(f"{final.stem}{ROLLING}{final.suffix}")
+            if final.exists() or beside(final).exists():
+                continue
+            try:
+                rolling.touch(exist_ok=False)
+            except FileExistsError:
+                continue
+            except OSError as error:
+                raise MediaError(self.root, f"can't take another part ({error.strerror})") from error
+            return Reserved(rolling=rolling, final=final, number=take.number)
+        raise NameTakenError(_tagged(take.final, number))
+
     def complete(self, reserved: Reserved) -> Path:
         """Give a finished file its name; if somebody took that name meanwhile, the next one with a letter added.
 
@@ -118,15 +138,24 @@ class Shelf:
             return final
         raise NameTakenError(reserved.final)
 
-    def rename(self, name: str, stem: str) -> str:
-        """Rename a file, keeping its ending; gives the new name. Raises NameTakenError, MediaError."""
-        source = self.path(name)
-        target = self.path(slug(stem) + source.suffix)
-        if target.name != name:
-            if self._stands(target.stem):
+    def rename(self, files: Sequence[tuple[str, str]], stem: str) -> list[str]:
+        """Rename the files of one take: (name, tag) each gets the stem with its tag, and keeps its ending.
+
+        Gives the new names, in that order: all or none. Raises NameTakenError, MediaError.
+        """
+        pairs = [(self.path(name), self.path(f"{slug(stem)}{tag}{Path(name).suffix}")) for name, tag in files]
+        pairs = [(source, target) for source, target in pairs if source != target]
+        own = {source.stem for source, _ in pairs}
+        for _, target in pairs:
+            if target.stem not in own and self._stands(target.stem):
                 raise NameTakenError(target)
-            _move_both(source, target)
-        return target.name
+        _move_all(pairs)
+        return [f"{slug(stem)}{tag}{Path(name).suffix}" for name, tag in files]
+
+    def put_back(self, names: Sequence[str], before: Sequence[str]) -> None:
+        """Give renamed files the names that they had before."""
+        pairs = [(self.path(name), self.path(old)) for name, old in zip(names, before, strict=True)]
+        _move_all([(source, target) for source, target in pairs if source != target])
 
     def delete(self, name: str) -> None:
         """Delete a file and what lies beside it; one that is gone already is no error. Raises MediaError."""
@@ -157,6 +186,10 @@ class Shelf:
         return high
 
 
+def _tagged(final: Path, number: int) -> Path:
+    return final.with_stem(final.stem + part_tag(number))
+
+
 def _with_letters(final: Path) -> list[Path]:
     """Give a name, and those that take its place when it is taken: the same with a letter added."""
     return [final.with_stem(final.stem + letter) for letter in ("", *"bcdefghijklmnopqrstuvwxyz")]
@@ -169,6 +202,18 @@ def _move_both(source: Path, target: Path) -> None:
         _move(source, target)
     except (NameTakenError, MediaError):
         _move_beside(target, source)
+        raise
+
+
+def _move_all(pairs: Sequence[tuple[Path, Path]]) -> None:
+    done: list[tuple[Path, Path]] = []
+    try:
+        for source, target in pairs:
+            _move_both(source, target)
+            done.append((source, target))
+    except (NameTakenError, MediaError):
+        for source, target in reversed(done):
+            _move_both(target, source)
         raise
 
 

@@ -1,6 +1,7 @@
 """Writing one part: picture and tracks into a file, as its recipe says."""
 
 import os
+import time
 from collections import deque
 from pathlib import Path
 from types import TracebackType
@@ -27,6 +28,7 @@ class PartWriter:
     """Writes one part of a take, and the files of sound beside it. Use it with `with`: leaving closes the files.
 
     Pictures come in the order of their ticks (a tick may be left out), the samples of each track without a hole.
+    `disk_s` is how long it waited for the drive so far, in seconds.
     """
 
     def __init__(self, path: Path, plan: FilePlan) -> None:
@@ -38,6 +40,7 @@ class PartWriter:
         self._kept = self._settings.b_frames if container.muxer in ("mp4", "mov") else 0
         self._tail: deque[tuple[av.VideoFrame, int]] = deque()
         self._closed = False
+        self.disk_s = 0.0
         self._files = SoundFilesBeside(path, plan)
         try:
             self._container = av.open(str(path), "w", format=container.muxer, options=dict(container.options))
@@ -117,7 +120,9 @@ class PartWriter:
             for packet in stream.encode(frame):  # type: ignore[arg-type]  # the union is narrowed by the caller
                 if stream is self._video and self._picture_ticks:
                     packet.duration = self._picture_ticks
+                began_s = time.perf_counter()
                 self._container.mux(packet)
+                self.disk_s += time.perf_counter() - began_s
         except BROKEN as error:
             raise MediaError(self._path, f"could not be written ({reason_of(error)})") from error
 

@@ -2,6 +2,7 @@
 
 from reel.core.signal.arrival import (
     Arrived,
+    DeviceEvent,
     FloatArray,
     HeldError,
     Input,
@@ -21,6 +22,7 @@ __all__ = [
     "NS",
     "PIXEL_FORMATS",
     "Arrived",
+    "DeviceEvent",
     "FloatArray",
     "Gathered",
     "HeldError",

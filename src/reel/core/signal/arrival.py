@@ -1,6 +1,7 @@
 """What arrives from an input: the facts of a signal, its pictures and its samples, and the seam they come through."""
 
 from dataclasses import dataclass
+from enum import StrEnum
 from fractions import Fraction
 from typing import Protocol, TypeAlias
 
@@ -86,6 +87,12 @@ class Samples:
     data: FloatArray
 
 
+class DeviceEvent(StrEnum):
+    """What a device reports of itself over its link, beside picture and sound."""
+
+    LOCKED = "locked"
+
+
 Arrived: TypeAlias = Picture | Samples
 
 
@@ -103,6 +110,10 @@ class Input(Protocol):
     @property
     def is_connecting(self) -> bool:
         """Whether it is not known yet what will come."""
+
+    @property
+    def event(self) -> DeviceEvent | None:
+        """What the device reports of itself just now; None for nothing, and where it can't."""
 
     def due_ns(self) -> int | None:
         """When to read next, on the recorder's clock; None when nothing more will come."""

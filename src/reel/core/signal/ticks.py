@@ -49,7 +49,7 @@ class Ticks:
 
     def place(self, at_ns: int) -> Placement:
         """Place a picture that was shown at `at_ns`, in the order of time."""
-        tick = self._window(at_ns)
+        tick = self.tick_at(at_ns)
         if tick < self.next_tick:
             return Placement(repeats=range(0), tick=None)
         repeats = range(self.next_tick, tick) if self._filled else range(0)
@@ -58,13 +58,13 @@ class Ticks:
 
     def are_together(self, first_ns: int, second_ns: int) -> bool:
         """Say whether pictures shown at these two times fall to the same tick."""
-        return self._window(first_ns) == self._window(second_ns)
+        return self.tick_at(first_ns) == self.tick_at(second_ns)
 
     def fill(self, until_ns: int) -> range:
         """Give the windows that ended before `until_ns` without a picture, to be filled with the one before."""
         if not self._filled:
             return range(0)
-        repeats = range(self.next_tick, max(self.next_tick, self._window(until_ns)))
+        repeats = range(self.next_tick, max(self.next_tick, self.tick_at(until_ns)))
         self.next_tick = repeats.stop
         return repeats
 
@@ -78,7 +78,8 @@ class Ticks:
         ended = Segment(start_ns=segment.start_ns, first_tick=segment.first_tick, end_tick=end_tick)
         return ended, repeats
 
-    def _window(self, at_ns: int) -> int:
+    def tick_at(self, at_ns: int) -> int:
+        """Give the tick to which a picture falls that was shown at `at_ns`."""
         segment = self._open_segment()
         return segment.first_tick + (at_ns - segment.start_ns + self._early_ns) * self.rate // NS
 

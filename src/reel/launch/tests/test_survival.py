@@ -39,6 +39,11 @@ def readable_s(path):
     return (times[-1] - times[0] + 1 / 30) if times else 0.0
 
 
+def proof_of(take):
+    """The proof of a take's first part."""
+    return take["parts"][0]["proof"]
+
+
 class KillTests(HomeTestCase):
     def test_recorder_killed_at_random_moments(self):
         """kill -9: the file opens up to about the last second; the next start finds the take and its proof."""
@@ -62,20 +67,26 @@ class KillTests(HomeTestCase):
             if take["id"] in killed:
                 self.assertEqual((take["state"], "was stopped" in take["problem"]), ("interrupted", True))
         self.start("-m", "django", "run_huey", "--quiet")
-        self.wait_for(lambda: all(take["proof"]["lines"] for take in self.takes()), "the proofs")
+        self.wait_for(lambda: all(proof_of(take)["lines"] for take in self.takes()), "the proofs")
         for take in self.takes()[:KILLS]:
-            facts = probe(Path(take["file"]))
+            (part,) = take["parts"]
+            facts = probe(Path(part["file"]))
             self.assertAlmostEqual(take["length_s"], float(facts.video.length_s), places=2)
             self.assertGreater(take["length_s"], 0.1)
+            self.assertLess(part["lost_s"], WORST_LOSS_S + 0.5)
+            original = Path(part["file"]).with_name(part["original"])
+            self.assertEqual(Path(part["file"]).stem, f"{original.stem}_rescued")
+            left, repaired = readable_s(original), readable_s(Path(part["file"]))
+            self.assertGreater(repaired, left - 0.1, "all that was left is in what was repaired")
 
     def test_worker_killed_its_job_runs_again(self):
         run(self.home, "-m", "django", "shell", "-c", (
-            "from reel.web.jobs.models import *; from reel.web.takes.models import *; take = Take.objects.get();"
-            "Take.objects.update(proof=None, proof_state='waiting');"
-            "Job.objects.create(kind='prove', subject=take.pk, state=JobState.RUNNING, done_part=0.4)"
+            "from reel.web.jobs.models import *; from reel.web.takes.models import *; part = Part.objects.get();"
+            "Part.objects.update(proof=None, proof_state='waiting');"
+            "Job.objects.create(kind='prove', subject=part.pk, state=JobState.RUNNING, done_part=0.4)"
         ))  # fmt: skip
         self.start("-m", "django", "run_huey", "--quiet")
-        self.wait_for(lambda: self.takes()[0]["proof"]["lines"], "the proof")
+        self.wait_for(lambda: proof_of(self.takes()[0])["lines"], "the proof")
 
     def test_parent_brings_back_what_died_and_leaves_nothing_behind(self):
         port = free_port()
@@ -172,8 +183,9 @@ class DiskTests(HomeTestCase):
         stored = lambda: next(take for take in self.takes() if take["id"] == take_id)["state"] == "closed"  # noqa: E731
         self.wait_for(stored, "the end in the database")
         take = next(take for take in self.takes() if take["id"] == take_id)
-        self.assertNotIn("rolling", Path(take["file"]).name)
-        self.assertGreater(readable_s(Path(take["file"])), 0.3)
+        file = Path(take["parts"][0]["file"])
+        self.assertNotIn("rolling", file.name)
+        self.assertGreater(readable_s(file), 0.3)
         self.start_roll()
         self.wait_for(self.roll_is_long(0.3), "the next roll")
         self.cut()
@@ -252,7 +264,7 @@ class ConflictTests(HomeTestCase):
         self.cut()
         self.wait_for(lambda: not self.client.ask(Ask()).status.rolls, "the end", 60)
         take = next(take for take in self.takes() if take["id"] == take_id)
-        video = probe(Path(take["file"])).video
+        video = probe(Path(take["parts"][0]["file"])).video
         counts = take["counts"]
         self.assertGreater(counts["lost_encoder"], 0)
         self.assertEqual(video.frames + counts["lost_encoder"], counts["ticks"])
@@ -263,16 +275,31 @@ class CommandTests(HomeTestCase):
         rigs = json.loads(run(self.home, "-m", "reel", "rigs", "--json").stdout)
         self.assertEqual(len(rigs), 12)
         done = json.loads(run(self.home, "-m", "reel", "roll", "Moss & Stone, console", "--for", "2s", "--json").stdout)
-        self.assertEqual((done["state"], done["proof"]["state"] in ("as asked", "differs")), ("closed", True))
-        self.assertGreaterEqual(done["length_s"], 1.9)
-        held = json.loads(run(self.home, "-m", "reel", "probe", done["file"], "--json").stdout)
+        self.assertEqual((done["state"], proof_of(done)["state"] in ("as asked", "differs")), ("closed", True))
+        self.assertEqual((done["length_s"], done["ended_by"]), (2.0, "length"), "to the frame")
+        (part,) = done["parts"]
+        held = json.loads(run(self.home, "-m", "reel", "probe", part["file"], "--json").stdout)
         self.assertEqual(held["video"]["width_px"], 1280)
-        self.assertEqual(self.takes()[0]["file"], done["file"])
+        self.assertEqual(self.takes()[0]["parts"][0]["file"], part["file"])
+        asked = ("--until", "0.005GB", "--parts", "0.01GB", "--recipe", "Evening, small files", "--json", "--for", "9s")
+        done = json.loads(run(self.home, "-m", "reel", "roll", "1", *asked).stdout)
+        self.assertIn(done["ended_by"], ("size", "length"))
+        run(self.home, "-m", "reel", "roll", "1", "--for", "1s", "--recipe", "Archive of the garden")
+        broken = self.home / "left.mkv"
+        broken.write_bytes(Path(self.takes()[0]["parts"][0]["file"]).read_bytes()[:3_000_000])
+        saved = json.loads(run(self.home, "-m", "reel", "rescue", str(broken), "--json").stdout)
+        self.assertEqual(Path(saved["file"]).name, "left_rescued.mkv")
+        self.assertGreater(saved["facts"]["video"]["frames"], 2)
         for arguments, said in (
             (("roll", "nowhere", "--for", "1s"), "There is no rig"),
             (("roll", "1", "--for", "NaN"), "reads like"),
+            (("roll", "1"), "Say how long it rolls"),
+            (("roll", "1", "--for", "1s", "--recipe", "nothing"), "There is no recipe"),
+            (("roll", "1", "--for", "1s", "--parts", "90s"), "whole minutes"),
+            (("roll", "1", "--until", "noon"), "reads like 23:30"),
+            (("rescue", "/dev/null"), "can't be repaired"),
             (("probe", "/dev/null"), "can't be read"),
         ):
             self.assertIn(said, run(self.home, "-m", "reel", *arguments, code=1).stderr)
-        for command in ("roll", "rigs", "takes", "probe", "demo", "start", "test", "assets"):
+        for command in ("roll", "rigs", "takes", "probe", "rescue", "demo", "start", "test", "assets"):
             self.assertIn("usage", run(self.home, "-m", "reel", command, "--help").stdout)

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from reel.core.media.decoding import Decoded, Decoder, complete_ns, frame_signal, open_file, sound_format
 from reel.core.media.errors import BROKEN
-from reel.core.signal import NS, Arrived, InputError, Picture, Samples, Signal, SoundFormat
+from reel.core.signal import NS, Arrived, DeviceEvent, InputError, Picture, Samples, Signal, SoundFormat
 
 # A feed that is read this late drops pictures, as a network source would.
 MAX_LATE_NS = NS // 2
@@ -55,6 +55,11 @@ class FileFeed:
     def is_connecting(self) -> bool:
         """No: a file is there once it is opened."""
         return False
+
+    @property
+    def event(self) -> DeviceEvent | None:
+        """Nothing: it can't."""
+        return None
 
     def due_ns(self) -> int | None:
         """When the next picture is shown or the next block of sound is complete; None after the end."""

@@ -15,7 +15,7 @@ from reel.core.errors import ReelError
 from reel.core.line.origin import FEED_PROTOCOLS
 from reel.core.media.decoding import Decoded, Decoder, complete_ns, frame_signal, open_options, sound_format
 from reel.core.media.errors import BROKEN, reason_of
-from reel.core.signal import NS, Arrived, InputError, Picture, Samples, Signal, SoundFormat
+from reel.core.signal import NS, Arrived, DeviceEvent, InputError, Picture, Samples, Signal, SoundFormat
 from reel.recorder.guard import guarded
 
 CONNECT_S, SILENCE_S = 8.0, 5.0
@@ -98,6 +98,11 @@ class StreamFeed:
     def is_connecting(self) -> bool:
         """Until its first picture has been decoded."""
         return self.signal is None
+
+    @property
+    def event(self) -> DeviceEvent | None:
+        """Nothing: it can't."""
+        return None
 
     def due_ns(self) -> int | None:
         """When what waits is to be shown or heard; long ago when the stream has broken; else in a little while."""

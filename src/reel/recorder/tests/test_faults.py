@@ -33,11 +33,11 @@ from reel.recorder.messages import (
     UnreachableError,
 )
 from reel.recorder.mixing import TrackMixer
+from reel.recorder.partfile import PartFile
 from reel.recorder.reader import Reader
 from reel.recorder.screen import Broadcast
 from reel.recorder.source import Source
 from reel.recorder.sync import SyncTest
-from reel.recorder.take import RollingTake
 from reel.recorder.tests.test_service import LIGHT, ServerTestCase
 
 
@@ -214,7 +214,7 @@ class FaultTests(ServerTestCase):
                 "Input/output error",
             ),
             (PartWriter, "__init__", MediaError(Path("a.mkv"), "could not be opened for writing (planted)"), "planted"),
-            (RollingTake, "watch_file", system_error(errno.EIO), "Input/output error"),
+            (PartFile, "open", system_error(errno.EIO), "Input/output error"),
             (type(self.journal), "rolled", JournalError("database is locked"), "database is locked"),
         ):
             with self.subTest(name), planted(place, name, error), self.assertRaises(RefusedError) as raised:

@@ -125,7 +125,7 @@ class InputTests(unittest.TestCase):
                     take.plan, facts=probe(take.path), counts=take.counts, beside=[files[0], None, files[2]]
                 )
                 self.assertEqual([line.label for line in lacking.differing if "garden" in line.label], [names[1]])
-            name = self.shelf.rename(take.path.name, f"evening {kind.value}")
+            (name,) = self.shelf.rename([(take.path.name, "")], f"evening {kind.value}")
             self.assertTrue((beside(self.shelf.root / name) / names[2]).exists())
             self.shelf.delete(name)
             self.assertEqual(list(self.shelf.root.iterdir()), [])
@@ -262,9 +262,9 @@ class InputTests(unittest.TestCase):
             does_s=(
                 (0.5, lambda source: source.arrange(1)),
                 (1.0, lambda source: source.arrange(0)),
-                (1.5, lambda source: source.toggle("c")),
-                (2.0, lambda source: source.draw(Draw(rig_id=1, stroke=stroke))),
-                (2.5, lambda source: source.draw(Draw(rig_id=1, does=Pen.CLEAR))),
+                (1.5, lambda source: source.frames.toggle("c")),
+                (2.0, lambda source: source.frames.draw(Draw(rig_id=1, stroke=stroke))),
+                (2.5, lambda source: source.frames.draw(Draw(rig_id=1, does=Pen.CLEAR))),
                 (2.6, lambda source: source.arrange(9)),
             ),
         )

@@ -14,11 +14,14 @@ from reel.core.media import MediaError
 from reel.core.signal import NS, Picture
 from reel.recorder.lane import Lane
 from reel.recorder.mixing import TrackMixer
+from reel.recorder.parts import Parts
 from reel.recorder.roll import Roll, RollState
 
 
 class SlowWriter:
     """Writes one picture for each release."""
+
+    disk_s = 0.0
 
     def __init__(self, fails_at=None):
         self.written, self.turns, self.closed, self.fails_at = [], threading.Semaphore(0), False, fails_at
@@ -47,7 +50,8 @@ def silent_roll(lane):
     """A roll at 30 pictures a second, without sound."""
     setup = feed("garden.mp4")
     plan = file_plan(setup, frozenset())
-    return Roll(lane, plan, TrackMixer(lane, setup, plan, {}))
+    parts = Parts(lane, plan)
+    return Roll(parts, plan, TrackMixer(parts, setup, plan, {}))
 
 
 class LaneTests(unittest.TestCase):

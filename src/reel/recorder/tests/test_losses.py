@@ -16,6 +16,7 @@ from reel.core.media import PartWriter, Shelf, probe
 from reel.core.signal import NS, InputError, Mode
 from reel.recorder.clock import VirtualClock
 from reel.recorder.lane import Lane
+from reel.recorder.parts import Parts
 from reel.recorder.source import Source
 from reel.recorder.virtual import record
 from reel.standins import Play, assemble, read_stamp
@@ -42,6 +43,7 @@ class Troubled:
     signal = property(lambda self: self.inner.signal)
     sound = property(lambda self: self.inner.sound)
     is_connecting = False
+    event = None
 
     def due_ns(self):
         return self.inner.due_ns()
@@ -118,7 +120,7 @@ class LossTests(unittest.TestCase):
                 lane = Lane(PartWriter(path, source.plan()), closed=lambda error: None)
                 release = clock.settle_with(lane.settle)
                 lane.start()
-                roll = source.make_roll(lane, source.plan())
+                roll = source.make_roll(Parts(lane, source.plan()))
                 source.begin(roll)
                 source.run_until(10 * NS)
                 source.cut(clock.now_ns())

@@ -19,6 +19,7 @@ from reel.core.line import Connector, DeviceKind, HopSetup, Plugged, propose
 from reel.core.line.tests.rigs import feed, with_picture
 from reel.core.measure import AlarmKind, Verdict, prove
 from reel.core.media import probe
+from reel.core.roll import MarkKind
 from reel.core.signal import NS, Mode
 from reel.recorder.client import Client
 from reel.recorder.messages import (
@@ -49,7 +50,7 @@ FEED = feed("gone.mp4", SMALL.mode, QUICK)
 
 class MemoryJournal:
     def __init__(self):
-        self.takes, self.marks, self.ends = [], [], {}
+        self.takes, self.parts, self.marks, self.ends = [], [], [], {}
 
     def rolled(self, rolled):
         self.takes.append(rolled)
@@ -57,6 +58,9 @@ class MemoryJournal:
 
     def marked(self, take_id, mark):
         self.marks.append((take_id, mark))
+
+    def part_began(self, take_id, part):
+        self.parts.append((take_id, part))
 
     def closed(self, take_id, closed):
         self.ends[take_id] = closed
@@ -129,7 +133,10 @@ class ServiceTests(ServerTestCase):
         self.wait_for(lambda status: status.rolls[0].length_s > held.length_s + 0.3)
         self.assertEqual(self.client.ask(Cut(takes=(take,))).takes, (take,))
         ended = self.journal.ends[take]
-        self.assertEqual((ended.problem, ended.path.suffix, len(self.journal.marks)), (None, ".mp4", 1))
+        self.assertEqual(
+            (ended.problem, ended.path.suffix, [mark.kind for _, mark in self.journal.marks]),
+            (None, ".mp4", [MarkKind.PERSON, MarkKind.HOLD]),
+        )
         facts = probe(ended.path)
         self.assertEqual(facts.video.frames + ended.counts.lost_encoder, ended.counts.ticks)
         self.assertFalse(list(self.folder.glob("*.rolling.*")))

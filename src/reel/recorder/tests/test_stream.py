@@ -25,6 +25,7 @@ from reel.recorder.inputs import FileFeed, StreamFeed
 from reel.recorder.inputs.network import Pace
 from reel.recorder.lane import Lane
 from reel.recorder.opening import opener_for, openers_for
+from reel.recorder.parts import Parts
 from reel.recorder.roll import RollState
 from reel.recorder.source import Source
 from reel.standins import Play
@@ -243,7 +244,7 @@ class StreamTests(unittest.TestCase):
         self.wait_for(lambda: source.readings[0].problem is None)
         path = shelf.root / "take.mkv"
         lane = Lane(PartWriter(path, source.plan()), closed=lambda error: None)
-        roll = source.make_roll(lane, source.plan())
+        roll = source.make_roll(Parts(lane, source.plan()))
         lane.start()
         source.call(lambda: source.begin(roll))
         self.wait_for(lambda: roll.state is RollState.ROLLING)

@@ -1,10 +1,12 @@
 """The live facts as a page shows them: the same words for the first rendering and for every update."""
 
+import math
+
 from reel.core.measure.alarm import SILENT_DB
 from reel.core.media.loudness import SILENT_LUFS
 from reel.core.signal import Scan, pixel_format
 from reel.core.sound import FLOOR_DB, Level
-from reel.recorder.messages import InputStatus, RigStatus, RollStatus, Status
+from reel.recorder.messages import Behind, InputStatus, RigStatus, RollStatus, Status
 from reel.web.ui.templatetags.units import bitrate, length, size
 
 METER_FLOOR_DB = -60.0
@@ -32,6 +34,9 @@ def band_facts(roll: RollStatus, rig: RigStatus | None = None) -> dict[str, obje
         "path": roll.path,
         "state": roll.state,
         "holding": roll.state == "holding",
+        "startsIn": math.ceil(roll.starts_in_s),
+        "part": f"part {roll.part}" if roll.part > 1 else "",
+        "trial": roll.is_trial,
         "timecode": roll.timecode,
         "size": size(roll.size_bytes),
         "rate": bitrate(roll.bitrate_bps),
@@ -43,9 +48,22 @@ def band_facts(roll: RollStatus, rig: RigStatus | None = None) -> dict[str, obje
         else f"{size(roll.free_bytes)} left",
         "queue": f"{roll.queue} of {roll.queue_limit}",
         "marks": roll.marks,
-        "warning": roll.warning or "",
+        "warning": _warning(roll),
         "alarms": " · ".join(alarm["words"] for alarm in _alarms(rig)) if rig else "",
     }
+
+
+def _warning(roll: RollStatus) -> str:
+    """Say what will go wrong before it does, with the one thing that helps most."""
+    if roll.full_in_s is not None:
+        return f"The drive is full in {length(roll.full_in_s)}: make room, or cut"
+    helps = f"the effort “{roll.lighter}” in File" if roll.lighter else "a smaller frame or a lower rate"
+    return {
+        None: "",
+        Behind.ENCODER: f"The encoder falls behind: {helps} keeps up better",
+        Behind.DISK: "The drive falls behind: a faster one, or fewer bits in File, keeps up better",
+        Behind.INPUT: "Reading the signal falls behind: close other programs, or take a smaller arriving mode",
+    }[roll.behind]
 
 
 def rig_facts(rig: RigStatus | None, place: int = 0, *, desk: bool = True) -> dict[str, object] | None:

@@ -29,6 +29,7 @@ from reel.core.line import (
 from reel.core.line.edit import Path, with_device
 from reel.core.line.loss import Limit
 from reel.core.measure import AlarmKind, alarm_remedy
+from reel.core.roll import RollSetup
 from reel.core.sound import MAX_TRACKS, SoundSetup, TrackSetup
 from reel.core.sound.setup import DELAY_MS, LEVEL_DB
 from reel.core.wire import from_plain, to_plain
@@ -211,6 +212,11 @@ def _free_track(tracks: Sequence[TrackSetup], wanted: str) -> TrackSetup:
 def set_recipe(rig: Rig, recipe: Recipe, status: Status | None) -> None:
     """Change the file settings; refused while the rig rolls."""
     _store(rig, replace(rig.plan, recipe=recipe), status)
+
+
+def set_roll(rig: Rig, roll: RollSetup, status: Status | None) -> None:
+    """Change how takes roll; refused while one does."""
+    _store(rig, replace(rig.plan, roll=roll), status)
 
 
 def fit_frame(rig: Rig, status: Status | None) -> None:

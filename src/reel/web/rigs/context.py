@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -10,7 +10,7 @@ from django.conf import settings
 from django.http import Http404, HttpRequest
 
 from reel.core.errors import ReelError
-from reel.core.file import Draft, FilePlan, forecast
+from reel.core.file import Draft, FilePlan, Measured, forecast
 from reel.core.line import (
     DEVICES,
     FELT_MS,
@@ -38,6 +38,7 @@ from reel.core.line import (
     walk,
 )
 from reel.core.line.edit import alternatives
+from reel.core.roll import TRIAL_S, roll_words
 from reel.core.signal import Signal, SoundFormat
 from reel.recorder.messages import RigStatus
 from reel.web.jobs.models import Job
@@ -52,9 +53,11 @@ from reel.web.rigs.keeps_up import keeping, picture_bits
 from reel.web.rigs.line import draw_line
 from reel.web.rigs.models import Rig
 from reel.web.rigs.patch import draw_patch
-from reel.web.takes.models import Take, TakeState
+from reel.web.takes.models import TakeState
 from reel.web.takes.proving import shelf
 
+# So many of the latest takes say what another one will cost.
+MEASURED_TAKES = 12
 # What can be added to a rig: whatever is plugged in. A feed is a rig of its own.
 ADDABLE = {kind.value: device.facts.label for kind, device in DEVICES.items() if kind is not DeviceKind.FEED}
 
@@ -98,8 +101,8 @@ class RigPage:
         return chain(self.input)
 
     @cached_property
-    def measured_bps(self) -> int | None:
-        """The data rate of an earlier take with this recipe."""
+    def measured(self) -> Measured | None:
+        """What earlier takes with this recipe came to."""
         return measured_rate(self.rig, self.plan)
 
     @cached_property
@@ -115,7 +118,7 @@ class RigPage:
     @cached_property
     def stages(self) -> tuple[Stage, ...]:
         """Its line."""
-        return walk(self.plan, self.lives, self.measured_bps)
+        return walk(self.plan, self.lives, self.measured)
 
     @property
     def signal(self) -> Signal | None:
@@ -291,12 +294,14 @@ def _identities(plan: RigSetup) -> set[str]:
 
 def _roll(page: RigPage) -> dict[str, object]:
     return {
+        "rolls_so": roll_words(page.plan.roll),
+        "trial_s": TRIAL_S,
         "others_to_roll": _others_to_roll(page),
         "checks": check_rows(page.rig, page.plan, page.live),
         "shelf_problem": shelf_problem(),
         "framing": page.framing,
         "latest": page.rig.takes.exclude(state=TakeState.ROLLING).first(),
-        "forecast": forecast(page.file_plan, page.measured_bps, picture_bits(page.file_plan)),
+        "forecast": forecast(page.file_plan, page.measured, picture_bits(page.file_plan)),
         **_file(page),
         **_meters(page),
     }
@@ -382,10 +387,13 @@ def shelf_problem() -> str:
     return ""
 
 
-def measured_rate(rig: Rig, plan: RigSetup) -> int | None:
-    """Give the data rate of this rig's newest proved take that was made with the same recipe and frame."""
-    for take in Take.objects.filter(rig=rig, bitrate_bps__isnull=False)[:10]:
-        asked = take.setup
-        if (asked.recipe, asked.frame) == (plan.recipe, plan.frame):
-            return take.bitrate_bps
-    return None
+def measured_rate(rig: Rig, plan: RigSetup) -> Measured | None:
+    """Give what this rig's latest takes and trials with the same recipe and frame came to; None before there is one."""
+    found = []
+    for take in rig.takes.with_parts()[:MEASURED_TAKES]:
+        with suppress(ReelError):  # one that can't be read
+            asked = take.setup
+            unlike = {name: getattr(plan.recipe, name) for name in ("name_pattern", "part_minutes", "part_gb")}
+            if (replace(asked.recipe, **unlike), asked.frame) == (plan.recipe, plan.frame) and take.bitrate_bps:
+                found.append(take.bitrate_bps)
+    return Measured.of(found)

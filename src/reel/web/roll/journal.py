@@ -6,7 +6,7 @@ from contextlib import contextmanager
 
 from django.db import Error, connections
 
-from reel.recorder.journal import Closed, JournalError, Rolled
+from reel.recorder.journal import BegunPart, Closed, JournalError, Rolled
 from reel.recorder.roll import MarkedMoment
 from reel.web.rigs import actions as rigs
 from reel.web.takes import actions
@@ -41,6 +41,7 @@ class DatabaseJournal:
                 started_at=rolled.started_at,
                 tracks=list(rolled.plan.tracks),
                 on_device=rolled.on_device,
+                is_trial=rolled.is_trial,
             )
             try:
                 rigs.untick_put_back(rolled.rig_id, rolled.setup)
@@ -51,17 +52,28 @@ class DatabaseJournal:
     def marked(self, take_id: int, mark: MarkedMoment) -> None:
         """Store a mark."""
         with _stored():
-            Mark.objects.create(take_id=take_id, tick=mark.tick, label=mark.label)
+            Mark.objects.create(take_id=take_id, tick=mark.tick, label=mark.label, kind=mark.kind)
+
+    def part_began(self, take_id: int, part: BegunPart) -> None:
+        """Store another part."""
+        with _stored():
+            actions.add_part(take_id, number=part.number, first_tick=part.first_tick, file_name=part.rolling.name)
 
     def closed(self, take_id: int, closed: Closed) -> None:
         """Store the end of a take and ask for its proof. A take that was deleted meanwhile has none."""
         with _stored():
             take = Take.objects.filter(pk=take_id).first()
-            if take is not None:
+            if closed.is_called_off:
+                actions.forget(take_id)
+            elif take is not None:
                 actions.close(
                     take,
-                    file_name=closed.path.name,
+                    [
+                        actions.ClosedFile(file_name=one.path.name, first_tick=one.first_tick, counts=one.counts)
+                        for one in closed.files
+                    ],
                     counts=closed.counts,
                     problem=closed.problem or "",
                     on_device=closed.on_device,
+                    ended_by=closed.ended_by,
                 )

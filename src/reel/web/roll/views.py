@@ -9,6 +9,7 @@ import uuid
 from collections.abc import AsyncIterator
 from contextlib import suppress
 from dataclasses import replace
+from fractions import Fraction
 
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
@@ -18,6 +19,7 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
 
 from reel.core.errors import ReelError
+from reel.core.roll import TRIAL_S
 from reel.recorder.messages import (
     MAX_LABEL,
     MIX,
@@ -53,6 +55,23 @@ def start(request: HttpRequest, rig_id: int) -> HttpResponse:
         refuse_unasked(rig)
     client().ask(StartRoll(rigs=tuple(rig.to_roll for rig in rigs)))
     return _done(request, reverse("rigs:stage", args=[rig_id, "roll"]))
+
+
+@require_POST
+def attempt(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Record a trial of a rig and go to it: it is cut by itself, and proved at once."""
+    rig = get_object_or_404(Rig, pk=rig_id)
+    refuse_unasked(rig)
+    seconds = number_of(request.POST.get("seconds", "")) if request.POST.get("seconds") else TRIAL_S[2]
+    length_s = Fraction(min(seconds, TRIAL_S[1] + 1) if seconds is not None else 0)
+    done = client().ask(StartRoll(rigs=(rig.to_roll,), length_s=length_s, is_trial=True))
+    return redirect("takes:take", take_id=done.takes[0])
+
+
+@require_GET
+def small(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Show a rig's state and the four actions alone, for a second screen or a phone's width."""
+    return render(request, "roll/small.html", {"rig": get_object_or_404(Rig, pk=rig_id)})
 
 
 @require_POST

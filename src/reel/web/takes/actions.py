@@ -1,20 +1,23 @@
 """What changes takes."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from pathlib import Path
+from dataclasses import dataclass
+from fractions import Fraction
 
 from django.db import Error, transaction
 
-from reel.core.errors import ReelError
+from reel.core.errors import BadValueError, ReelError
 from reel.core.line import RigSetup
+from reel.core.measure import Counts
+from reel.core.roll import CutBy
 from reel.core.wire import to_plain
-from reel.recorder.messages import RefusedError
+from reel.recorder.messages import MAX_LABEL, RefusedError
 from reel.web.jobs.actions import ask_for
 from reel.web.jobs.models import Job
 from reel.web.setups import stored
-from reel.web.takes.models import MAX_NAME, PROVE, ProofState, Take, TakeState
-from reel.web.takes.proving import copy_path, poster_path, shelf_of
+from reel.web.takes.models import MAX_NAME, PROVE, RESCUE, Mark, Part, ProofState, Take, TakeState
+from reel.web.takes.proving import cached_paths, shelf_of
 from reel.web.ui.typed import clean_name
 
 
@@ -25,7 +28,7 @@ def _alone(take: Take, verb: str) -> Iterator[Take]:
     A transaction that is immediate holds the database's one write lock.
     """
     with transaction.atomic():
-        found = Take.objects.filter(pk=take.pk).first()
+        found = Take.objects.with_parts().filter(pk=take.pk).first()
         if found is None:
             raise RefusedError(f"{take.name} was deleted meanwhile.")
         if found.state == TakeState.ROLLING:
@@ -34,70 +37,153 @@ def _alone(take: Take, verb: str) -> Iterator[Take]:
 
 
 def rename(take: Take, name: str) -> None:
-    """Rename a take and its file; raises BadValueError, NameTakenError, RefusedError."""
+    """Rename a take and its files; raises BadValueError, NameTakenError, RefusedError."""
     clean = clean_name("Name", name, MAX_NAME)
     with _alone(take, "renamed") as found:
-        before = found.file_name
-        found.name, found.file_name = clean, shelf_of(found).rename(before, clean)
+        parts = found.all_parts
+        files = [file for part in parts for file in part.names]
+        names = shelf_of(found).rename(files, clean)
         try:
-            found.save(update_fields=["name", "file_name"])
+            found.name = clean
+            found.save(update_fields=["name"])
+            new = iter(names)
+            for part in parts:
+                part.file_name = next(new)
+                part.original_name = next(new) if part.original_name else ""
+                part.save(update_fields=["file_name", "original_name"])
         except Error:
-            shelf_of(found).rename(found.file_name, Path(before).stem)
+            shelf_of(found).put_back(names, [before for before, _ in files])
             raise
-    take.name, take.file_name = found.name, found.file_name
+    take.name = found.name
 
 
 def delete(take: Take) -> None:
-    """Delete a take with its file, poster and browser copy; raises RefusedError, MediaError."""
+    """Delete a take with its files, posters and browser copies; raises RefusedError, MediaError."""
     with _alone(take, "deleted") as found:
-        shelf_of(found).delete(found.file_name)
-        for path in (poster_path(found), copy_path(found)):
-            path.unlink(missing_ok=True)
-        Job.objects.filter(kind=PROVE, subject=found.pk).delete()
+        parts = found.all_parts
+        for part in parts:
+            for file_name, _ in part.names:
+                shelf_of(found).delete(file_name)
+            for path in cached_paths(part):
+                path.unlink(missing_ok=True)
+        Job.objects.filter(kind__in=(PROVE, RESCUE), subject__in=[part.pk for part in parts]).delete()
         found.delete()
 
 
 def prove_again(take: Take) -> None:
-    """Ask for a take's proof once more; nothing changes while one is being made."""
+    """Ask for the proofs of a take's parts once more; nothing changes for one that is being made."""
     with _alone(take, "proved") as found:
-        if not found.on_device and not (found.job and found.job.is_open):
-            Take.objects.filter(pk=found.pk).update(proof_state=ProofState.WAITING)
-            ask_for(PROVE, found.pk)
+        for part in found.all_parts:
+            if not found.on_device and not (part.job and part.job.is_open):
+                Part.objects.filter(pk=part.pk).update(proof_state=ProofState.WAITING)
+                ask_for(PROVE, part.pk)
 
 
-def begin(*, rig_id: int, rig_name: str, name: str, file_name: str, setup: RigSetup, **facts: object) -> Take:
-    """Store a take that has begun to roll."""
-    return Take.objects.create(
-        rig_id=rig_id, rig_name=rig_name, name=name, file_name=file_name, asked=stored(setup), **facts
-    )
+def keep_trial(take: Take) -> None:
+    """Make a trial a take like any other."""
+    with _alone(take, "kept") as found:
+        Take.objects.filter(pk=found.pk).update(is_trial=False)
+
+
+def add_mark(take: Take, part: Part, at_s: float, label: str) -> Mark:
+    """Note a moment of a take afterwards, at a second of one of its parts; raises BadValueError, RefusedError."""
+    clean = clean_name("Mark", label, MAX_LABEL) if label.strip() else ""
+    with _alone(take, "marked") as found:
+        length_s = part.length_s or 0.0
+        if not 0 <= at_s <= length_s:
+            raise BadValueError("Mark", f"{at_s:g} s", f"this part is {length_s:.1f} s long")
+        tick = part.first_tick + int(Fraction(at_s) * found.plan.tick_rate)
+        return Mark.objects.create(take=found, tick=tick, label=clean)
+
+
+def note_mark(mark: Mark, label: str) -> None:
+    """Say something else of a mark; raises BadValueError."""
+    mark.label = clean_name("Mark", label, MAX_LABEL) if label.strip() else ""
+    mark.save(update_fields=["label"])
 
 
 @transaction.atomic
-def close(take: Take, *, file_name: str, counts: object, problem: str, prove: bool = True, on_device: str = "") -> None:
-    """Store that a take is complete, and ask for its proof unless the caller makes it.
+def begin(*, rig_id: int | None, rig_name: str, name: str, file_name: str, setup: RigSetup, **facts: object) -> Take:
+    """Store a take that has begun to roll, with its first part."""
+    take = Take.objects.create(rig_id=rig_id, rig_name=rig_name, name=name, asked=stored(setup), **facts)
+    Part.objects.create(take=take, file_name=file_name)
+    return take
+
+
+def add_part(take_id: int, *, number: int, first_tick: int, file_name: str) -> None:
+    """Store that a take goes on in another part; one that was deleted or closed meanwhile has none."""
+    if Take.objects.rolling().filter(pk=take_id).exists():
+        Part.objects.get_or_create(
+            take_id=take_id, number=number, defaults={"first_tick": first_tick, "file_name": file_name}
+        )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ClosedFile:
+    """A part that is complete: its file's plain name, the take's tick with which it begins, its own counts."""
+
+    file_name: str
+    first_tick: int
+    counts: Counts
+
+
+@transaction.atomic
+def close(
+    take: Take,
+    files: Sequence[ClosedFile],
+    *,
+    counts: Counts,
+    problem: str = "",
+    prove: bool = True,
+    on_device: str = "",
+    ended_by: CutBy = CutBy.PERSON,
+) -> None:
+    """Store that a take is complete, and ask for the proofs of its parts unless the caller makes them.
 
     A take that lies on a device's own storage is not proved before it has been copied off.
     """
-    take.state, take.file_name, take.problem = TakeState.CLOSED, file_name, problem
+    take.state, take.problem, take.ended_by = TakeState.CLOSED, problem, ended_by
     take.counts, take.on_device = to_plain(counts), on_device
-    take.save(update_fields=["state", "file_name", "problem", "counts", "on_device"])
-    if prove and not on_device:
-        ask_for(PROVE, take.pk)
+    take.save(update_fields=["state", "problem", "counts", "on_device", "ended_by"])
+    for number, file in enumerate(files, start=1):
+        made = {"file_name": file.file_name, "first_tick": file.first_tick, "counts": to_plain(file.counts)}
+        part, _ = Part.objects.update_or_create(take=take, number=number, defaults=made)
+        if prove and not on_device:
+            ask_for(PROVE, part.pk)
+    take.parts.filter(number__gt=max(1, len(files))).delete()  # one that could not be opened
 
 
-def recover_interrupted() -> int:
-    """Close takes whose recorder was killed, and ask for their proof; gives how many. Called before anything rolls."""
-    found = Take.objects.filter(state=TakeState.ROLLING)
+def forget(take_id: int) -> None:
+    """Delete a take that never began; it has no file."""
+    Take.objects.rolling().filter(pk=take_id).delete()
+
+
+def recover_interrupted(reached: Mapping[int, float] | None = None) -> int:
+    """Close takes whose recorder was killed, and ask for their repair; gives how many. Called before anything rolls.
+
+    `reached` says how many seconds long each was, by its id, when that was noted last.
+    """
+    found = Take.objects.rolling().with_parts()
     for take in found:
         problem = "The recorder was stopped while it rolled; this is what had been written until then."
-        others = set(Take.objects.exclude(pk=take.pk).values_list("file_name", flat=True))
-        try:
-            take.file_name = shelf_of(take).rescue(take.file_name, others)
-        except ReelError as error:
-            problem = f"The recorder was stopped while it rolled, and its file can't be found: {error}"
+        missing, parts = [], take.all_parts
+        for part in parts:
+            others = set(Part.objects.exclude(pk=part.pk).values_list("file_name", flat=True))
+            try:
+                part.file_name = shelf_of(take).rescue(part.file_name, others)
+            except ReelError as error:
+                missing.append(str(error))
+        if missing:
+            problem = f"The recorder was stopped while it rolled, and its file can't be found: {' '.join(missing)}"
         with transaction.atomic():
-            take.state, take.problem = TakeState.INTERRUPTED, problem
-            take.save(update_fields=["state", "file_name", "problem"])
-            if not take.on_device:
-                ask_for(PROVE, take.pk)
+            take.state, take.problem, take.ended_by = TakeState.INTERRUPTED, problem, CutBy.TROUBLE
+            take.save(update_fields=["state", "problem", "ended_by"])
+            reached_s = (reached or {}).get(take.pk)
+            for part in parts:
+                is_last = part is parts[-1]
+                if is_last and reached_s is not None:
+                    part.reached_ms = round((reached_s - float(part.first_tick / take.plan.tick_rate)) * 1000)
+                part.save(update_fields=["file_name", "reached_ms"])
+                if not take.on_device:
+                    ask_for(RESCUE if is_last else PROVE, part.pk)
     return len(found)

@@ -1,6 +1,7 @@
-"""Takes, their marks and their proof."""
+"""Takes, their parts with their proofs, and their marks."""
 
-from dataclasses import replace
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from django.db import models
@@ -8,14 +9,18 @@ from django.db import models
 from reel.core.file import FilePlan, Plays, plays
 from reel.core.line import RigSetup, file_plan
 from reel.core.measure import Counts, Proof
+from reel.core.media import RESCUED, part_tag
+from reel.core.roll import CutBy, MarkKind, cut_words
 from reel.core.signal import timecode
 from reel.core.wire import from_plain
 from reel.web.jobs.models import Job
 from reel.web.setups import plan_of
 
 MAX_NAME = 80
-# The kind of job that proves a take.
+# The kind of job that proves a part.
 PROVE = "prove"
+# The kind of job that repairs a part whose recorder was killed.
+RESCUE = "rescue"
 
 
 class TakeState(models.TextChoices):
@@ -35,6 +40,10 @@ class ProofState(models.TextChoices):
     FAILED = "failed", "can't be proved"
 
 
+# What is said of a take is the first of these that one of its parts is.
+WORST_FIRST = (ProofState.FAILED, ProofState.DIFFERS, ProofState.WAITING, ProofState.AS_ASKED)
+
+
 class Takes(models.QuerySet["Take"]):
     """Takes, by what may be asked of many."""
 
@@ -42,12 +51,16 @@ class Takes(models.QuerySet["Take"]):
         """Those that have begun, and whose end has not been stored."""
         return self.filter(state=TakeState.ROLLING)
 
+    def with_parts(self) -> "Takes":
+        """All, read with their parts."""
+        return self.prefetch_related("parts")
+
 
 class Take(models.Model):
-    """One recording. `file_name` is a plain name on the shelf; `asked` is the rig's setup when it was rolled.
+    """One recording, of one or more parts; `asked` is the rig's setup when it was rolled.
 
-    `tracks` are the names of the file's sound tracks. `on_device` is the kind of device on whose own storage the file
-    lies, "" when it is on the shelf.
+    `tracks` are the names of its sound tracks, `counts` are those of all its parts. `on_device` is the kind of device
+    on whose own storage its files lie, "" when they are on the shelf. `ended_by` is a core CutBy.
     """
 
     rig = models.ForeignKey("rigs.Rig", null=True, on_delete=models.SET_NULL, related_name="takes")
@@ -57,15 +70,10 @@ class Take(models.Model):
     started_at = models.DateTimeField(db_index=True)
     asked = models.JSONField()
     tracks = models.JSONField(default=list)
-    file_name = models.CharField(max_length=255)
-    size_bytes = models.BigIntegerField(null=True)
-    length_ms = models.BigIntegerField(null=True)
-    bitrate_bps = models.BigIntegerField(null=True)
     counts = models.JSONField(null=True)
     problem = models.TextField(blank=True)
-    proof_state = models.CharField(max_length=12, choices=ProofState.choices, default=ProofState.WAITING)
-    proof = models.JSONField(null=True)
-    playable = models.BooleanField(default=False)
+    ended_by = models.CharField(max_length=8, default=CutBy.PERSON)
+    is_trial = models.BooleanField(default=False)
     on_device = models.CharField(max_length=12, blank=True)
 
     objects = Takes.as_manager()
@@ -83,8 +91,110 @@ class Take(models.Model):
 
     @property
     def plan(self) -> FilePlan:
-        """What its file is to hold."""
+        """What each of its files is to hold."""
         return replace(file_plan(self.setup), tracks=tuple(self.tracks))
+
+    @property
+    def counted(self) -> Counts:
+        """What the recorder counted; all 0 when it left nothing."""
+        return from_plain(self.counts, Counts) if self.counts else Counts()
+
+    @property
+    def end(self) -> str:
+        """Why it was cut, where that was set beforehand; "" where a person cut it."""
+        return cut_words(CutBy(self.ended_by), self.setup.roll)
+
+    @property
+    def all_parts(self) -> list["Part"]:
+        """Its parts, in their order: asked for each time, unless it was read with its parts."""
+        return list(self.parts.all())
+
+    @property
+    def first(self) -> "Part":
+        """Its first part: every take has one."""
+        return self.all_parts[0]
+
+    @property
+    def size_bytes(self) -> int | None:
+        """Bytes of all parts; None until one is known."""
+        return _sum(part.size_bytes for part in self.all_parts)
+
+    @property
+    def length_ms(self) -> int | None:
+        """Milliseconds of picture in all parts; None until one is known."""
+        return _sum(part.length_ms for part in self.all_parts)
+
+    @property
+    def length_s(self) -> float | None:
+        """Seconds of picture in all parts."""
+        length_ms = self.length_ms
+        return length_ms / 1000 if length_ms is not None else None
+
+    @property
+    def bitrate_bps(self) -> int | None:
+        """Bits per second, over all parts."""
+        size, length_ms = self.size_bytes, self.length_ms
+        return round(size * 8000 / length_ms) if size and length_ms else None
+
+    @property
+    def proof_state(self) -> str:
+        """What the proofs say: the worst of its parts'."""
+        found = {part.proof_state for part in self.all_parts}
+        return next((state for state in WORST_FIRST if state in found), ProofState.WAITING)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Heard:
+    """How loud a track of a file is, in dBFS; None where it holds nothing."""
+
+    title: str
+    rms_db: float | None
+    peak_db: float | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Tried:
+    """What a trial showed beside its proof: the second that took the most bits, those bits, how loud its tracks are."""
+
+    hardest_s: int
+    hardest_bps: int
+    tracks: tuple[Heard, ...]
+
+
+# The pictures that are kept of a trial.
+STILLS = ("first", "hardest", "last")
+
+
+class Part(models.Model):
+    """One file of a take, `number` from 1; `file_name` is a plain name where the take lies.
+
+    It begins with the take's tick `first_tick`; `counts` are by its own ticks. One that was repaired has an original,
+    which stays as it was left. `found` is what a trial showed. Where the recorder was killed, it had come to
+    `reached_ms` at least.
+    """
+
+    take = models.ForeignKey(Take, on_delete=models.CASCADE, related_name="parts")
+    number = models.PositiveIntegerField(default=1)
+    first_tick = models.PositiveBigIntegerField(default=0)
+    file_name = models.CharField(max_length=255)
+    size_bytes = models.BigIntegerField(null=True)
+    length_ms = models.BigIntegerField(null=True)
+    bitrate_bps = models.BigIntegerField(null=True)
+    counts = models.JSONField(null=True)
+    problem = models.TextField(blank=True)
+    original_name = models.CharField(max_length=255, blank=True)
+    reached_ms = models.BigIntegerField(null=True)
+    proof_state = models.CharField(max_length=12, choices=ProofState.choices, default=ProofState.WAITING)
+    proof = models.JSONField(null=True)
+    found = models.JSONField(null=True)
+    playable = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint(fields=["take", "number"], name="one_part_a_number")]
+
+    def __str__(self) -> str:
+        return self.file_name
 
     @property
     def counted(self) -> Counts:
@@ -97,6 +207,19 @@ class Take(models.Model):
         return from_plain(self.proof, Proof) if self.proof else None
 
     @property
+    def tried(self) -> Tried | None:
+        """What a trial showed; None for other takes, and before it is proved."""
+        return from_plain(self.found, Tried) if self.found else None
+
+    @property
+    def names(self) -> list[tuple[str, str]]:
+        """Its files, each with what its name has beyond the take's."""
+        tag = part_tag(self.number)
+        if not self.original_name:
+            return [(self.file_name, tag)]
+        return [(self.file_name, f"{tag}{RESCUED}"), (self.original_name, tag)]
+
+    @property
     def length_s(self) -> float | None:
         """Seconds of picture."""
         return self.length_ms / 1000 if self.length_ms is not None else None
@@ -104,20 +227,33 @@ class Take(models.Model):
     @property
     def job(self) -> Job | None:
         """The newest job that reads it."""
-        return Job.objects.filter(kind=PROVE, subject=self.pk).first()
+        return Job.objects.filter(kind__in=(PROVE, RESCUE), subject=self.pk).first()
+
+    @property
+    def lost_s(self) -> float | None:
+        """Seconds at its end that were not written when the recorder was killed, at least; None where none was."""
+        if self.reached_ms is None or self.length_ms is None:
+            return None
+        return max(0, self.reached_ms - self.length_ms) / 1000
 
     @property
     def plays(self) -> Plays:
         """How a browser plays the file: as it is, or in a copy."""
-        return plays(self.plan.recipe)
+        return plays(self.take.plan.recipe)
+
+
+def _sum(values: Iterable[int | None]) -> int | None:
+    known = [value for value in values if value is not None]
+    return sum(known) if known else None
 
 
 class Mark(models.Model):
-    """A moment of a take, at its tick `tick`."""
+    """A moment of a take, at its tick `tick`; `kind` is a core MarkKind."""
 
     take = models.ForeignKey(Take, on_delete=models.CASCADE, related_name="marks")
     tick = models.PositiveBigIntegerField()
     label = models.CharField(max_length=120, blank=True)
+    kind = models.CharField(max_length=8, default=MarkKind.PERSON)
 
     class Meta:
         ordering = ["tick", "id"]

@@ -1,9 +1,11 @@
-"""Proving a take: read its file, hold it against what was asked, make the poster and what a browser can play."""
+"""Proving a part: read its file, hold it against what was asked, make the poster and what a browser can play."""
 
 from collections.abc import Callable
+from fractions import Fraction
 from pathlib import Path
 
 from django.conf import settings
+from django.db import transaction
 
 from reel.core.file import Plays
 from reel.core.measure import examine
@@ -14,12 +16,17 @@ from reel.core.media import (
     Shelf,
     beside,
     encode_for_browser,
+    hardest_second,
     poster,
     probe,
+    rescue,
+    rescued_path,
     rewrap_to_mp4,
+    still,
 )
 from reel.core.wire import to_plain
-from reel.web.takes.models import ProofState, Take
+from reel.web.jobs.actions import ask_for
+from reel.web.takes.models import PROVE, STILLS, Heard, Part, ProofState, Take, Tried
 
 
 def shelf() -> Shelf:
@@ -32,57 +39,100 @@ def shelf_of(take: Take) -> Shelf:
     return Shelf(settings.HOME.devices / take.on_device) if take.on_device else shelf()
 
 
-def poster_path(take: Take) -> Path:
-    """Give where a take's poster lies."""
-    return Path(settings.HOME.cache / f"{take.pk}.jpg")
+def path_of(part: Part) -> Path:
+    """Give where a part's file lies."""
+    return shelf_of(part.take).path(part.file_name)
 
 
-def copy_path(take: Take) -> Path:
-    """Give where a take's browser copy lies; a file that plays itself has none."""
-    return Path(settings.HOME.cache / f"{take.pk}.mp4")
+def poster_path(part: Part) -> Path:
+    """Give where a part's poster lies."""
+    return Path(settings.HOME.cache / f"{part.pk}.jpg")
 
 
-def playable_path(take: Take) -> Path:
+def copy_path(part: Part) -> Path:
+    """Give where a part's browser copy lies; a file that plays itself has none."""
+    return Path(settings.HOME.cache / f"{part.pk}.mp4")
+
+
+def still_path(part: Part, name: str) -> Path:
+    """Give where one of STILLS of a trial lies."""
+    return Path(settings.HOME.cache / f"{part.pk}-{name}.jpg")
+
+
+def cached_paths(part: Part) -> list[Path]:
+    """Give all that is kept of a part beside its files, whether or not it is there."""
+    return [poster_path(part), copy_path(part), *(still_path(part, name) for name in STILLS)]
+
+
+def playable_path(part: Part) -> Path:
     """Give the file that a browser plays."""
-    return shelf_of(take).path(take.file_name) if take.plays is Plays.ITSELF else copy_path(take)
+    return path_of(part) if part.plays is Plays.ITSELF else copy_path(part)
 
 
-def prove(take_id: int, progress: Callable[[float], None]) -> None:
-    """Do a job of the kind PROVE; a take that was deleted meanwhile needs no proof."""
-    take = Take.objects.filter(pk=take_id).first()
-    if take is not None:
-        prove_take(take, progress)
+def prove(part_id: int, progress: Callable[[float], None]) -> None:
+    """Do a job of the kind PROVE; a part that was deleted meanwhile needs no proof."""
+    part = Part.objects.filter(pk=part_id).first()
+    if part is not None:
+        prove_part(part, progress)
 
 
-def prove_take(take: Take, progress: Callable[[float], None]) -> None:
-    """Prove a closed take and store the proof, then make its poster and what a browser plays.
+def prove_part(part: Part, progress: Callable[[float], None]) -> None:
+    """Prove a closed part and store the proof, then make its poster and what a browser plays.
 
     Raises what reading the file raises, which is stored too. A take that is renamed meanwhile goes on under its new
     name.
     """
-    while (found := Take.objects.filter(pk=take.pk).first()) is not None:
+    while (found := Part.objects.select_related("take").filter(pk=part.pk).first()) is not None:
         try:
             facts = _prove(found, progress)
             if facts.video is not None and facts.video.decoded:  # else there is nothing to show
                 _make_playable(found, progress)
         except MediaError:
-            if Take.objects.filter(pk=take.pk, file_name=found.file_name).exists():
+            if Part.objects.filter(pk=part.pk, file_name=found.file_name).exists():
                 raise
         else:
             return
 
 
-def _prove(take: Take, progress: Callable[[float], None]) -> MediaFacts:
-    stored = Take.objects.filter(pk=take.pk, file_name=take.file_name)
+def rescue_part(part_id: int, progress: Callable[[float], None]) -> None:
+    """Do a job of the kind RESCUE: repair a part whose recorder was killed, beside what was left, and have it proved.
+
+    Where it can't be repaired it stays as it is, which is said, and is proved so.
+    """
+    part = Part.objects.select_related("take").filter(pk=part_id).first()
+    if part is None:
+        return
+    source = path_of(part)
+    target = rescued_path(source)
+    problem = ""
     try:
-        facts, seen = examine(shelf_of(take).path(take.file_name), lambda part: progress(part * 0.8))
+        if not part.original_name:
+            _put(target, lambda making: rescue(source, making, progress))
     except MediaError as error:
-        stored.update(proof_state=ProofState.FAILED, problem=take.problem or str(error))
+        problem = f"It could not be repaired. {error}"
+    with transaction.atomic():
+        stored = Part.objects.filter(pk=part.pk, file_name=part.file_name)
+        if problem or part.original_name:
+            stored.update(problem=problem)
+        elif not stored.update(file_name=target.name, original_name=source.name):
+            target.unlink(missing_ok=True)  # it was renamed or deleted meanwhile: what was left is as it was
+        ask_for(PROVE, part.pk)
+
+
+def _prove(part: Part, progress: Callable[[float], None]) -> MediaFacts:
+    stored = Part.objects.filter(pk=part.pk, file_name=part.file_name)
+    try:
+        facts, seen = examine(path_of(part), lambda done: progress(done * 0.8))
+    except MediaError as error:
+        stored.update(proof_state=ProofState.FAILED, problem=part.problem or str(error))
         raise
-    files = [_probed(path) for path in sound_files_of(take)]
-    proof = held_against(take.plan, facts=facts, seen=seen, counts=take.counted, beside=files)
-    Take.objects.filter(pk=take.pk).update(
+    files = [_probed(path) for path in sound_files_of(part)]
+    if part.take.is_trial and facts.video is not None:
+        part.found = to_plain(_tried(path_of(part), facts))
+    proof = held_against(part.take.plan, facts=facts, seen=seen, counts=part.counted, beside=files)
+    Part.objects.filter(pk=part.pk).update(
         proof=to_plain(proof),
+        found=part.found,
         proof_state=ProofState.DIFFERS if proof.differing else ProofState.AS_ASKED,
         size_bytes=facts.size_bytes,
         length_ms=round(facts.length_s * 1000),
@@ -91,10 +141,16 @@ def _prove(take: Take, progress: Callable[[float], None]) -> MediaFacts:
     return facts
 
 
-def sound_files_of(take: Take) -> list[Path]:
-    """Give where the files of sound beside a take are to lie."""
-    folder = beside(shelf_of(take).path(take.file_name))
-    return [folder / name for name in take.plan.sound_files]
+def _tried(path: Path, facts: MediaFacts) -> Tried:
+    second, bits = hardest_second(path)
+    tracks = tuple(Heard(title=one.title, rms_db=one.rms_db, peak_db=one.peak_db) for one in facts.sound)
+    return Tried(hardest_s=second, hardest_bps=bits, tracks=tracks)
+
+
+def sound_files_of(part: Part) -> list[Path]:
+    """Give where the files of sound beside a part are to lie: beside the original, where it was repaired."""
+    folder = beside(shelf_of(part.take).path(part.original_name or part.file_name))
+    return [folder / name for name in part.take.plan.sound_files]
 
 
 def _probed(path: Path) -> MediaFacts | None:
@@ -104,14 +160,24 @@ def _probed(path: Path) -> MediaFacts | None:
         return None
 
 
-def _make_playable(take: Take, progress: Callable[[float], None]) -> None:
-    path = shelf_of(take).path(take.file_name)
-    _put(poster_path(take), lambda target: target.write_bytes(poster(path)))
+def _make_playable(part: Part, progress: Callable[[float], None]) -> None:
+    path = path_of(part)
+    _put(poster_path(part), lambda target: target.write_bytes(poster(path)))
+    if part.take.is_trial:
+        _make_stills(part, path)
     progress(0.85)
-    if take.plays is not Plays.ITSELF:
-        copy = rewrap_to_mp4 if take.plays is Plays.REWRAPPED else encode_for_browser
-        _put(copy_path(take), lambda target: copy(path, target, lambda part: progress(0.85 + part * 0.15)))
-    Take.objects.filter(pk=take.pk).update(playable=True)
+    if part.plays is not Plays.ITSELF:
+        copy = rewrap_to_mp4 if part.plays is Plays.REWRAPPED else encode_for_browser
+        _put(copy_path(part), lambda target: copy(path, target, lambda done: progress(0.85 + done * 0.15)))
+    Part.objects.filter(pk=part.pk).update(playable=True)
+
+
+def _make_stills(part: Part, path: Path) -> None:
+    """Keep the first, the last and the hardest second's picture of a trial."""
+    tried = part.tried
+    places = {"first": Fraction(0), "hardest": Fraction(tried.hardest_s if tried else 0), "last": Fraction(10**6)}
+    for name in STILLS:
+        _put(still_path(part, name), lambda target, name=name: target.write_bytes(still(path, places[name])))  # type: ignore[misc]  # bound at once
 
 
 def _put(target: Path, make: Callable[[Path], object]) -> None:

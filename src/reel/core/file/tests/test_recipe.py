@@ -22,6 +22,7 @@ from reel.core.file import (
     Draft,
     FilePlan,
     Lossless,
+    Measured,
     MismatchError,
     RateKind,
     Recipe,
@@ -179,7 +180,7 @@ class RecipeTests(unittest.TestCase):
         self.assertEqual(cost.seconds_left(cost.bytes_per_hour), 3600)
         plan = FilePlan(recipe=Recipe(), frame=FRAME, tracks=("game",))
         self.assertIsNone(forecast(plan))
-        self.assertTrue(forecast(plan, 5_000_000).measured)
+        self.assertTrue(forecast(plan, Measured.of([5_000_000])).measured)
 
     def test_starting_points_are_what_they_say_and_leave_the_rest(self):
         before = Recipe(name_pattern="bed_{number}", sound_rate_hz=44_100, tune="grain", b_frames=2)

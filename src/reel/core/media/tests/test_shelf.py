@@ -38,11 +38,11 @@ class ShelfTests(FolderTestCase):
         (self.folder / "a.mkv").write_text("a")
         (self.folder / "b.mp4").write_text("b")
         with self.assertRaises(NameTakenError):
-            self.shelf.rename("a.mkv", "B")
-        self.assertEqual(self.shelf.rename("a.mkv", "../../Stone path: good"), "stone-path-good.mkv")
-        self.assertEqual(self.shelf.rename("stone-path-good.mkv", "stone path good"), "stone-path-good.mkv")
+            self.shelf.rename([("a.mkv", "")], "B")
+        self.assertEqual(self.shelf.rename([("a.mkv", "")], "../../Stone path: good"), ["stone-path-good.mkv"])
+        self.assertEqual(self.shelf.rename([("stone-path-good.mkv", "")], "stone path good"), ["stone-path-good.mkv"])
         with self.assertRaises(MediaError):
-            self.shelf.rename("gone.mkv", "c")
+            self.shelf.rename([("gone.mkv", "")], "c")
 
     def test_a_file_and_what_lies_beside_it_are_renamed_together_or_not_at_all(self):
         refused = OSError(errno.EACCES, "Permission denied")
@@ -56,9 +56,9 @@ class ShelfTests(FolderTestCase):
                 self.assertTrue(reserved.rolling.exists() and beside(reserved.rolling).exists())
                 name = self.shelf.complete(reserved).name
                 with patch.object(Path, failing, side_effect=refused), self.assertRaises(MediaError):
-                    self.shelf.rename(name, f"evening {failing}")
+                    self.shelf.rename([(name, "")], f"evening {failing}")
                 self.assertTrue((self.folder / name).exists() and beside(self.folder / name).exists())
-                self.assertTrue(beside(self.folder / self.shelf.rename(name, f"evening {failing}")).exists())
+                self.assertTrue(beside(self.folder / self.shelf.rename([(name, "")], f"evening {failing}")[0]).exists())
 
     def test_paths_stay_on_the_shelf(self):
         for name in ("../a", "/etc/passwd", "..", ".", "", "a/b", "a\x00b"):

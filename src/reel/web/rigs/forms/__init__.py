@@ -6,6 +6,7 @@ from reel.web.rigs.forms.file import RecipeForm, shown
 from reel.web.rigs.forms.frame import FrameForm
 from reel.web.rigs.forms.new import NewRigForm
 from reel.web.rigs.forms.play import PlayForm
+from reel.web.rigs.forms.roll import RollForm
 from reel.web.rigs.forms.sound import StripForm, TracksForm
 
 __all__ = [
@@ -14,6 +15,7 @@ __all__ = [
     "NewRigForm",
     "PlayForm",
     "RecipeForm",
+    "RollForm",
     "StripForm",
     "TracksForm",
     "device_form",

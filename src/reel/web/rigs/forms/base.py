@@ -6,8 +6,8 @@ from django import forms
 
 from reel.core.errors import ReelError
 
-# What rolls, holds, marks, cuts, takes back, draws.
-_PAGE_KEYS = "rhmxud"
+# What rolls, holds, marks, cuts, takes back, draws, tries.
+_PAGE_KEYS = "rhmxudt"
 
 
 class KeyField(forms.CharField):

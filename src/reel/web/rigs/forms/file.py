@@ -38,7 +38,7 @@ from reel.core.file import (
 )
 from reel.core.file.purposes import StartingPoint
 from reel.core.file.rate import BITRATE_BPS
-from reel.core.file.recipe import DEPTHS, KEYFRAME_S, SOUND_RATES_HZ, samples_label
+from reel.core.file.recipe import DEPTHS, KEYFRAME_S, PART_GB, PART_MINUTES, SOUND_RATES_HZ, samples_label
 from reel.core.line import RigSetup, file_plan
 from reel.core.signal import Matrix, Range
 from reel.web.recipes.actions import name_of
@@ -68,7 +68,7 @@ class RecipeForm(StageForm):
     """
 
     # The fields whose label is read beside them, since their row's does not say it.
-    named = frozenset({"bitrate_mbps", "most_mbps", "b_frames", "tune"})
+    named = frozenset({"bitrate_mbps", "most_mbps", "b_frames", "tune", "part_gb"})
 
     container = forms.ChoiceField(
         label="Container", choices=[(kind.value, facts.label) for kind, facts in CONTAINERS.items()]
@@ -113,6 +113,19 @@ class RecipeForm(StageForm):
             (SoundFiles.FLAC.value, "FLAC for each track"),
         ],
         help_text="24 bits, without loss, with the take's own start. WAV opens everywhere; FLAC takes about half.",
+    )
+    part_minutes = forms.IntegerField(
+        label="New part every, min",
+        required=False,
+        min_value=1,
+        max_value=PART_MINUTES,
+        help_text="Another file begins, without a gap, after so many minutes or from that size on. Empty is one file.",
+    )
+    part_gb = forms.DecimalField(
+        label="or GB",
+        required=False,
+        min_value=Decimal(str(float(PART_GB[0]))),
+        max_value=Decimal(str(float(PART_GB[1]))),
     )
     name_pattern = forms.CharField(
         label="File name",
@@ -332,6 +345,8 @@ def fields_of(recipe: Draft) -> dict[str, Any]:
         "sound_rate_hz": recipe.sound_rate_hz,
         "sound_channels": recipe.sound_channels,
         "sound_files": recipe.sound_files.value,
+        "part_minutes": recipe.part_minutes or None,
+        "part_gb": f"{float(recipe.part_gb):g}" if recipe.part_gb else None,
         "name_pattern": recipe.name_pattern,
     }
 
@@ -364,6 +379,8 @@ def draft_of(cleaned: dict[str, Any], before: Recipe) -> Draft:
         sound_rate_hz=cleaned["sound_rate_hz"],
         sound_channels=cleaned["sound_channels"],
         sound_files=SoundFiles(cleaned["sound_files"]),
+        part_minutes=cleaned["part_minutes"] or 0,
+        part_gb=Fraction(cleaned["part_gb"] or 0),
         name_pattern=cleaned["name_pattern"],
     )
 

@@ -101,4 +101,4 @@ class HomeTests(SimpleTestCase):
         self.assertTrue(all(walk(plan) for plan in rigs.values()))
         (take,) = json.loads(run("list_takes", "--json"))
         self.assertEqual(take["rig"], "Moss & Stone, console")
-        self.assertRegex(take["proof"]["summary"], r"All 2[23] as asked\.")
+        self.assertRegex(take["parts"][0]["proof"]["summary"], r"All 2[23] as asked\.")

@@ -27,7 +27,7 @@ from reel.web.takes.models import Take
 def index(request: HttpRequest) -> HttpResponse:
     """List the rigs, each with its picture, its line in short and its state."""
     status = glance(request)
-    pictured = Take.objects.filter(rig=OuterRef("pk"), playable=True).values("pk")[:1]
+    pictured = Take.objects.filter(rig=OuterRef("pk"), parts__number=1, parts__playable=True).values("pk")[:1]
     rigs = Rig.objects.annotate(take_count=Count("takes"), pictured=Subquery(pictured))
     return render(request, "rigs/index.html", {"rows": [_row(rig, status) for rig in rigs], "room": "rigs"})
 

@@ -21,7 +21,7 @@ from reel.web.rigs import actions
 from reel.web.rigs.actions import refuse_unasked
 from reel.web.rigs.benching import BENCH
 from reel.web.rigs.context import RigPage, file_costs, keeps_context, line_context, lives_of, stage_context
-from reel.web.rigs.forms import ArrivalForm, FrameForm, PlayForm, RecipeForm, device_form, shown
+from reel.web.rigs.forms import ArrivalForm, FrameForm, PlayForm, RecipeForm, RollForm, device_form, shown
 from reel.web.rigs.models import Rig
 from reel.web.ui.typed import number_of
 
@@ -30,12 +30,13 @@ _CHANGES: dict[str, Callable[[Rig, int, Any, Status | None], None]] = {
     "arrival": actions.set_arrival,
     "frame": lambda rig, place, frame, status: actions.set_frame(rig, frame, status),
     "file": lambda rig, place, recipe, status: actions.set_recipe(rig, recipe, status),
+    "roll": lambda rig, place, roll, status: actions.set_roll(rig, roll, status),
 }
 
 
 @require_http_methods(["GET", "POST"])
 def stage(request: HttpRequest, rig_id: int, stage: str = "device") -> HttpResponse:
-    """Show one stage of a rig; Device, Arrival, Frame and File take a form."""
+    """Show one stage of a rig; all but Path and Sound take a form."""
     if stage not in STAGES:
         raise Http404
     rig = get_object_or_404(Rig, pk=rig_id)
@@ -165,6 +166,8 @@ def stage_form(request: HttpRequest, rig: Rig, stage: str, data: Any) -> Any:
     """Give the form of a stage; None for one that has none."""
     if stage == "file":
         return RecipeForm(data, recipe=rig.plan.recipe, setup=rig.plan)
+    if stage == "roll":
+        return RollForm(data, roll=rig.plan.roll)
     if stage == "frame":
         return FrameForm(data, frame=rig.plan.frame)
     if stage not in ("device", "arrival"):

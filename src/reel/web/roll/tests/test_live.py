@@ -8,7 +8,7 @@ from reel.core.line import DeviceKind, propose
 from reel.core.measure import Counts, Watched
 from reel.core.signal import Mode, Signal, SoundFormat
 from reel.core.sound import Level
-from reel.recorder.messages import Heard, InputStatus, Open, RigStatus, RollStatus, Status
+from reel.recorder.messages import Behind, Heard, InputStatus, Open, RigStatus, RollStatus, Status
 from reel.web.live.facts import live_facts
 from reel.web.roll import views
 from reel.web.roll.views import Lease
@@ -38,11 +38,13 @@ class LiveFactsTests(SimpleTestCase):
 
     def test_each_loss_names_its_step(self):
         counts = Counts(lost_encoder=5, lost_before=2, repeated=3)
-        facts = live_facts(Status(rolls=(roll(counts=counts, warning="The encoder falls behind"),)), None)["rolls"][0]
+        facts = live_facts(Status(rolls=(roll(counts=counts, behind=Behind.ENCODER, lighter="superfast"),)), None)[
+            "rolls"
+        ][0]
         self.assertEqual(facts["lost"], "7 lost")
         self.assertIn("5 at the encoder", facts["losing"])
         self.assertIn("2 before Reel", facts["losing"])
-        self.assertEqual(facts["warning"], "The encoder falls behind")
+        self.assertEqual(facts["warning"], "The encoder falls behind: the effort “superfast” in File keeps up better")
 
     def test_levels_stay_on_the_scale(self):
         level = Level(peak_db=-90, rms_db=-90, held_db=-3.04)

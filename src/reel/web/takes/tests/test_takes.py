@@ -15,8 +15,8 @@ from reel.web.jobs.actions import call_off
 from reel.web.jobs.models import Job, JobState
 from reel.web.jobs.running import KINDS, run_job
 from reel.web.takes import actions
-from reel.web.takes.models import Mark, ProofState, Take, TakeState
-from reel.web.takes.proving import copy_path, poster_path, prove_take
+from reel.web.takes.models import Mark, Part, ProofState, Take, TakeState
+from reel.web.takes.proving import copy_path, poster_path, prove_part
 from reel.web.takes.tests.home import HomeMixin
 
 SETUP = rig(Console(mode=Mode.parse("1280x720p30")), mode=FRAME, recipe=Recipe(container=Container.MKV))
@@ -37,24 +37,26 @@ class TakeTests(HomeMixin, TestCase):
         return take
 
     def prove(self, take):
-        prove_take(take, lambda part: None)
+        prove_part(take.first, lambda part: None)
         take.refresh_from_db()
         return take
 
     def test_proof_poster_and_browser_copy(self):
-        actions.close(self.take, file_name="stone.mkv", counts=Counts(ticks=90), problem="", prove=False)
+        counts = Counts(ticks=90)
+        file = actions.ClosedFile(file_name="stone.mkv", first_tick=0, counts=counts)
+        actions.close(self.take, [file], counts=counts, prove=False)
         take = self.prove(self.take)
-        self.assertEqual((take.proof_state, take.length_ms, take.playable), (ProofState.AS_ASKED, 3000, True))
-        self.assertTrue(poster_path(take).exists() and copy_path(take).exists())
+        self.assertEqual((take.proof_state, take.length_ms, take.first.playable), (ProofState.AS_ASKED, 3000, True))
+        self.assertTrue(poster_path(take.first).exists() and copy_path(take.first).exists())
         Mark.objects.create(take=take, tick=45, label="<script>")
         response = self.client.get(reverse("takes:take", args=[take.pk]))
-        self.assertContains(response, f"All {take.proved.asked_count} as asked.")
+        self.assertContains(response, f"All {take.first.proved.asked_count} as asked.")
         self.assertContains(response, "00:00:01:15")
         self.assertContains(response, "&lt;script&gt;")
 
     def test_a_broken_file_is_said(self):
         (settings.HOME.shelf / "stone.mkv").write_bytes(b"broken")
-        job = Job.objects.create(kind="prove", subject=self.take.pk)
+        job = Job.objects.create(kind="prove", subject=self.take.first.pk)
         run_job(job)
         job.refresh_from_db()
         self.assertEqual(job.state, JobState.FAILED)
@@ -62,7 +64,7 @@ class TakeTests(HomeMixin, TestCase):
         self.assertEqual(Take.objects.get().proof_state, ProofState.FAILED)
 
     def test_a_job_is_called_off(self):
-        job = Job.objects.create(kind="prove", subject=self.take.pk)
+        job = Job.objects.create(kind="prove", subject=self.take.first.pk)
 
         def work(take, progress):
             progress(0.5)
@@ -87,7 +89,7 @@ class TakeTests(HomeMixin, TestCase):
             self.assertEqual(response.status_code, 422, name)
         self.client.post(reverse("takes:rename", args=[self.take.pk]), {"name": "../../Moss & <b>"})
         self.take.refresh_from_db()
-        self.assertEqual((self.take.name, self.take.file_name), ("../../Moss & <b>", "moss-b.mkv"))
+        self.assertEqual((self.take.name, self.take.first.file_name), ("../../Moss & <b>", "moss-b.mkv"))
         self.assertEqual(sorted(p.name for p in settings.HOME.shelf.iterdir()), ["moss-b.mkv", "other.mkv"])
 
     def test_delete_asks_and_takes_the_file_along(self):
@@ -107,10 +109,11 @@ class TakeTests(HomeMixin, TestCase):
         self.assertTrue((settings.HOME.shelf / "now.rolling.mkv").exists())
 
     async def test_video_comes_in_ranges(self):
-        path = settings.HOME.cache / f"{self.take.pk}.mp4"
+        part = await Part.objects.aget(take=self.take)
+        path = settings.HOME.cache / f"{part.pk}.mp4"
         path.write_bytes(bytes(range(256)) * 4)
-        await Take.objects.filter(pk=self.take.pk).aupdate(playable=True)
-        address = reverse("takes:video", args=[self.take.pk])
+        await Part.objects.filter(pk=part.pk).aupdate(playable=True)
+        address = reverse("takes:video", args=[self.take.pk, 1])
         for wanted, status, first, count in (
             (None, 200, 0, 1024), ("bytes=0-", 206, 0, 1024), ("bytes=10-19", 206, 10, 10), ("bytes=-4", 206, 252, 4),
             ("bytes=1000-9999", 206, 232, 24), ("bytes=x-y", 200, 0, 1024), ("bytes=-", 200, 0, 1024),
@@ -126,7 +129,7 @@ class TakeTests(HomeMixin, TestCase):
     def test_the_list_has_a_fixed_number_of_queries_and_pages(self):
         for number in range(40):
             self.make(f"t{number}.mkv", content=False)
-        with self.assertNumQueries(2):
+        with self.assertNumQueries(3):
             response = self.client.get(reverse("takes:index"))
         self.assertContains(response, "1 of 2")
         for page in ("2", "-1", "x", "1e309", str(2**63)):
@@ -134,7 +137,9 @@ class TakeTests(HomeMixin, TestCase):
 
     def test_ids_that_are_none(self):
         for number in (0, 999, 10**17):
-            for name in ("take", "rename", "delete", "video", "poster"):
+            for name in ("take", "rename", "delete"):
                 self.assertEqual(self.client.get(reverse(f"takes:{name}", args=[number])).status_code, 404)
+            for name in ("video", "poster"):
+                self.assertEqual(self.client.get(reverse(f"takes:{name}", args=[number, 1])).status_code, 404)
         for number in (2**63, "9" * 5000):
             self.assertEqual(self.client.get(f"/takes/{number}/").status_code, 404)

@@ -26,8 +26,8 @@ from reel.web.rigs.models import Rig
 from reel.web.roll.journal import DatabaseJournal
 from reel.web.setups import stored
 from reel.web.takes import actions
-from reel.web.takes.models import ProofState, Take, TakeState
-from reel.web.takes.proving import prove_take
+from reel.web.takes.models import Part, ProofState, Take, TakeState
+from reel.web.takes.proving import prove_part
 from reel.web.takes.tests.home import HomeMixin
 
 SETUP = replace(propose(DeviceKind.CONSOLE), recipe=Recipe(container=Container.MKV))
@@ -67,7 +67,7 @@ class TogetherTests(ShelfMixin, TransactionTestCase):
 
     def assert_every_file_has_its_take(self):
         names = {path.name for path in settings.HOME.shelf.iterdir()}
-        self.assertEqual(names, set(Take.objects.values_list("file_name", flat=True)))
+        self.assertEqual(names, set(Part.objects.values_list("file_name", flat=True)))
 
     def test_twenty_renames_and_a_delete_of_one_take(self):
         take = self.make()
@@ -110,7 +110,7 @@ class LifeTests(ShelfMixin, TestCase):
                 take.refresh_from_db()
                 self.assertEqual(take.state, TakeState.INTERRUPTED)
                 if found:
-                    self.assertEqual(take.file_name, found)
+                    self.assertEqual(take.first.file_name, found)
                 else:
                     self.assertIn("can't be found", take.problem)
 
@@ -122,7 +122,7 @@ class LifeTests(ShelfMixin, TestCase):
         Take.objects.filter(pk=take.pk).update(on_device="headset")
         actions.recover_interrupted()
         take.refresh_from_db()
-        self.assertEqual((take.file_name, take.job), ("walk.mp4", None))
+        self.assertEqual((take.first.file_name, take.first.job), ("walk.mp4", None))
         self.assertTrue((storage / "walk.mp4").exists())
 
     def test_what_the_database_refuses_is_said_in_the_recorders_words(self):
@@ -141,7 +141,7 @@ class LifeTests(ShelfMixin, TestCase):
 
     def test_every_job_ends_and_what_was_lost_is_taken_up(self):
         take = self.make()
-        waiting = [Job.objects.create(kind="prove", subject=take.pk) for _ in range(3)]
+        waiting = [Job.objects.create(kind="prove", subject=take.first.pk) for _ in range(3)]
         Job.objects.filter(pk=waiting[0].pk).update(state=JobState.RUNNING)  # a killed worker left it
         self.assertEqual(take_up_left(), 1)
 
@@ -156,7 +156,7 @@ class LifeTests(ShelfMixin, TestCase):
     def test_a_take_of_a_killed_first_second_ends_its_proof(self):
         for number, content in enumerate((b"", b"\x1a\x45\xdf\xa3", os.urandom(300))):
             take = self.make(f"short {number}", content)
-            job = Job.objects.create(kind="prove", subject=take.pk)
+            job = Job.objects.create(kind="prove", subject=take.first.pk)
             run_waiting()
             job.refresh_from_db()
             take.refresh_from_db()
@@ -164,7 +164,7 @@ class LifeTests(ShelfMixin, TestCase):
             page = self.client.get(reverse("takes:take", args=[take.pk]))
             self.assertContains(page, "can&#x27;t be read")
             self.client.post(reverse("takes:prove", args=[take.pk]))
-            self.assertEqual(Job.objects.filter(subject=take.pk, state=JobState.WAITING).count(), 1)
+            self.assertEqual(Job.objects.filter(subject=take.first.pk, state=JobState.WAITING).count(), 1)
 
     def test_a_take_that_is_renamed_while_it_is_proved_is_proved_and_plays(self):
         setup = replace(SETUP, frame=FrameSetup(mode=FRAME))
@@ -178,10 +178,11 @@ class LifeTests(ShelfMixin, TestCase):
             if name:
                 actions.rename(Take.objects.get(pk=take.pk), name)
 
-        prove_take(Take.objects.get(pk=take.pk), progress)
+        prove_part(take.first, progress)
         take.refresh_from_db()
         self.assertEqual(
-            (take.file_name, take.playable, take.proof_state != ProofState.WAITING), ("moved-twice.mkv", True, True)
+            (take.first.file_name, take.first.playable, take.proof_state != ProofState.WAITING),
+            ("moved-twice.mkv", True, True),
         )
 
     def test_a_poster_or_copy_that_fails_leaves_the_proof_and_can_be_made_again(self):
@@ -190,13 +191,13 @@ class LifeTests(ShelfMixin, TestCase):
         Take.objects.filter(pk=take.pk).update(asked=stored(setup))
         write_clip(settings.HOME.shelf / "stone.mkv", file_plan(setup), range(60))
         for name in ("poster", "rewrap_to_mp4"):
-            Job.objects.create(kind="prove", subject=take.pk)
+            Job.objects.create(kind="prove", subject=take.first.pk)
             error = MediaError(Path("stone.mkv"), "can't be written (No space left on device)")
             with patch(f"reel.web.takes.proving.{name}", side_effect=error):
                 run_waiting()
-            self.assertIn("No space left", take.job.problem)
+            self.assertIn("No space left", take.first.job.problem)
             self.assertEqual(Take.objects.get(pk=take.pk).proof_state, ProofState.AS_ASKED)
             self.assertEqual([p.name for p in settings.HOME.cache.glob("*.making*")], [])
         self.client.post(reverse("takes:prove", args=[take.pk]))
         run_waiting()
-        self.assertTrue(Take.objects.get(pk=take.pk).playable)
+        self.assertTrue(take.first.playable)

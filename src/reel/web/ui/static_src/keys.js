@@ -16,6 +16,11 @@ document.addEventListener("keydown", (event) => {
   }
 });
 
+// A mark that is made afterwards lies where the player stands.
+document.addEventListener("submit", ({ target }) => {
+  if (target.matches("[data-marks]")) target.elements.at_s.value = document.querySelector("video")?.currentTime ?? 0;
+});
+
 document.addEventListener("click", (event) => {
   const target = event.target.closest("[data-opens], [data-seek], [data-theme-switch]");
   if (!target) return;

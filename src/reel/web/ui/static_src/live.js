@@ -2,18 +2,24 @@
 const page = document.documentElement;
 const ownRoll = (live) => live.rolls.find((roll) => roll.rig_id === Number(page.dataset.rig));
 const takesOf = (live) => live.rolls.map((roll) => roll.take_id).sort().join();
+function stateWord(roll) {
+  if (!roll) return "Not rolling";
+  if (roll.state === "counting") return `Rolls in ${roll.startsIn}`;
+  return { holding: "On hold", ending: "Closing", waiting: "Waiting" }[roll.state] ?? (roll.trial ? "Trial" : "Rolling");
+}
 
 document.addEventListener("alpine:init", () => {
   Alpine.store("live", JSON.parse(document.getElementById("live-facts").textContent));
   Alpine.data("band", () => ({
     get roll() { return Alpine.store("live").rolls.find((roll) => roll.take_id === Number(this.$root.dataset.take)) ?? {}; },
-    get word() { return { holding: "On hold", ending: "Closing", waiting: "Waiting" }[this.roll.state] ?? "Rolling"; },
+    get word() { return stateWord(this.roll); },
+    get counting() { return this.roll.state === "counting"; },
     get trouble() { return [this.roll.alarms, this.roll.warning, this.roll.losing].filter(Boolean).join(" · "); },
     get calm() { return !this.trouble; },
     get held() { return this.roll.holding ? "1" : ""; },
     get notHeld() { return !this.roll.holding; },
     get isHeld() { return !!this.roll.holding; },
-    get tone() { return this.roll.holding ? "is-holding" : ""; },
+    get tone() { return this.roll.holding || this.counting ? "is-holding" : ""; },
   }));
   Alpine.data("notice", () => ({
     get text() { return Alpine.store("live").answers ? Alpine.store("live").notice : "The recorder does not answer; it may be starting. Signals are shown as soon as it does."; },
@@ -29,6 +35,8 @@ document.addEventListener("alpine:init", () => {
     get notTesting() { return !this.rig.testing; },
     get untested() { return !this.rig.fieldTest; },
     get roll() { return ownRoll(Alpine.store("live")) ?? {}; },
+    get stateWord() { return stateWord(ownRoll(Alpine.store("live"))); },
+    get timecode() { return this.roll.timecode ?? "00:00:00:00"; },
     get problem() { return Alpine.store("live").answers ? this.rig.problem : "The recorder does not answer; it may be starting."; },
     get fine() { return !this.problem; },
     get rolling() { return !!ownRoll(Alpine.store("live")); },
@@ -176,9 +184,27 @@ function show(live) {
   finding = looks;
   const arranged = live.rig?.arrangement;
   for (const stub of document.querySelectorAll("[data-place].stub")) stub.classList.toggle("is-live", Number(stub.dataset.place) === arranged);
+  cue(live);
   const takes = takesOf(live);
   if (takes !== rollingTakes) htmx.trigger(document.body, "roll-changed");
   rollingTakes = takes;
+}
+
+// A short tone where a take begins or ends, on the page of its rig, where that is asked for. Nothing of it is recorded.
+let wasRolling = null;
+function cue(live) {
+  const roll = ownRoll(live);
+  const rolls = !!roll && roll.state === "rolling";
+  if (wasRolling !== null && rolls !== wasRolling && document.getElementById("cue") && (!roll || roll.state !== "holding")) {
+    const context = new AudioContext(), tone = context.createOscillator(), level = context.createGain();
+    tone.frequency.value = rolls ? 880 : 440;
+    level.gain.value = 0.15;
+    tone.connect(level).connect(context.destination);
+    tone.start();
+    tone.stop(context.currentTime + 0.12);
+    tone.onended = () => context.close();
+  }
+  wasRolling = rolls;
 }
 
 // A part of the page that is made anew because something outside changed waits while somebody types in it.

@@ -45,6 +45,18 @@ def length(seconds: float | Fraction | None) -> str:
 
 
 @register.filter
+def hour_bytes(bits_per_second: int | None) -> int | None:
+    """Give the bytes of an hour at a data rate."""
+    return bits_per_second * 450 if bits_per_second else None
+
+
+@register.filter
+def decibels(level_db: float) -> str:
+    """Give a level: −23.4 dBFS."""
+    return f"{level_db:.1f} dBFS".replace("-", "−")
+
+
+@register.filter
 def bits_per_pixel(cost: Forecast, mode: Mode) -> str:
     """Give how many bits each pixel of a picture gets: 0.06."""
     return f"{float(cost.total_bps / (mode.width_px * mode.height_px * mode.rate)):.3f}"

@@ -27,7 +27,7 @@ from reel.web.rigs.benching import BENCH
 from reel.web.rigs.models import Rig
 from reel.web.takes import actions as takes
 from reel.web.takes.models import Mark
-from reel.web.takes.proving import prove_take
+from reel.web.takes.proving import prove_part
 
 FEED_NAME = "greenhouse.mp4"
 
@@ -126,7 +126,13 @@ class Command(BaseCommand):
             started_at=started,
             tracks=list(taken.plan.tracks),
         )
-        Mark.objects.bulk_create(Mark(take=take, tick=mark.tick, label=mark.label) for mark in taken.marks)
-        takes.close(take, file_name=taken.path.name, counts=taken.counts, problem="", prove=False)
-        take.refresh_from_db()
-        prove_take(take, lambda part: None)
+        Mark.objects.bulk_create(
+            Mark(take=take, tick=mark.tick, label=mark.label, kind=mark.kind) for mark in taken.marks
+        )
+        files = [
+            takes.ClosedFile(file_name=part.path.name, first_tick=part.first_tick, counts=part.counts)
+            for part in taken.parts
+        ]
+        takes.close(take, files, counts=taken.counts, prove=False)
+        for part in take.all_parts:
+            prove_part(part, lambda done: None)

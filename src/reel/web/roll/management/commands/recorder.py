@@ -10,6 +10,7 @@ from django.core.management.base import BaseCommand
 from reel.core.media import Materials
 from reel.options import FONTS
 from reel.recorder.lock import only_recorder
+from reel.recorder.reached import read_reached
 from reel.recorder.server import serve
 from reel.web.roll.journal import DatabaseJournal
 from reel.web.takes.actions import recover_interrupted
@@ -26,7 +27,7 @@ class Command(BaseCommand):
         for number in (signal.SIGTERM, signal.SIGINT):
             signal.signal(number, lambda *_: stop.set())
         with only_recorder(settings.HOME.run):
-            recover_interrupted()
+            recover_interrupted(read_reached(settings.HOME.run))
             serve(**places(), journal=DatabaseJournal(), stop=stop)
 
 

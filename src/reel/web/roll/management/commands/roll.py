@@ -5,22 +5,29 @@ import threading
 import time
 from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager
+from dataclasses import replace
+from fractions import Fraction
 
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandParser
 
 from reel.core.errors import ReelError
+from reel.core.file import Recipe, with_parts
+from reel.core.roll import ending
 from reel.recorder.lock import AlreadyRunningError, only_recorder
-from reel.recorder.messages import Ask, Cut, RefusedError, StartRoll, UnreachableError
+from reel.recorder.messages import Ask, Cut, RefusedError, RigToRoll, StartRoll, UnreachableError
+from reel.recorder.reached import read_reached
 from reel.recorder.server import serve
 from reel.web.jobs.running import run_here
 from reel.web.live.recorder import client
+from reel.web.recipes.models import KeptRecipe
 from reel.web.rigs.actions import refuse_unasked
 from reel.web.rigs.models import Rig
 from reel.web.roll.journal import DatabaseJournal
 from reel.web.roll.management.commands.recorder import places
 from reel.web.takes.actions import recover_interrupted
-from reel.web.takes.models import PROVE, ProofState, Take
+from reel.web.takes.models import PROVE, Part, ProofState, Take
+from reel.web.takes.proving import path_of
 from reel.web.takes.report import report
 from reel.web.ui.typed import numbers_of
 
@@ -40,25 +47,40 @@ class Command(BaseCommand):
     def add_arguments(self, parser: CommandParser) -> None:
         """Add what is rolled and for how long."""
         parser.add_argument("rigs", nargs="+", metavar="RIG")
-        parser.add_argument("--length-s", type=float, required=True)
+        parser.add_argument("--length-s", type=float, default=0.0)
+        parser.add_argument("--recipe", default="")
+        parser.add_argument("--parts", default="")
+        parser.add_argument("--until", default="")
         parser.add_argument("--json", action="store_true")
 
-    def handle(self, *args: object, rigs: list[str], length_s: float, **options: object) -> None:
+    def handle(
+        self,
+        *args: object,
+        rigs: list[str],
+        length_s: float,
+        recipe: str = "",
+        parts: str = "",
+        until: str = "",
+        **options: object,
+    ) -> None:
         """Roll; raises a ReelError when it failed, CommandError when a take ended by itself."""
         found = [_find(rig) for rig in rigs]
         for rig in found:
             refuse_unasked(rig)
+        kept = _find_recipe(recipe) if recipe else None
+        asked = tuple(_as_asked(rig.to_roll, kept, parts, until) for rig in found)
+        if not length_s and not until:
+            raise CommandError("Say how long it rolls: --for 10s, or what ends it: --until 23:30.")
         with _recorder() as is_own:
-            ids = client().ask(StartRoll(rigs=tuple(one.to_roll for one in found))).takes
+            ids = client().ask(StartRoll(rigs=asked, length_s=Fraction(length_s).limit_denominator(1000))).takes
             try:
-                _wait(ids, length_s)
+                _wait(ids)
             finally:
                 self._cut(ids)
-        takes = [Take.objects.get(pk=take_id) for take_id in ids]
         if is_own:
-            for take in takes:
-                run_here(PROVE, take.pk)
-        takes = [_proved(take) for take in takes]
+            for part in Part.objects.filter(take__in=ids):
+                run_here(PROVE, part.pk)
+        takes = [_proved(take_id) for take_id in ids]
         reports = [report(take) for take in takes]
         said = json.dumps(reports[0] if len(reports) == 1 else reports, indent=2)
         self.stdout.write(said if options["json"] else "\n".join(_words(take) for take in takes))
@@ -96,7 +118,7 @@ def _recorder() -> Iterator[bool]:
             _await_start()  # it may be starting, or busy
             yield False
             return
-        recover_interrupted()
+        recover_interrupted(read_reached(settings.HOME.run))
         stop = threading.Event()
         work = {**places(), "journal": DatabaseJournal(), "stop": stop}
         thread = threading.Thread(target=serve, kwargs=work, name="recorder")
@@ -122,33 +144,48 @@ def _await_start() -> None:
             return
 
 
-def _wait(ids: tuple[int, ...], length_s: float) -> None:
-    """Wait until all takes are `length_s` long, or have ended by themselves."""
-    while True:
-        status = client().ask(Ask()).status
-        found = [roll for roll in (status.roll_of(take_id=take_id) for take_id in ids) if roll is not None]
-        left_s = max((length_s - roll.length_s for roll in found), default=0.0)
-        if left_s <= 0:
-            return
-        threading.Event().wait(min(0.2, max(0.02, left_s)))
+def _wait(ids: tuple[int, ...]) -> None:
+    """Wait until all takes have ended: by their length, or by what else ends them."""
+    while any(client().ask(Ask()).status.roll_of(take_id=take_id) for take_id in ids):
+        threading.Event().wait(0.05)
 
 
-def _proved(take: Take) -> Take:
-    """Wait for the worker's proof; raises CommandError when it does not come."""
+def _find_recipe(name: str) -> Recipe:
+    """Find a kept recipe by its name; raises CommandError."""
+    kept = KeptRecipe.objects.filter(name__iexact=name).first()
+    if kept is None:
+        raise CommandError(f"There is no recipe “{name[:60]}”; ./reel recipes lists them.")
+    return kept.recipe
+
+
+def _as_asked(asked: RigToRoll, kept: Recipe | None, parts: str, until: str) -> RigToRoll:
+    """Give what is to roll with another recipe, in parts, and cut by what is said, for this once."""
+    setup = asked.setup
+    recipe = kept or setup.recipe
+    if parts:
+        recipe = with_parts(recipe, parts)
+    roll = ending(setup.roll, until) if until else setup.roll
+    return replace(asked, setup=replace(setup, recipe=recipe, roll=roll))
+
+
+def _proved(take_id: int) -> Take:
+    """Wait for the worker's proofs; raises CommandError when they do not come."""
     deadline_s = time.monotonic() + PROOF_S
-    while take.proof_state == ProofState.WAITING:
+    while (take := Take.objects.with_parts().get(pk=take_id)).proof_state == ProofState.WAITING:
         if time.monotonic() > deadline_s:
             raise CommandError(f"{take.name} is on the shelf, but the worker has not proved it in {PROOF_S:.0f} s.")
         threading.Event().wait(0.1)
-        take.refresh_from_db()
     return take
 
 
 def _words(take: Take) -> str:
-    facts = report(take)
-    proof = take.proved
-    lines = [f"take   {take.name}", f"file   {facts['file']}"]
-    if proof is not None:
-        lines.append(f"proof  {proof.summary}")
-        lines += [f"       {line.label}: asked {line.asked}, got {line.got}. {line.cause}" for line in proof.differing]
+    lines = [f"take   {take.name}"]
+    for part in take.all_parts:
+        lines.append(f"file   {path_of(part)}")
+        proof = part.proved
+        if proof is not None:
+            lines.append(f"proof  {proof.summary}")
+            lines += [
+                f"       {line.label}: asked {line.asked}, got {line.got}. {line.cause}" for line in proof.differing
+            ]
     return "\n".join(lines)

@@ -21,8 +21,8 @@ class Command(BaseCommand):
     def handle(self, *args: object, **options: object) -> None:
         """Print a line, or an object, for each take."""
         if options["json"]:
-            self.stdout.write(json.dumps([report(take) for take in Take.objects.all()], indent=2))
+            self.stdout.write(json.dumps([report(take) for take in Take.objects.with_parts()], indent=2))
             return
-        for take in Take.objects.iterator():
+        for take in Take.objects.with_parts().iterator(chunk_size=100):
             length = length_label(take.length_s) if take.length_s is not None else "–"
             self.stdout.write(f"{take.pk:4}  {take.name:36}  {length:>12}  {take.state:11}  proof: {take.proof_state}")

@@ -1,0 +1,52 @@
+"""Single pictures of a file, and where it is hardest to encode."""
+
+from collections import Counter
+from fractions import Fraction
+from pathlib import Path
+
+import av
+
+from reel.core.media.errors import BROKEN, MediaError
+from reel.core.media.picture import POSTER_WIDTH_PX, JpegEncoder
+
+
+def still(path: Path, at_s: Fraction) -> bytes:
+    """Give the picture that is shown at a second of a file, or its last one, as a JPEG; raises MediaError."""
+    try:
+        with av.open(str(path)) as container:
+            stream = container.streams.video[0]
+            base = stream.time_base or Fraction(1)
+            start = stream.start_time or 0
+            if at_s > 1:
+                container.seek(start + int(at_s / base), stream=stream)
+            shown = None
+            for frame in container.decode(stream):
+                if shown is not None and frame.pts is not None and (frame.pts - start) * base > at_s:
+                    break
+                shown = frame
+            if shown is not None:
+                return JpegEncoder(POSTER_WIDTH_PX).encode(shown)
+    except (*BROKEN, IndexError) as error:
+        raise MediaError(path, "has no picture that can be decoded") from error
+    raise MediaError(path, "has no picture that can be decoded")
+
+
+def hardest_second(path: Path) -> tuple[int, int]:
+    """Give the whole second whose pictures take the most bits, and the bits; raises MediaError.
+
+    Keyframes take many: with one in every so many seconds that holds one counts as it is.
+    """
+    sizes: Counter[int] = Counter()
+    try:
+        with av.open(str(path)) as container:
+            stream = container.streams.video[0]
+            base, start = stream.time_base or Fraction(1), stream.start_time or 0
+            for packet in container.demux(stream):
+                if packet.pts is not None and packet.size:
+                    sizes[int((packet.pts - start) * base)] += packet.size
+    except (*BROKEN, IndexError) as error:
+        raise MediaError(path, "has no picture that can be read") from error
+    if not sizes:
+        raise MediaError(path, "has no picture that can be read")
+    second = max(sizes, key=lambda one: sizes[one])
+    return second, sizes[second] * 8

@@ -1,0 +1,60 @@
+from reel.core.file import Container
+from reel.core.media import MediaError, PartWriter, claimed_length, probe, rescue, rescued_path
+from reel.core.media.tests.clips import picture, plan, write_clip
+from reel.core.media.tests.test_files import FolderTestCase
+
+
+class RescueTests(FolderTestCase):
+    def left(self, container):
+        """What a writer that is killed after 200 pictures leaves."""
+        asked, kept = plan(container=container, tracks=()), self.folder / f"left.{container.value}"
+        with PartWriter(path := self.folder / f"a.{container.value}", asked) as writer:
+            for tick in range(200):
+                writer.write_picture(picture(tick), tick)
+            kept.write_bytes(path.read_bytes())
+        return kept
+
+    def test_all_that_can_be_read_is_copied_into_a_whole_file_and_the_original_stays(self):
+        for container in (Container.MKV, Container.MP4, Container.MOV, Container.TS):
+            with self.subTest(container):
+                source = self.left(container)
+                before, target = source.read_bytes(), rescued_path(source)
+                self.assertEqual(target.name, f"left_rescued.{container.value}")
+                rescue(source, target)
+                self.assertEqual(source.read_bytes(), before)
+                left, whole = probe(source), probe(target)
+                self.assertEqual((whole.video.undecodable, whole.broken_s), (0, None))
+                self.assertGreaterEqual(whole.video.frames, left.video.frames)
+                self.assertGreater(whole.video.frames, 150, "what an encoder keeps back is lost, and no more")
+                self.assertAlmostEqual(float(claimed_length(target)), float(whole.length_s), delta=0.1)
+
+    def test_what_follows_damage_in_the_middle_is_kept_as_far_as_it_can_be_read(self):
+        source = write_clip(self.folder / "a.mkv", plan(container=Container.MKV), range(300))
+        data = bytearray(source.read_bytes())
+        data[len(data) // 2 : len(data) // 2 + 4000] = bytes(4000)
+        source.write_bytes(data)
+        rescue(source, rescued_path(source))
+        self.assertGreater(probe(rescued_path(source)).video.frames, 100)
+
+    def test_another_kind_of_file_becomes_mkv_and_what_has_no_index_is_refused(self):
+        source = write_clip(self.folder / "tape.mkv", plan(container=Container.MKV), range(60))
+        foreign = source.rename(self.folder / "tape.dat")
+        self.assertEqual(rescued_path(foreign).name, "tape_rescued.mkv")
+        rescue(foreign, rescued_path(foreign))
+        self.assertEqual(probe(rescued_path(foreign)).video.frames, 60)
+        plain = write_clip(self.folder / "plain.mp4", plan(container=Container.MP4_PLAIN), range(60))
+        plain.write_bytes(plain.read_bytes()[: plain.stat().st_size // 2])
+        with self.assertRaises(MediaError) as raised:
+            rescue(plain, rescued_path(plain))
+        self.assertIn("can't be repaired", str(raised.exception))
+        self.assertFalse(rescued_path(plain).exists())
+
+    def test_it_can_be_called_off_and_leaves_nothing(self):
+        source = write_clip(self.folder / "a.mkv", plan(container=Container.MKV), range(60))
+
+        def call_off(part):
+            raise RuntimeError
+
+        with self.assertRaises(RuntimeError):
+            rescue(source, rescued_path(source), call_off)
+        self.assertFalse(rescued_path(source).exists())

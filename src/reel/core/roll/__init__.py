@@ -1,0 +1,20 @@
+"""How a take rolls and when it ends by itself."""
+
+from reel.core.roll.ending import CutBy, MarkKind, Standing, why_cut
+from reel.core.roll.setup import COUNTDOWN_S, LAPSE, REACH_BACK_S, TRIAL_S, RollSetup, ending
+from reel.core.roll.words import cut_words, roll_words
+
+__all__ = [
+    "COUNTDOWN_S",
+    "LAPSE",
+    "REACH_BACK_S",
+    "TRIAL_S",
+    "CutBy",
+    "MarkKind",
+    "RollSetup",
+    "Standing",
+    "cut_words",
+    "ending",
+    "roll_words",
+    "why_cut",
+]

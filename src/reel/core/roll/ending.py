@@ -1,0 +1,75 @@
+"""When a take ends by itself: rules over how it stands."""
+
+import datetime
+from dataclasses import dataclass
+from enum import StrEnum
+
+from reel.core.roll.setup import RollSetup
+
+
+class CutBy(StrEnum):
+    """What ends a take. TROUBLE is all that a person did not set: the drive, the file, an error."""
+
+    PERSON = "person"
+    LENGTH = "length"
+    SIZE = "size"
+    CLOCK = "clock"
+    GONE = "gone"
+    BLACK = "black"
+    STILL = "still"
+    EVENT = "event"
+    TROUBLE = "trouble"
+
+
+class MarkKind(StrEnum):
+    """What a mark notes: what a PERSON does, a HOLD, another ARRANGEMENT, a signal that is GONE and is BACK, a NEW part
+    with LIGHTER effort."""
+
+    PERSON = "person"
+    HOLD = "hold"
+    ARRANGEMENT = "arrange"
+    GONE = "gone"
+    BACK = "back"
+    LIGHTER = "lighter"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Standing:
+    """How a take stands at `now`, having begun at `began`, both with a time zone.
+
+    `gone_s`, `black_s` and `still_s` say for how long the first input's signal has been so, 0 when it is not;
+    `has_event` says that the device reports that it is not to be seen.
+    """
+
+    began: datetime.datetime
+    now: datetime.datetime
+    size_bytes: int = 0
+    gone_s: float = 0.0
+    black_s: float = 0.0
+    still_s: float = 0.0
+    has_event: bool = False
+
+
+def why_cut(setup: RollSetup, standing: Standing) -> CutBy | None:
+    """Say what ends a take as it stands; None while nothing does. Its length the roll itself keeps to the frame."""
+    if setup.cut_gb and standing.size_bytes >= setup.cut_gb * 10**9:
+        return CutBy.SIZE
+    if setup.cut_at and standing.now >= _at(setup.cut_at, standing.began):
+        return CutBy.CLOCK
+    if setup.cut_on_event and standing.has_event:
+        return CutBy.EVENT
+    for most_s, is_s, cause in (
+        (setup.gone_s, standing.gone_s, CutBy.GONE),
+        (setup.black_s, standing.black_s, CutBy.BLACK),
+        (setup.still_s, standing.still_s, CutBy.STILL),
+    ):
+        if most_s and is_s >= most_s:
+            return cause
+    return None
+
+
+def _at(clock: str, began: datetime.datetime) -> datetime.datetime:
+    """Give the first moment of a time of day after a take began."""
+    hour, minute = (int(part) for part in clock.split(":"))
+    found = began.replace(hour=hour, minute=minute, second=0, microsecond=0)
+    return found if found > began else found + datetime.timedelta(days=1)

@@ -1,0 +1,47 @@
+"""What is told to the journal in passing: on a thread of its own, in order, and again where it can't be stored."""
+
+import threading
+from collections import deque
+from collections.abc import Callable
+
+from reel.core.errors import ReelError
+from reel.recorder.guard import attempt, guarded
+
+AGAIN_S = 2.0
+
+
+class Notes:
+    """Does small work for the journal, one after the other; who adds some never waits for the database."""
+
+    def __init__(self) -> None:
+        self._waiting: deque[Callable[[], None]] = deque()
+        self._lock = threading.Lock()
+        self._thread: threading.Thread | None = None
+        self._stop = threading.Event()
+
+    def add(self, work: Callable[[], None]) -> None:
+        """Have something done; it is tried until it succeeds, and what was added later waits for it."""
+        with self._lock:
+            self._waiting.append(work)
+            if self._thread is None:
+                self._thread = guarded("Noting what happened", self._work, self._failed)
+                self._thread.start()
+
+    def stop(self) -> None:
+        """Try no longer what fails."""
+        self._stop.set()
+
+    def _work(self) -> None:
+        while True:
+            with self._lock:
+                if not self._waiting:
+                    self._thread = None
+                    return
+                work = self._waiting[0]
+            if attempt("Noting what happened", work) is not None and not self._stop.wait(AGAIN_S):
+                continue
+            self._waiting.popleft()
+
+    def _failed(self, error: ReelError) -> None:
+        with self._lock:
+            self._thread = None

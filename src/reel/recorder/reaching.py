@@ -1,0 +1,70 @@
+"""Reaching back: the last frames before a take are kept, so that it can begin with them."""
+
+from collections import deque
+from collections.abc import Iterator
+from fractions import Fraction
+from typing import NamedTuple
+
+import av
+
+from reel.core.signal import NS, Picture
+
+# As many bytes of frames are kept at most.
+MOST_BYTES = 512_000_000
+
+
+class Kept(NamedTuple):
+    """A picture of the first input, the frame that was composed with it, and the seconds from one to the next."""
+
+    picture: Picture
+    frame: av.VideoFrame
+    interval: Fraction
+
+    def give(self, at_ns: int) -> av.VideoFrame:
+        """Give the frame, for whatever instant."""
+        return self.frame
+
+
+class Reach:
+    """The frames of the last `seconds`, as many as there is room for; 0 keeps none."""
+
+    def __init__(self, seconds: int) -> None:
+        self.seconds = seconds
+        self._kept: deque[Kept] = deque()
+
+    def keep(self, picture: Picture, frame: av.VideoFrame, interval: Fraction) -> None:
+        """Keep a frame, and let those go that are too old or too many."""
+        self._kept.append(Kept(picture, frame, interval))
+        most = max(1, MOST_BYTES // _bytes(frame))
+        while len(self._kept) > most or picture.at_ns - self._kept[0].picture.at_ns >= self.seconds * NS:
+            self._kept.popleft()
+
+    def clear(self) -> None:
+        """Keep nothing of what was before: what comes does not follow on it."""
+        self._kept.clear()
+
+    def take(self) -> Iterator[Kept]:
+        """Give all, the oldest first, and keep none of it."""
+        while self._kept:
+            yield self._kept.popleft()
+
+    @property
+    def count(self) -> int:
+        """How many frames are kept."""
+        return len(self._kept)
+
+    @property
+    def size_bytes(self) -> int:
+        """How much memory they take."""
+        kept = list(self._kept)
+        return _bytes(kept[-1].frame) * len(kept) if kept else 0
+
+    @property
+    def length_s(self) -> float:
+        """How many seconds are kept."""
+        kept = list(self._kept)
+        return (kept[-1].picture.at_ns - kept[0].picture.at_ns) / NS if kept else 0.0
+
+
+def _bytes(frame: av.VideoFrame) -> int:
+    return sum(plane.buffer_size for plane in frame.planes)

@@ -1,0 +1,194 @@
+"""What comes before a roll and what ends it: on the virtual clock to the frame, and live over the sockets."""
+
+import tempfile
+import time
+import unittest
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+from reel.core.errors import BadValueError
+from reel.core.file import ConstantQuality, Recipe
+from reel.core.line import DeviceKind, propose
+from reel.core.line.tests.rigs import feed_input, of
+from reel.core.measure import prove
+from reel.core.media import PartWriter, Shelf, probe
+from reel.core.roll import CutBy, MarkKind, RollSetup
+from reel.recorder.messages import Ask, Behind, Cut, StartRoll
+from reel.recorder.source import Source
+from reel.recorder.tests.plain import SMALL, lumas, opener
+from reel.recorder.tests.test_faults import planted
+from reel.recorder.tests.test_service import LIGHT, ServerTestCase, to_roll
+from reel.recorder.virtual import record
+from reel.standins import Fault, Play
+
+EXACT = Recipe(effort="ultrafast", rate=ConstantQuality(quality=4))
+
+
+def shade(number):
+    return 16 + number * 7 % 200
+
+
+class VirtualRollTests(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.shelf = Shelf(Path(folder.name))
+
+    def roll(self, rolled_s, does_s=(), roll=None, **plain):
+        self.setup_ = of(feed_input("garden.mp4"), mode=SMALL, recipe=EXACT, roll=roll or RollSetup())
+        return record(
+            self.setup_, opener(mode=SMALL, hz=440, grey=shade, **plain), self.shelf, rig_name="moss",
+            rolled_s=rolled_s, does_s=does_s,
+        )  # fmt: skip
+
+    def assert_shows(self, take, numbers):
+        self.assertEqual([round(luma) for luma in lumas(take.path)], [shade(number) for number in numbers])
+        self.assertEqual(prove(take.plan, facts=probe(take.path), counts=take.counts).differing, ())
+
+    def test_it_ends_after_its_length_to_the_frame_with_all_of_its_sound(self):
+        take = self.roll([(1, 9)], [(1.5, lambda source: source._roll.end_after(50))])
+        self.assert_shows(take, range(24, 74))
+        self.assertEqual((take.counts.ticks, probe(take.path).sound[0].length_s > 2), (50, True))
+
+    def test_it_ends_after_its_length_while_nothing_comes(self):
+        take = self.roll([(1, 9)], [(1.5, lambda source: source._roll.end_after(72))], fails_s=(2, 20))
+        self.assertEqual((take.counts.ticks, take.counts.lost_before), (72, 48))
+        self.assertEqual(probe(take.path).video.frames, 72)
+
+    def test_a_countdown_is_not_in_the_file(self):
+        begin = Source.begin
+
+        def counted(source, roll, **more):
+            roll.begin_at(source._clock.now_ns() + 2 * 10**9, together=False)
+            begin(source, roll, **more)
+
+        Source.begin = counted
+        try:
+            take = self.roll([(1, 5)])
+        finally:
+            Source.begin = begin
+        self.assert_shows(take, range(72, 120))
+
+    def test_what_was_before_the_press_begins_the_take_in_picture_and_sound(self):
+        begin = Source.begin
+        Source.begin = lambda source, roll: begin(source, roll, reaches_back=True)
+        try:
+            take = self.roll([(6, 8)], roll=RollSetup(reach_back_s=3), pulses=(4, 7))
+        finally:
+            Source.begin = begin
+        facts = probe(take.path)
+        self.assertEqual(facts.video.frames, 5 * 24)
+        self.assert_shows(take, range(3 * 24, 8 * 24))
+        self.assertEqual(facts.sound[0].holes, ())
+
+    def test_a_time_lapse_takes_one_picture_of_so_many_and_loses_none(self):
+        take = self.roll([(0, 20)], roll=RollSetup(lapse=10))
+        self.assert_shows(take, range(0, 480, 10))
+        self.assertEqual((take.plan.tracks, probe(take.path).length_s), ((), Fraction(2)))
+
+    def test_a_signal_that_goes_and_comes_back_is_marked(self):
+        take = self.roll([(0, 6)], fails_s=(2, 4))
+        kinds = [(mark.kind, mark.tick // 24) for mark in take.marks if mark.kind is not MarkKind.HOLD]
+        self.assertEqual([kind for kind, _ in kinds], [MarkKind.GONE, MarkKind.BACK])
+        self.assertEqual(kinds[0][1], 1)
+        self.assertGreater(take.counts.lost_before, 40)
+
+
+class LiveRollTests(ServerTestCase):
+    rolled = LIGHT
+
+    def ended(self, take):
+        self.wait_for(lambda status: not status.rolls)
+        return self.journal.ends[take]
+
+    def ruled(self, **rules):
+        return replace(LIGHT, roll=RollSetup(**rules))
+
+    def test_a_roll_that_is_called_off_while_it_counts_down_leaves_nothing(self):
+        take = self.start_roll(self.ruled(countdown_s=10))
+        roll = self.client.ask(Ask()).status.rolls[0]
+        self.assertEqual((roll.state, roll.length_s, roll.starts_in_s > 5), ("counting", 0, True))
+        self.client.ask(Cut(takes=(take,)))
+        self.assertTrue(self.ended(take).is_called_off)
+        self.assertEqual(list(self.folder.glob("*.m*")), [])
+        take = self.start_roll(self.ruled(countdown_s=1))
+        self.wait_for(lambda status: status.rolls[0].length_s > 0.3)
+        self.cut()
+        self.assertFalse(self.ended(take).is_called_off)
+
+    def test_a_trial_ends_by_itself_and_is_one(self):
+        (take,) = self.client.ask(StartRoll(rigs=(to_roll(LIGHT),), length_s=Fraction(2), is_trial=True)).takes
+        ended = self.ended(take)
+        self.assertEqual((self.journal.takes[-1].is_trial, ended.ended_by), (True, CutBy.LENGTH))
+        self.assertEqual((ended.counts.ticks, ended.problem), (60, None))
+        with self.assertRaises(BadValueError):
+            StartRoll(rigs=(to_roll(LIGHT),), is_trial=True)
+
+    def test_what_ends_it(self):
+        phone = propose(DeviceKind.PHONE)
+        locking = replace(phone.picture, device=replace(phone.picture.device, sleep_lock=True, sleep_s=5))
+        locked = phone.with_input(0, locking)
+        for setup, play, rules, cause in (
+            (LIGHT, Play(fault=Fault.PULLED, from_s=3), {"gone_s": 2}, CutBy.GONE),
+            (LIGHT, Play(), {"cut_gb": Fraction(1, 10_000)}, CutBy.SIZE),
+            (locked, Play(), {"cut_on_event": True}, CutBy.EVENT),
+            (locked, Play(), {"still_s": 2}, CutBy.STILL),
+        ):
+            with self.subTest(cause):
+                take = self.start_roll(replace(setup, recipe=LIGHT.recipe, roll=RollSetup(**rules)), play=play)
+                ended = self.ended(take)
+                self.assertEqual((ended.ended_by, ended.problem), (cause, None))
+                self.assertGreater(probe(ended.path).video.frames, 5)
+
+    def test_parts_by_size_are_told_while_it_rolls_and_hold_all(self):
+        recipe = replace(LIGHT.recipe, part_gb=Fraction(1, 100), rate=ConstantQuality(quality=1))
+        take = self.start_roll(replace(LIGHT, recipe=recipe))
+        self.wait_for(lambda status: status.rolls[0].part >= 3)
+        self.cut()
+        ended = self.ended(take)
+        self.assertGreaterEqual(len(ended.parts), 3)
+        self.assertEqual([part.number for _, part in self.journal.parts], list(range(2, len(ended.parts) + 1)))
+        facts = [probe(part.path).video for part in ended.parts]
+        self.assertEqual(sum(one.frames for one in facts) + ended.counts.lost_encoder, ended.counts.ticks)
+        self.assertEqual(
+            [part.first_tick for part in ended.parts][1:],
+            [sum(part.counts.ticks for part in ended.parts[:place]) for place in range(1, len(ended.parts))],
+        )
+
+    def test_what_falls_behind_is_said_and_the_next_part_takes_less_work(self):
+        slow, write = replace(LIGHT.recipe, effort="medium"), PartWriter.write_picture
+
+        def heavy(writer, frame, tick):
+            if writer._recipe.effort != "ultrafast":
+                time.sleep(0.06)
+            write(writer, frame, tick)
+
+        PartWriter.write_picture = heavy
+        try:
+            take = self.start_roll(replace(LIGHT, recipe=slow))
+            status = self.wait_for(lambda status: status.rolls[0].behind)
+            self.assertEqual((status.rolls[0].behind, status.rolls[0].lighter), (Behind.ENCODER, "fast"))
+            self.cut()
+            self.ended(take)
+            nearly = replace(LIGHT, recipe=replace(slow, effort="superfast"), roll=RollSetup(may_lighten=True))
+            take = self.start_roll(nearly)
+            self.wait_for(lambda status: status.rolls[0].part == 2 and status.rolls[0].length_s > 3)
+            self.cut()
+            ended = self.ended(take)
+        finally:
+            PartWriter.write_picture = write
+        self.assertIn(MarkKind.LIGHTER, [mark.kind for _, mark in self.journal.marks])
+        self.assertLess(ended.parts[1].counts.lost_encoder, 40)
+        self.assertGreater(probe(ended.parts[1].path).video.frames, 20)
+
+    def test_a_part_that_cannot_be_written_ends_the_take_and_the_parts_before_are_there(self):
+        recipe = replace(LIGHT.recipe, part_gb=Fraction(1, 100), rate=ConstantQuality(quality=1))
+        take = self.start_roll(replace(LIGHT, recipe=recipe))
+        self.wait_for(lambda status: status.rolls[0].length_s > 0.3)
+        with planted(PartWriter, "__init__", OSError(5, "Input/output error")):
+            ended = self.ended(take)
+        self.assertIn("Input/output error", ended.problem)
+        self.assertEqual((len(ended.parts), ended.ended_by), (1 + len(self.journal.parts), CutBy.TROUBLE))
+        self.assertGreater(probe(ended.path).video.frames, 10)
+        self.assertEqual(list(self.folder.glob("*.rolling.*")), [])

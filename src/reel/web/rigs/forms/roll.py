@@ -1,0 +1,119 @@
+"""The form of how a rig's takes roll: what comes before, what cuts them, how fast the file runs."""
+
+from decimal import Decimal
+from fractions import Fraction
+from typing import Any
+
+from django import forms
+
+from reel.core.errors import BadValueError
+from reel.core.file import parse_length
+from reel.core.roll import COUNTDOWN_S, LAPSE, REACH_BACK_S, RollSetup
+from reel.core.signal import length_label
+from reel.web.rigs.forms.base import StageForm
+
+
+def _seconds(label: str, most: int, help_text: str) -> forms.IntegerField:
+    return forms.IntegerField(label=label, required=False, min_value=0, max_value=most, help_text=help_text)
+
+
+def _length(label: str, help_text: str) -> forms.CharField:
+    return forms.CharField(label=label, required=False, max_length=12, help_text=help_text)
+
+
+class RollForm(StageForm):
+    """How takes roll. What is left empty is left out."""
+
+    countdown_s = _seconds(
+        "Countdown, s", COUNTDOWN_S, "Seconds from the press to the first picture; never in the file."
+    )
+    reach_back_s = _seconds(
+        "Reach back, s", REACH_BACK_S, "The last seconds before the press are kept in memory, and begin the take."
+    )
+    cut_after = _length("After", "Like 90s, 30 min or 2h: to the frame.")
+    cut_gb = forms.DecimalField(
+        label="At a size, GB", required=False, min_value=Decimal("0.01"), max_value=10_000, decimal_places=3,
+        help_text="All parts together.",
+    )  # fmt: skip
+    cut_at = forms.TimeField(
+        label="At a time of day",
+        required=False,
+        input_formats=["%H:%M"],
+        widget=forms.TimeInput(attrs={"type": "time"}, format="%H:%M"),
+        help_text="The next time this computer's clock shows it.",
+    )
+    gone = _length("Signal gone for", "Until then the last picture stands in the file, marked and counted as lost.")
+    black = _length("Black for", "A tape's end, a device that sleeps.")
+    still = _length("Still for", "Nothing moves at all, noise left out.")
+    cut_on_event = forms.BooleanField(
+        label="Device reports that it is locked", required=False, help_text="Where it is linked to this computer."
+    )
+    lapse = forms.IntegerField(
+        label="Speed, ×", required=False, min_value=1, max_value=LAPSE,
+        help_text="1 is as it is. 60 makes a second of a minute: one picture of so many, without sound.",
+    )  # fmt: skip
+    may_lighten = forms.BooleanField(
+        label="Take a lighter effort in the next part",
+        required=False,
+        help_text="When the encoder falls behind a new part begins with the next lighter effort. The file grows.",
+    )
+    cue = forms.BooleanField(
+        label="Sound at begin and end",
+        required=False,
+        help_text="From this page, not in the file unless a microphone hears it.",
+    )
+
+    def __init__(self, data: Any = None, *, roll: RollSetup) -> None:
+        super().__init__(
+            data,
+            initial={
+                "countdown_s": roll.countdown_s or None,
+                "reach_back_s": roll.reach_back_s or None,
+                "cut_after": _typed(roll.cut_after_s),
+                "cut_gb": f"{float(roll.cut_gb):g}" if roll.cut_gb else None,
+                "cut_at": roll.cut_at or None,
+                "gone": _typed(roll.gone_s),
+                "black": _typed(roll.black_s),
+                "still": _typed(roll.still_s),
+                "cut_on_event": roll.cut_on_event,
+                "lapse": roll.lapse,
+                "may_lighten": roll.may_lighten,
+                "cue": roll.cue,
+            },
+        )
+
+    def build(self, cleaned: dict[str, Any]) -> RollSetup:
+        """Make the value."""
+        return RollSetup(
+            countdown_s=cleaned["countdown_s"] or 0,
+            reach_back_s=cleaned["reach_back_s"] or 0,
+            cut_after_s=_read("After", cleaned["cut_after"]),
+            cut_gb=Fraction(cleaned["cut_gb"] or 0),
+            cut_at=f"{cleaned['cut_at']:%H:%M}" if cleaned["cut_at"] else "",
+            gone_s=_read("Signal gone for", cleaned["gone"]),
+            black_s=_read("Black for", cleaned["black"]),
+            still_s=_read("Still for", cleaned["still"]),
+            cut_on_event=cleaned["cut_on_event"],
+            lapse=cleaned["lapse"] or 1,
+            may_lighten=cleaned["may_lighten"],
+            cue=cleaned["cue"],
+        )
+
+
+def _typed(seconds: int) -> str:
+    """Give a length as it is typed: `90 s`, `30 min`; "" for none."""
+    if not seconds:
+        return ""
+    if seconds % 3600 == 0:
+        return f"{seconds // 3600} h"
+    return f"{seconds // 60} min" if seconds % 60 == 0 else f"{seconds} s"
+
+
+def _read(label: str, text: str) -> int:
+    """Read a length as whole seconds; 0 for none. Raises BadValueError."""
+    if not text.strip():
+        return 0
+    seconds = parse_length(text.strip())
+    if seconds < 1 or seconds % 1:
+        raise BadValueError(label, length_label(seconds), "it is in whole seconds, from 1 on")
+    return int(seconds)

@@ -1,0 +1,93 @@
+"""What the page of a take shows of its marks, and two takes side by side: settings and results that differ."""
+
+from reel.core.file import FilePlan, lines
+from reel.core.roll import MarkKind
+from reel.web.takes.models import Mark, Take, TakeState
+from reel.web.ui.templatetags.units import bitrate, decibels, hour_bytes, length, size
+
+# What a mark says that nobody gave a note.
+MARK_WORDS = {
+    MarkKind.HOLD: "on hold here",
+    MarkKind.GONE: "the signal was gone",
+    MarkKind.BACK: "the signal was back",
+    MarkKind.LIGHTER: "a lighter effort from here on",
+}
+STILL_WORDS = (("first", "first picture"), ("hardest", "hardest second"), ("last", "last picture"))
+# As many others are offered to be held against a take.
+OTHERS = 8
+
+
+def mark_row(mark: Mark, take: Take, plan: FilePlan) -> dict[str, object]:
+    """Give a mark with the part in which it lies and its second there."""
+    part = next(one for one in reversed(take.all_parts) if one.first_tick <= mark.tick or one.number == 1)
+    return {
+        "pk": mark.pk,
+        "part": part.number,
+        "at_s": float((mark.tick - part.first_tick) / plan.tick_rate),
+        "code": mark.code(plan),
+        "label": mark.label,
+        "words": MARK_WORDS.get(MarkKind(mark.kind), ""),
+    }
+
+
+def others_to_compare(take: Take) -> list[Take]:
+    """Give the latest others of the same rig, trials first."""
+    if take.rig_id is None or take.state == TakeState.ROLLING:
+        return []
+    others = Take.objects.filter(rig_id=take.rig_id).exclude(pk=take.pk).exclude(state=TakeState.ROLLING)
+    return list(others.order_by("-is_trial", "-started_at")[:OTHERS])
+
+
+def compared(one: Take, other: Take) -> dict[str, object]:
+    """Give the settings that differ, all results, and both takes: (name, the first's, the second's, differs)."""
+    first, second = _settings(one), _settings(other)
+    results = (_results(one), _results(other))
+    names = dict.fromkeys((*results[0], *results[1]))
+    return {
+        "one": one,
+        "other": other,
+        "both": (one, other),
+        "settings": [(name, first[name], second[name]) for name in first if first[name] != second.get(name)],
+        "results": [
+            (name, results[0].get(name, "–"), results[1].get(name, "–"), results[0].get(name) != results[1].get(name))
+            for name in names
+        ],
+    }
+
+
+def _settings(take: Take) -> dict[str, str]:
+    setup = take.setup
+    frame = setup.frame
+    arrival = setup.picture.arrival
+    return {
+        "Frame": frame.mode.label,
+        "Rate": "as it comes" if frame.as_it_comes else "fixed",
+        "Arriving mode": arrival.offer or "as it comes",
+        "Fields": arrival.deinterlace.value,
+        **lines(setup.recipe),
+        "Time-lapse": f"{setup.roll.lapse}×" if setup.roll.lapse > 1 else "none",
+        "Tracks": ", ".join(take.tracks) or "none",
+    }
+
+
+def _results(take: Take) -> dict[str, str]:
+    part, counts = take.first, take.counted
+    proof, tried = part.proved, part.tried
+    found = {
+        "Length": length(take.length_s),
+        "Size": size(take.size_bytes),
+        "Data rate": bitrate(take.bitrate_bps),
+        "An hour": size(hour_bytes(take.bitrate_bps)),
+        "Frames lost": str(counts.lost),
+        "Proof": proof.summary if proof else "not proved yet",
+    }
+    if proof:
+        found |= {f"Proof: {line.label}": line.got for line in proof.differing}
+    if tried:
+        found["Hardest second"] = f"{bitrate(tried.hardest_bps)} at {tried.hardest_s} s"
+        for track in tried.tracks:
+            said = "nothing"
+            if track.rms_db is not None and track.peak_db is not None:
+                said = f"{decibels(track.rms_db)}, peak {decibels(track.peak_db)}"
+            found[f"{track.title or 'Sound'}, level"] = said
+    return found
