@@ -3,7 +3,7 @@
 from collections import deque
 from typing import NamedTuple
 
-from reel.core.signal import Arrived, DeviceEvent, Input, InputError, Picture, Signal, SoundFormat
+from reel.core.signal import Arrived, DeviceEvent, Input, InputError, Picture, Sent, Signal, SoundFormat
 
 # As much is kept at most; a driver keeps less, and overwrites it. The second bounds the memory that large ones take.
 MOST_PICTURES, MOST_PX = 30, 64_000_000
@@ -50,6 +50,11 @@ class Ahead:
     def event(self) -> DeviceEvent | None:
         """That of the input."""
         return self._opened.event
+
+    @property
+    def sent(self) -> Sent | None:
+        """That of the input."""
+        return self._opened.sent
 
     def due_ns(self) -> int | None:
         """When what waits was due, or when the next arrival is."""

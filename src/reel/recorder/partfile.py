@@ -6,18 +6,21 @@ from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
 from types import TracebackType
+from typing import Generic, TypeVar
 
 from reel.core.errors import ReelError
 from reel.core.file import FilePlan
-from reel.core.media import PartWriter, Reserved, Shelf, beside
+from reel.core.media import PartWriter, Reserved, SentWriter, Shelf, beside
 from reel.recorder.guard import attempt
 
+W = TypeVar("W", PartWriter, SentWriter)
 
-class PartFile:
+
+class PartFile(Generic[W]):
     """A part's file, which a lane writes by `with`. The first part's is opened at once, another's on its lane's thread.
 
     `first_tick` is the tick of the take with which it begins. `path` is where it lies, once it `is_there`; `opened` is
-    called then.
+    called then. `make` opens what writes it.
     """
 
     def __init__(
@@ -25,15 +28,18 @@ class PartFile:
         shelf: Shelf,
         take: Reserved,
         plan: FilePlan,
+        make: Callable[[Path, FilePlan], W],
         *,
         number: int = 1,
         first_tick: int = 0,
-        opened: Callable[["PartFile"], None] = lambda file: None,
+        opened: Callable[["PartFile[W]"], None] = lambda file: None,
     ) -> None:
         self.number, self.first_tick = number, first_tick
-        self._shelf, self._take, self._plan, self._opened = shelf, take, plan, opened
+        self._shelf, self._take, self._plan = shelf, take, plan
+        self._opened: Callable[[PartFile[W]], None] = opened
+        self._make: Callable[[Path, FilePlan], W] = make
         self._reserved: Reserved | None = take if number == 1 else None
-        self._writer: PartWriter | None = None
+        self._writer: W | None = None
         self._handle = -1
         self.path = take.rolling
         self.is_there = False
@@ -43,7 +49,7 @@ class PartFile:
         """Set its name aside and open it; raises MediaError."""
         self._reserved = self._reserved or self._shelf.reserve_part(self._take, self.number)
         self.path = self._reserved.rolling
-        self._writer = PartWriter(self.path, self._plan)
+        self._writer = self._make(self.path, self._plan)
         self._handle = os.open(self.path, os.O_RDONLY | os.O_CLOEXEC)
         self.is_there = True
         self._opened(self)
@@ -56,7 +62,7 @@ class PartFile:
         if self._reserved is not None:
             self._shelf.discard(self._reserved)
 
-    def __enter__(self) -> PartWriter:
+    def __enter__(self) -> W:
         if self._writer is None:
             try:
                 self.open()

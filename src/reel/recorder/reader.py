@@ -10,7 +10,7 @@ from reel.core.errors import ReelError
 from reel.core.line import HopKind, InputSetup
 from reel.core.measure import Condition, Watch, alarms, contradictions
 from reel.core.media import Arriving, Strip
-from reel.core.signal import NS, HeldError, Input, InputError, Picture, Samples, Signal
+from reel.core.signal import NS, HeldError, Input, InputError, Picture, Samples, Sent, Signal
 from reel.recorder.ahead import Ahead
 from reel.recorder.clock import Clock
 from reel.recorder.guard import attempt
@@ -89,6 +89,12 @@ class Reader:
         self._meter_ns = self._step_ns
         self._commands: deque[_Command] = deque()
         self._stopping = False
+
+    @property
+    def sent(self) -> Sent | None:
+        """The packets of what is open; may be asked from any thread."""
+        opened = self._input
+        return opened.sent if opened is not None else None
 
     def call(self, command: Callable[[], None], *, after_ns: int | None = None) -> None:
         """Have a command run on the reading thread, between two arrivals.

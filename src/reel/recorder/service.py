@@ -13,9 +13,10 @@ from typing import Any
 from reel.core.file import FilePlan
 from reel.core.line import chain, file_plan
 from reel.core.measure import Counts
-from reel.core.media import Materials, Reserved, Shelf
+from reel.core.media import Materials, PartWriter, Reserved, SentWriter, Shelf, why_not_held
 from reel.core.roll import RollSetup
 from reel.core.signal import NS
+from reel.recorder.assent import SentTake
 from reel.recorder.clock import Clock
 from reel.recorder.ends import Ends
 from reel.recorder.guard import attempt
@@ -49,9 +50,10 @@ from reel.recorder.parts import Parts
 from reel.recorder.reached import Reached
 from reel.recorder.remote import RemoteTake, own_recorder_of, recording_input
 from reel.recorder.rigs import OpenRigs, Screen
+from reel.recorder.rolling import RollingTake
 from reel.recorder.sample import take_sample
 from reel.recorder.source import Source
-from reel.recorder.take import NOT_ROLLING, RollingTake, Take
+from reel.recorder.take import NOT_ROLLING, LocalTake, Take
 from reel.standins import Play, RecordingDevice
 
 OPEN_S = 15.0
@@ -125,7 +127,7 @@ class Recorder:
     def look_after(self) -> None:
         """Do what nobody asks for: cut takes that can't go on, close rigs whose lease has run out."""
         for take in list(self._takes.values()):
-            if take.ends_by is None and take.must_end():
+            if take.ends_by is None and take.cut_by is None and take.must_end():
                 take.cut(self.clock.now_ns())
             elif not take.is_ending:
                 take.look_after()
@@ -271,18 +273,20 @@ class Recorder:
         """Make a take with the file that it is written to; `undo` gives that back."""
         return self._made_remote(request, one, undo) if source is None else self._made_live(request, one, source, undo)
 
-    def _made_live(self, request: StartRoll, one: RigToRoll, source: Source, undo: ExitStack) -> RollingTake:
+    def _made_live(self, request: StartRoll, one: RigToRoll, source: Source, undo: ExitStack) -> LocalTake:
         source.wait_tried(OPEN_S)
         for setup, reading in zip(one.setup.inputs, source.readings, strict=True):
             if reading.problem is not None:
                 who = one.rig_name if setup is one.setup.picture else f"{setup.name} of {one.rig_name}"
                 raise RefusedError(f"{who} can't roll. {reading.problem}")
+        if one.setup.recipe.as_sent:
+            return self._made_sent(request, one, source, undo)
         recipe, plan, started_at = one.setup.recipe, source.plan(), self.clock.wall()
         plan.check()
         reserved = self.shelf.reserve(
             recipe.name_pattern, rig=one.rig_name, date=started_at.date(), suffix=recipe.suffix
         )
-        first = PartFile(self.shelf, reserved, plan)
+        first = PartFile(self.shelf, reserved, plan, PartWriter)
         undo.callback(first.discard)
         first.open()
         lane = Lane(first, closed=lambda error: take.part_closed(first, error))
@@ -304,6 +308,35 @@ class Recorder:
             part_began=self._note_part,
         )
         return take
+
+    def _made_sent(self, request: StartRoll, one: RigToRoll, source: Source, undo: ExitStack) -> SentTake:
+        """Make the take of a feed that is recorded as it is sent."""
+        sent, recipe, plan = source.sent, one.setup.recipe, source.plan()
+        if sent is None:
+            raise RefusedError(f"{one.rig_name} can't be recorded as it is sent: it sends no packets of its own.")
+        if reason := why_not_held(recipe.container, sent.streams):
+            raise RefusedError(f"{one.rig_name} can't be recorded as it is sent. {reason}; choose that in File.")
+        started_at = self.clock.wall()
+        reserved = self.shelf.reserve(
+            recipe.name_pattern, rig=one.rig_name, date=started_at.date(), suffix=recipe.suffix
+        )
+        file = PartFile(self.shelf, reserved, plan, lambda path, _: SentWriter(path, recipe.container, sent.streams))
+        undo.callback(file.discard)
+        file.open()
+        conduct = _conduct(one.setup.roll, request)
+        return SentTake(
+            shelf=self.shelf,
+            reserve_bytes=self.reserve_bytes,
+            reserved=reserved,
+            rolled=_rolled(one, plan, reserved, started_at, is_trial=request.is_trial),
+            rig=partial(self._rigs.get, one.rig_id),
+            closed=self._on_closed,
+            files=[file],
+            clock=self.clock,
+            conduct=conduct,
+            sent=sent,
+            length_ticks=round((request.length_s or conduct.cut_after_s) * plan.tick_rate),
+        )
 
     def _made_remote(self, request: StartRoll, one: RigToRoll, undo: ExitStack) -> RemoteTake:
         """Make the take of a device that records by itself."""

@@ -17,7 +17,7 @@ from reel.core.line import DeviceKind, RigSetup, file_plan
 from reel.core.measure import InputCounts
 from reel.core.media import Materials
 from reel.core.roll import MarkKind
-from reel.core.signal import NS, InputError, Picture, Samples, Signal, SoundFormat
+from reel.core.signal import NS, InputError, Picture, Samples, Sent, Signal, SoundFormat
 from reel.core.sound import Balance, BalanceReading
 from reel.recorder.clock import Clock
 from reel.recorder.frames import Frames
@@ -107,6 +107,11 @@ class Source:
     def error(self) -> InputError | None:
         """Why the first input that has none has no signal; None when all have one."""
         return next((reader.error for reader in self._readers if reader.error is not None), None)
+
+    @property
+    def sent(self) -> Sent | None:
+        """The packets of the first input; None where it has none, or nothing comes."""
+        return self._first.sent
 
     @property
     def is_alive(self) -> bool:

@@ -7,7 +7,7 @@ from pathlib import Path
 from reel.core.file import FilePlan
 from reel.core.line import RigSetup
 from reel.core.measure import Counts
-from reel.core.media import Reserved, Shelf
+from reel.core.media import PartWriter, Reserved, Shelf
 from reel.core.signal import NS
 from reel.recorder.clock import VirtualClock
 from reel.recorder.journal import ClosedPart
@@ -45,12 +45,14 @@ def record(
     rolled_s: Iterable[tuple[float, float]],
     marks_s: Iterable[tuple[float, str]] = (),
     does_s: Iterable[tuple[float, Deed]] = (),
+    begins_s: float | None = None,
     clock: VirtualClock | None = None,
 ) -> VirtualTake:
     """Open a rig's inputs at 0 s and record the stretches `rolled_s` (from, to) into one take, holding in between.
 
     `openers` open the inputs in their order; one alone opens the only one. `marks_s` are (second, label) inside a
-    stretch, `does_s` (second, what is done to the source then). Raises what the inputs, the shelf and the writer raise.
+    stretch, `does_s` (second, what is done to the source then). `begins_s` is the second at which other takes begin
+    too. Raises what the inputs, the shelf and the writer raise.
     """
     clock = clock or VirtualClock()
     recipe = setup.recipe
@@ -59,10 +61,10 @@ def record(
     if source.error is not None:
         raise source.error
     reserved = shelf.reserve(recipe.name_pattern, rig=rig_name, date=clock.wall().date(), suffix=recipe.suffix)
-    files = [PartFile(shelf, reserved, source.plan())]
+    files = [PartFile(shelf, reserved, source.plan(), PartWriter)]
     try:
         files[0].open()
-        roll = _record(source, shelf, reserved, files, clock, rolled_s, _in_order(marks_s, does_s))
+        roll = _record(source, shelf, reserved, files, clock, begins_s, rolled_s, _in_order(marks_s, does_s))
         for file in files:
             if (problem := file.complete()) is not None:
                 raise problem
@@ -87,8 +89,9 @@ def _record(
     source: Source,
     shelf: Shelf,
     reserved: Reserved,
-    files: list[PartFile],
+    files: list[PartFile[PartWriter]],
     clock: VirtualClock,
+    begins_s: float | None,
     rolled_s: Iterable[tuple[float, float]],
     deeds: list[tuple[float, Deed]],
 ) -> Roll:
@@ -98,17 +101,19 @@ def _record(
     """
     plan = source.plan()
 
-    def lane_of(file: PartFile) -> Lane:
+    def lane_of(file: PartFile[PartWriter]) -> Lane:
         return Lane(file, closed=lambda error: None)
 
     def open_next(number: int, first_tick: int) -> Lane:
-        files.append(PartFile(shelf, reserved, plan, number=number, first_tick=first_tick))
+        files.append(PartFile(shelf, reserved, plan, PartWriter, number=number, first_tick=first_tick))
         return lane_of(files[-1])
 
     parts = Parts(lane_of(files[0]), plan, open_next)
     release = clock.settle_with(parts.settle)
     parts.start()
     roll = source.make_roll(parts)
+    if begins_s is not None:
+        roll.begin_at(round(begins_s * NS), together=True)
     try:
         _roll_stretches(source, roll, clock, rolled_s, deeds)
     finally:
@@ -130,10 +135,11 @@ def _roll_stretches(
     rolled_s: Iterable[tuple[float, float]],
     deeds: list[tuple[float, Deed]],
 ) -> None:
-    """Record each stretch, and hold after it; `deeds` are in the order of time."""
-    for number, (start_s, end_s) in enumerate(rolled_s):
+    """Record each stretch, and hold between two; `deeds` are in the order of time."""
+    stretches = list(rolled_s)
+    for number, (start_s, end_s) in enumerate(stretches, start=1):
         source.run_until(round(start_s * NS) - 1)  # the picture of that very moment belongs to the take
-        if number:
+        if number > 1:
             source.carry_on()
         else:
             source.begin(roll)
@@ -142,6 +148,8 @@ def _roll_stretches(
             source.run_until(round(moment_s * NS))
             deed(source)
         source.run_until(round(end_s * NS) - 1)
+        if number == len(stretches):
+            return
         source.hold(clock.now_ns())
         source.run_until(
             clock.now_ns() + NS // 20 + source.patience_ns

@@ -2,7 +2,7 @@
 
 from reel.core.line import DeviceKind, Plugged
 from reel.core.line.origin import Origin
-from reel.core.signal import NS, DeviceEvent, FloatArray, InputError, Samples, SoundFormat
+from reel.core.signal import NS, DeviceEvent, FloatArray, InputError, Samples, Sent, SoundFormat
 from reel.standins.ambience import RATE_HZ, looped
 from reel.standins.play import Fault, Play
 from reel.standins.room import Claps
@@ -49,6 +49,11 @@ class Listener:
     @property
     def event(self) -> DeviceEvent | None:
         """Nothing: it can't."""
+        return None
+
+    @property
+    def sent(self) -> Sent | None:
+        """Nothing: it does not come in packets that could be kept."""
         return None
 
     def due_ns(self) -> int | None:

@@ -8,7 +8,7 @@ from itertools import count
 from reel.core.line import Connector, Eye, Hop, InputSetup, Offer
 from reel.core.line.boxes import Box, Port
 from reel.core.line.hops import Adapter, Link, Mirror, Receiver, within
-from reel.core.signal import NS, Arrived, DeviceEvent, InputError, Picture, Samples, Signal, SoundFormat
+from reel.core.signal import NS, Arrived, DeviceEvent, InputError, Picture, Samples, Sent, Signal, SoundFormat
 from reel.standins.capture import BoxStandIn, Handover
 from reel.standins.device import Shown, StandIn
 from reel.standins.devices import stand_in
@@ -70,6 +70,11 @@ class Assembled:
     def event(self) -> DeviceEvent | None:
         """What the device reports, where it is linked to a computer: what comes by a capture box says nothing."""
         return None if any(isinstance(hop, BoxStandIn) for hop in self._hops) else self._device.event
+
+    @property
+    def sent(self) -> Sent | None:
+        """Nothing: it does not come in packets that could be kept."""
+        return None
 
     def due_ns(self) -> int | None:
         """When the next arrival is due, or the device sends something that may become one."""

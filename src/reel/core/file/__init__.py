@@ -7,7 +7,7 @@ from reel.core.file.encoder import EncoderSettings, encoder_settings
 from reel.core.file.exchange import read_recipe, write_recipe
 from reel.core.file.expectations import Expectations, expectations
 from reel.core.file.forecast import Forecast, Measured, forecast
-from reel.core.file.length import parse_gigabytes, parse_length, with_parts
+from reel.core.file.length import parse_gigabytes, parse_length, plain_length, with_parts
 from reel.core.file.mending import mend, offers, usual_rate
 from reel.core.file.naming import DEFAULT_PATTERN, file_stem, slug
 from reel.core.file.plan import FilePlan
@@ -68,6 +68,7 @@ __all__ = [
     "parse_gigabytes",
     "parse_length",
     "part_words",
+    "plain_length",
     "plays",
     "read_recipe",
     "slug",

@@ -22,6 +22,8 @@ class Plays(StrEnum):
 
 def plays(recipe: Recipe) -> Plays:
     """Say how a browser plays a file of a recipe."""
+    if recipe.as_sent:  # what that is, is known only when it comes
+        return Plays.ENCODED
     if not (_plays_picture(recipe) and recipe.sound_codec in _SOUND):
         return Plays.ENCODED
     return Plays.ITSELF if recipe.container in _CONTAINERS else Plays.REWRAPPED

@@ -152,9 +152,10 @@ class ContainerFacts:
 
 
 # Fragments of a quarter and clusters of half a second, flushed at once: what a killed writer can lose. A fragment is
-# written when it is whole, a cluster picture by picture.
+# written when it is whole, a cluster picture by picture. The header is written with the first fragment: before that
+# the times of its samples are not known, and a killed writer would leave the first quarter of a second without any.
 _FRAGMENTS = {
-    "movflags": "+hybrid_fragmented",
+    "movflags": "+hybrid_fragmented+delay_moov",
     "frag_duration": "250000",
     "flush_packets": "1",
     "use_editlist": "1",

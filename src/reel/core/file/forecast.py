@@ -61,12 +61,12 @@ def forecast(plan: FilePlan, measured: Measured | None = None, picture_bits: flo
     """
     recipe = plan.recipe
     beside_bps = len(plan.sound_files) * recipe.sound_rate_hz * recipe.sound_channels * SOUND_FILE_BITS
-    picture_bps = recipe.rate.target_bps or _profile_bps(plan)
+    picture_bps = None if recipe.as_sent else recipe.rate.target_bps or _profile_bps(plan)
     if picture_bps is not None:
         return Forecast(total_bps=picture_bps + len(plan.tracks) * sound_bps(recipe) + beside_bps)
     if measured is not None:
         return Forecast(total_bps=measured.median_bps + beside_bps, measured=measured)
-    if picture_bits is None:
+    if picture_bits is None or recipe.as_sent:
         return None
     estimated_bps = round(picture_bits * plan.frame.rate) + len(plan.tracks) * sound_bps(recipe)
     return Forecast(total_bps=estimated_bps + beside_bps, estimated=True)

@@ -31,6 +31,15 @@ def parse_gigabytes(text: str) -> Fraction | None:
     return Fraction(match["number"]) if match else None
 
 
+def plain_length(seconds: int) -> str:
+    """Give a length as it is typed: `90 s`, `30 min`, `2 h`; "" for none."""
+    if not seconds:
+        return ""
+    if seconds % 3600 == 0:
+        return f"{seconds // 3600} h"
+    return f"{seconds // 60} min" if seconds % 60 == 0 else f"{seconds} s"
+
+
 def parse_length(text: str) -> float:
     """Read `10`, `10s`, `2.5 min` or `1h` as seconds; raises BadValueError."""
     match = _LENGTH.match(text)

@@ -51,7 +51,8 @@ class Draft:
     `effort` is one of the codec's own presets and `profile` one that is chosen, "" where it has none. `b_frames` and
     `lookahead` (frames) are the effort's own when None; `level` is the smallest that holds the frame when "".
     The sound's bitrate, rate and channels hold for each track, `sound_files` is what each is written to as well.
-    A part ends after `part_minutes` and from `part_gb` (10⁹ bytes) on, and another file begins; 0 for neither.
+    A part ends after `part_minutes` and from `part_gb` (10⁹ bytes) on, and another file begins; 0 for neither. What a
+    feed sends is kept `as_sent`, without encoding it anew: then only container and name count.
     """
 
     container: Container = Container.MP4
@@ -74,6 +75,7 @@ class Draft:
     sound_channels: int = 2
     sound_files: SoundFiles = SoundFiles.NONE
     name_pattern: str = DEFAULT_PATTERN
+    as_sent: bool = False
     part_minutes: int = 0
     part_gb: Fraction = Fraction(0)
 
@@ -216,6 +218,8 @@ class Recipe(Draft):
     @property
     def label(self) -> str:
         """The codec and its rate control for people: `H.264 CRF 20`, `ProRes 422 HQ`."""
+        if self.as_sent:
+            return "as sent"
         return " ".join(part for part in (self.codec_facts.label, self.profile, self.rate.label) if part)
 
 

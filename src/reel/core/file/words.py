@@ -10,6 +10,7 @@ def lines(recipe: Draft) -> dict[str, str]:
     own = "the effort's own"
     return {
         "Container": recipe.container_facts.label,
+        "As sent": "yes" if recipe.as_sent else "no",
         "Codec": " ".join(part for part in (codec.label, recipe.profile) if part),
         "Rate control": recipe.rate.label or "by its profile",
         "Effort": recipe.effort or "–",

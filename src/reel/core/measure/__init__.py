@@ -8,7 +8,9 @@ from reel.core.measure.counts import Counts, InputCounts, LossCause, Missing, St
 from reel.core.measure.examine import Appearance, Spans, examine
 from reel.core.measure.fields import TEST_S, FieldProbe, FieldTest, FieldVerdict
 from reel.core.measure.flash import FlashFinder
-from reel.core.measure.proof import Proof, ProofLine, Verdict, prove
+from reel.core.measure.proof import prove
+from reel.core.measure.proofline import Proof, ProofLine, Verdict
+from reel.core.measure.sentproof import prove_sent
 from reel.core.measure.watch import Watch, Watched
 
 __all__ = [
@@ -42,4 +44,5 @@ __all__ = [
     "contradictions",
     "examine",
     "prove",
+    "prove_sent",
 ]

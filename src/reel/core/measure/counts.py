@@ -5,6 +5,8 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from fractions import Fraction
 
+from reel.core.media.sent import SentFacts
+
 # As many stretches are kept by place; later ones are counted all the same.
 MAX_STRETCHES = 200
 
@@ -60,7 +62,8 @@ class Counts:
     empty in the file. `dropped` pictures came when their tick had one; `repeated` ticks had none due, since the file's
     rate is higher. `stretches` place the losses. All that is of the first input's picture; `inputs` says of each input
     what else there is to say. `began_late_ms` is how long after the instant at which several takes were to begin
-    together this one did; None where it rolled alone.
+    together this one did; None where it rolled alone. `sent` are the packets that were written where it was recorded as
+    it was sent, None for others.
     """
 
     ticks: int = 0
@@ -71,6 +74,7 @@ class Counts:
     stretches: tuple[Stretch, ...] = ()
     inputs: tuple[InputCounts, ...] = ()
     began_late_ms: float | None = None
+    sent: SentFacts | None = None
 
     @property
     def lost(self) -> int:

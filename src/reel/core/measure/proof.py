@@ -1,14 +1,14 @@
 """The proof: what was asked against what the file holds, line by line, with the cause of each difference."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
-from enum import StrEnum
 from fractions import Fraction
 from itertools import zip_longest
 
 from reel.core.file import Expectations, FilePlan, RateKind, expectations
 from reel.core.measure.counts import Counts, InputCounts, LossCause
 from reel.core.measure.examine import Appearance, Spans
+from reel.core.measure.faults import distinct, gone, silence
+from reel.core.measure.proofline import Proof, ProofLine, Verdict, count, line
 from reel.core.media.probe import MediaFacts, SoundFacts, VideoFacts
 from reel.core.media.rate import RateFacts
 from reel.core.signal import PIXEL_FORMATS, length_label, pixel_format, rate_label, timecode
@@ -31,50 +31,6 @@ LEAST_PPM = 5
 MOST_PLACES = 3
 
 
-class Verdict(StrEnum):
-    """How a line came out. NOTED is a fact that nothing was asked of."""
-
-    AS_ASKED = "as asked"
-    DIFFERS = "differs"
-    NOTED = "noted"
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ProofLine:
-    """One line: what was asked, what was got, in words with units; `cause` explains a difference."""
-
-    label: str
-    asked: str
-    got: str
-    verdict: Verdict
-    cause: str = ""
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Proof:
-    """All lines of a take's proof."""
-
-    lines: tuple[ProofLine, ...]
-
-    @property
-    def differing(self) -> tuple[ProofLine, ...]:
-        """The lines that are not as asked."""
-        return tuple(line for line in self.lines if line.verdict is Verdict.DIFFERS)
-
-    @property
-    def asked_count(self) -> int:
-        """How many lines something was asked of."""
-        return sum(line.verdict is not Verdict.NOTED for line in self.lines)
-
-    @property
-    def summary(self) -> str:
-        """The proof in a sentence: `12 of 14 as asked, 2 differ.`"""
-        differing, asked = len(self.differing), self.asked_count
-        if not differing:
-            return f"All {asked} as asked."
-        return f"{asked - differing} of {asked} as asked, {differing} differ{'s' if differing == 1 else ''}."
-
-
 def prove(
     plan: FilePlan,
     *,
@@ -89,15 +45,16 @@ def prove(
     the plan's order; None for one that can't be read.
     """
     asked = expectations(plan)
-    lines = [_line("Container", asked.container, facts.container), *_whole(facts)]
+    lines = [line("Container", asked.container, facts.container), *whole(facts)]
     if facts.video is None or not facts.video.frames:
-        lines.append(_line("Picture", "1 track", "none", cause="The file holds no picture that can be decoded."))
+        lines.append(line("Picture", "1 track", "none", cause="The file holds no picture that can be decoded."))
     else:
         lines += _picture(plan, asked, facts.video)
         lines += _frames(plan, facts.video, counts)
         lines += _together(plan, counts)
+        lines += gone(plan, counts)
         if seen is not None:
-            lines += _looks(plan, facts.video, seen)
+            lines += looks(plan, facts.video, seen)
     lines += _sound(plan, asked, facts)
     lines += [
         _sound_file(plan, asked, name, one, facts.length_s)
@@ -108,47 +65,36 @@ def prove(
     return Proof(lines=tuple(lines))
 
 
-def _whole(facts: MediaFacts) -> list[ProofLine]:
+def whole(facts: MediaFacts) -> list[ProofLine]:
     """Say what of the file can't be read or decoded."""
     damaged = sum(one.undecodable for one in (facts.video, *facts.sound) if one is not None)
     if not damaged and facts.broken_s is None:
-        return [_line("Damage", "none", "none")]
+        return [line("Damage", "none", "none")]
     got = f"{damaged} packets can't be decoded" if damaged else "none up to its end"
     if facts.broken_s is not None:
         got = f"{got}, ends at {length_label(facts.broken_s)}" if damaged else f"ends at {length_label(facts.broken_s)}"
-    return [_line("Damage", "none", got, cause="The file was damaged or cut off after it was written, or in writing.")]
-
-
-def _line(label: str, asked: str, got: str, *, same: bool | None = None, cause: str = "") -> ProofLine:
-    matches = asked == got if same is None else same
-    return ProofLine(
-        label=label,
-        asked=asked,
-        got=got,
-        verdict=Verdict.AS_ASKED if matches else Verdict.DIFFERS,
-        cause="" if matches else cause,
-    )
+    return [line("Damage", "none", got, cause="The file was damaged or cut off after it was written, or in writing.")]
 
 
 def _picture(plan: FilePlan, asked: Expectations, video: VideoFacts) -> list[ProofLine]:
     lines = [
-        _line("Size", plan.frame.size_label, f"{video.width_px}×{video.height_px}"),
+        line("Size", plan.frame.size_label, f"{video.width_px}×{video.height_px}"),
         _rate(plan, video.rate),
-        _line("Pixel shape", "square", _shape(video), cause="Players show it in another shape or turned."),
-        _line("Codec, profile", _named(asked.codec, asked.profile), _named(video.codec, video.profile)),
+        line("Pixel shape", "square", _shape(video), cause="Players show it in another shape or turned."),
+        line("Codec, profile", _named(asked.codec, asked.profile), _named(video.codec, video.profile)),
         _level(asked, video),
-        _line("Pixel format", _pixels(asked.pixels), _pixels(video.pixels)),
-        _line("Matrix, range", f"{asked.matrix.value} {asked.range.value}", _colour(video)),
+        line("Pixel format", _pixels(asked.pixels), _pixels(video.pixels)),
+        line("Matrix, range", f"{asked.matrix.value} {asked.range.value}", _colour(video)),
     ]
     if asked.has_transfer:
         curves = f"{_curve(video.transfer)}, {_curve(video.primaries)}"
-        lines.append(_line("Transfer, primaries", "709, 709", curves))
-    return [line for line in (*lines, _keyframes(plan, asked, video), _bitrate(asked, video)) if line is not None]
+        lines.append(line("Transfer, primaries", "709, 709", curves))
+    return [one for one in (*lines, _keyframes(plan, asked, video), _bitrate(asked, video)) if one is not None]
 
 
 def _level(asked: Expectations, video: VideoFacts) -> ProofLine | None:
     if asked.level:
-        return _line("Level", asked.level, video.level, cause="The encoder took another one.")
+        return line("Level", asked.level, video.level, cause="The encoder took another one.")
     if video.level:
         return ProofLine(label="Level", asked="–", got=video.level, verdict=Verdict.NOTED)
     return None
@@ -160,9 +106,9 @@ def _rate(plan: FilePlan, rate: RateFacts | None) -> ProofLine:
         got = f"{rate_label(rate.rate)} {'fixed' if rate.fixed else 'on average'}"
         return ProofLine(label="Rate", asked=asked, got=got, verdict=Verdict.NOTED)
     if rate is None:
-        return _line("Rate", asked, "unknown", cause="One picture is too few to measure a rate.")
+        return line("Rate", asked, "unknown", cause="One picture is too few to measure a rate.")
     got = f"{_exact(rate.rate)} {'fixed' if rate.fixed else 'varying'}"
-    return _line("Rate", asked, got, cause="The time stamps in the file do not follow the rate that was asked.")
+    return line("Rate", asked, got, cause="The time stamps in the file do not follow the rate that was asked.")
 
 
 def _exact(rate: Fraction) -> str:
@@ -211,18 +157,16 @@ def _colour(video: VideoFacts) -> str:
 def _keyframes(plan: FilePlan, asked_of: Expectations, video: VideoFacts) -> ProofLine:
     if asked_of.keyframe_ticks == 1:
         got = (
-            "every picture"
-            if video.keyframes == video.frames
-            else f"{_count(video.keyframes)} of {_count(video.frames)}"
+            "every picture" if video.keyframes == video.frames else f"{count(video.keyframes)} of {count(video.frames)}"
         )
-        return _line("Keyframes", "every picture", got, cause="Some pictures need others to be decoded.")
+        return line("Keyframes", "every picture", got, cause="Some pictures need others to be decoded.")
 
     def label(ticks: int) -> str:
         return f"{float(ticks / plan.frame.rate):.2f} s"
 
     asked = label(plan.keyframe_ticks)
     if not video.keyframes:
-        return _line("Keyframes", asked, "none", cause="No editor can step into it.")
+        return line("Keyframes", asked, "none", cause="No editor can step into it.")
     if video.keyframes == 1 and video.frames <= plan.keyframe_ticks:
         cause = "The take is shorter than that."
         return ProofLine(label="Keyframes", asked=asked, got="one only", verdict=Verdict.NOTED, cause=cause)
@@ -231,7 +175,7 @@ def _keyframes(plan: FilePlan, asked_of: Expectations, video: VideoFacts) -> Pro
     steps = {*video.keyframe_ticks, *([video.last_stretch] if video.last_stretch > plan.keyframe_ticks else [])}
     low, high = min(steps, default=plan.keyframe_ticks), max(steps, default=plan.keyframe_ticks)
     got = label(low) if low == high else f"{label(low)[:-2]}–{label(high)}"
-    return _line("Keyframes", asked, got, cause=cause)
+    return line("Keyframes", asked, got, cause=cause)
 
 
 def _bitrate(asked: Expectations, video: VideoFacts) -> ProofLine:
@@ -248,7 +192,15 @@ def _bitrate(asked: Expectations, video: VideoFacts) -> ProofLine:
     if not same and asked.rate.kind is RateKind.VARIABLE and video.bitrate_bps < target_bps:
         cause = "The picture needed less than it was allowed."
         return ProofLine(label="Video bitrate", asked=words, got=got, verdict=Verdict.NOTED, cause=cause)
-    return _line("Video bitrate", words, got, same=same, cause="The encoder could not hold the bitrate.")
+    return line(
+        "Video bitrate",
+        words,
+        got,
+        same=same,
+        tolerance=f"±{float(BITRATE_TOLERANCE):.0%}",
+        cause="The encoder could not hold the bitrate.",
+        todo="Ask for more bits, or let the quality be constant instead.",
+    )
 
 
 def _frames(plan: FilePlan, video: VideoFacts, counts: Counts) -> list[ProofLine]:
@@ -257,17 +209,27 @@ def _frames(plan: FilePlan, video: VideoFacts, counts: Counts) -> list[ProofLine
     by_length = round(video.length_s * rate.rate) if rate and rate.fixed else expected
     asked = max(expected, by_length, counts.ticks)
     missing = asked - video.frames
-    steps = _steps(plan, missing, counts)
+    steps, todo = _steps(plan, missing, counts), _against_losses(missing, counts)
     lost = missing + counts.lost_before
     lines = [
-        _line("Frames", _count(asked), _count(video.frames), cause=steps),
-        _line("Lost frames", "0", _count(lost), cause=steps),
+        line("Frames", count(asked), count(video.frames), cause=steps, todo=todo),
+        line("Lost frames", "0", count(lost), cause=steps, todo=todo),
     ]
     if counts.dropped or counts.repeated:
-        got = f"{_count(counts.repeated)} repeated, {_count(counts.dropped)} dropped"
+        got = f"{count(counts.repeated)} repeated, {count(counts.dropped)} dropped"
         cause = "The pictures that arrived were fitted to the file's rate; none that was due is missing by that."
         lines.append(ProofLine(label="Fitted", asked="–", got=got, verdict=Verdict.NOTED, cause=cause))
     return lines
+
+
+def _against_losses(missing: int, counts: Counts) -> str:
+    """Say what helps most against the losses of a take."""
+    causes = [stretch.cause for stretch in counts.stretches for _ in range(stretch.ticks)]
+    if counts.lost_encoder and counts.lost_encoder >= counts.lost_before:
+        return "Take a lighter effort, a smaller frame or a lower rate in File and Frame."
+    if causes and causes.count(LossCause.NO_SIGNAL) * 2 >= len(causes):
+        return "Look at the device and its cable: Path says where the signal ends."
+    return "Close other programs, or take an arriving mode with fewer bits." if counts.lost_before or missing else ""
 
 
 def _together(plan: FilePlan, counts: Counts) -> list[ProofLine]:
@@ -276,13 +238,18 @@ def _together(plan: FilePlan, counts: Counts) -> list[ProofLine]:
     if late_ms is None:
         return []
     picture_ms = float(1000 / plan.frame.rate)
-    asked = f"within one picture, {picture_ms:.0f} ms"
     cause = "Its first picture came late: the others' files begin before it."
-    return [_line("Begun together", asked, f"{late_ms:+.1f} ms", same=late_ms <= picture_ms, cause=cause)]
-
-
-def _count(number: int) -> str:
-    return f"{number:,}".replace(",", " ")
+    return [
+        line(
+            "Begun together",
+            "0 ms",
+            f"{late_ms:+.1f} ms",
+            same=late_ms <= picture_ms,
+            tolerance=f"one picture, {picture_ms:.0f} ms",
+            cause=cause,
+            todo="Let both signals stand before rolling; a source of a higher rate begins sooner.",
+        )
+    ]
 
 
 def _steps(plan: FilePlan, missing: int, counts: Counts) -> str:
@@ -301,13 +268,13 @@ def _steps(plan: FilePlan, missing: int, counts: Counts) -> str:
             "on the way in: the source skipped them or Reel read too late",
         ),
     ]
-    said = [f"{_count(number)} {word}{_places(plan, counts, cause)}" for number, cause, word in words if number > 0]
+    said = [f"{count(number)} {word}{_places(plan, counts, cause)}" for number, cause, word in words if number > 0]
     rest = missing - at_encoder
     if rest > 0:
         why = (
             "the recorder left no count of them" if counts.ticks == 0 else "they went in writing the file, or after it"
         )
-        said.append(f"{_count(rest)} are missing in the file: {why}")
+        said.append(f"{count(rest)} are missing in the file: {why}")
     return "; ".join(said) + "." if said else ""
 
 
@@ -321,19 +288,35 @@ def _places(plan: FilePlan, counts: Counts, cause: LossCause) -> str:
     return f" (at {', '.join(codes)}{more})"
 
 
-def _looks(plan: FilePlan, video: VideoFacts, seen: Appearance) -> list[ProofLine]:
+def looks(plan: FilePlan, video: VideoFacts, seen: Appearance) -> list[ProofLine]:
     """Say for how long the picture is black, and for how long it does not change."""
     lines = []
-    for label, asked, spans, cause in (
-        ("Blackness", "none", seen.black, "Black was recorded: the device sent it, or forbids capture."),
-        ("Standing still", "none", seen.still, "The picture did not change: nothing moved, or it froze on the way."),
+    for label, asked, spans, cause, todo in (
+        (
+            "Blackness",
+            "none",
+            seen.black,
+            "Black was recorded: the device sent it, or forbids capture.",
+            "Turn copy protection off where the device has it, or take another of its outputs.",
+        ),
+        (
+            "Standing still",
+            "none",
+            seen.still,
+            "The picture did not change: nothing moved, or it froze on the way.",
+            "Look whether the device sleeps or its mirror stands still.",
+        ),
     ):
         if not spans.total_s:
-            lines.append(_line(label, asked, "none"))
+            lines.append(line(label, asked, "none"))
             continue
         is_fault = spans.total_s >= FAULTY_PART * video.length_s
         verdict = Verdict.DIFFERS if is_fault else Verdict.NOTED
-        lines.append(ProofLine(label=label, asked=asked, got=_spans(plan, spans), verdict=verdict, cause=cause))
+        lines.append(
+            ProofLine(label=label, asked=asked, got=_spans(plan, spans), verdict=verdict, cause=cause, todo=todo)
+        )
+    if (moving := distinct(plan, video, seen)) is not None:
+        lines.append(moving)
     return lines
 
 
@@ -346,11 +329,11 @@ def _spans(plan: FilePlan, spans: Spans) -> str:
 
 def _sound(plan: FilePlan, wanted: Expectations, facts: MediaFacts) -> list[ProofLine]:
     asked = len(plan.tracks)
-    lines = [_line("Sound tracks", str(asked), str(len(facts.sound)), cause="A track is missing or empty.")]
+    lines = [line("Sound tracks", str(asked), str(len(facts.sound)), cause="A track is missing or empty.")]
     for number, (name, track) in enumerate(zip(plan.tracks, facts.sound, strict=False), start=1):
         label = f"Track {number}" if asked > 1 else "Sound"
         if name and wanted.names_tracks:  # takes of before had tracks without one
-            lines.append(_line(f"{label} name", name, track.title or "none", cause="The container does not hold it."))
+            lines.append(line(f"{label} name", name, track.title or "none", cause="The container does not hold it."))
         lines += _track(label, wanted, track)
         if facts.video is not None:
             lines += _sync(label, wanted, facts.video, track)
@@ -365,13 +348,13 @@ def _sound_file(
     kind = plan.recipe.sound_files.value.upper()
     asked = _sound_form(kind, plan.recipe.sound_rate_hz, plan.recipe.sound_channels, length_s)
     if facts is None or track is None:
-        return _line(name, asked, "can't be read", cause="It is missing or empty.")
+        return line(name, asked, "can't be read", cause="It is missing or empty.")
     is_kind = facts.container == plan.recipe.sound_files.value
     got = _sound_form(kind if is_kind else facts.container, track.rate_hz, track.channels, track.length_s)
     near = abs(track.length_s - length_s) <= wanted.sound_block_s + PICTURE_S
     cause = "It ends before the take or after it." if not near else "It is of another kind."
     alike = is_kind and (track.rate_hz, track.channels) == (plan.recipe.sound_rate_hz, plan.recipe.sound_channels)
-    return _line(name, asked, got, same=near and alike, cause=cause)
+    return line(name, asked, got, same=near and alike, cause=cause)
 
 
 def _sound_form(kind: str, rate_hz: int, channels: int, length_s: Fraction) -> str:
@@ -380,7 +363,7 @@ def _sound_form(kind: str, rate_hz: int, channels: int, length_s: Fraction) -> s
 
 def _inputs(plan: FilePlan, counts: Counts) -> list[ProofLine]:
     """Say what each input lost beside the frames, and by how much its sound was stretched to stay in step."""
-    return [line for one in counts.inputs for line in _input(plan, one)]
+    return [said for one in counts.inputs for said in _input(plan, one)]
 
 
 def _input(plan: FilePlan, one: InputCounts) -> Iterator[ProofLine]:
@@ -390,7 +373,7 @@ def _input(plan: FilePlan, one: InputCounts) -> Iterator[ProofLine]:
             where = [timecode(stretch.first_tick / plan.tick_rate, plan.frame.rate) for stretch in stretches]
             more = f" and {len(where) - MOST_PLACES} more places" if len(where) > MOST_PLACES else ""
             cause = f"Nothing came of it at {', '.join(where[:MOST_PLACES])}{more}; the rest of the take went on."
-            yield _line(f"{one.name}, lost {thing}", "0", f"{_count(lost)} {unit}", cause=cause)
+            yield line(f"{one.name}, lost {thing}", "0", f"{count(lost)} {unit}", cause=cause)
     if one.stretched_ppm is not None and abs(one.stretched_ppm) >= LEAST_PPM:
         cause = "Its clock and the computer's differ; its sound was stretched so that it stays in step."
         got = f"{one.stretched_ppm:+.0f} ppm"
@@ -400,11 +383,12 @@ def _input(plan: FilePlan, one: InputCounts) -> Iterator[ProofLine]:
 def _track(name: str, asked: Expectations, track: SoundFacts) -> list[ProofLine]:
     cause = "Its time leaves something out or goes back: a player falls silent or out of step there."
     return [
-        _line(f"{name} codec", asked.sound, _named(track.codec, track.profile)),
-        _line(f"{name} rate", f"{asked.sound_rate_hz / 1000:g} kHz", f"{track.rate_hz / 1000:g} kHz"),
-        _line(f"{name} channels", _channels(asked.sound_channels), _channels(track.channels)),
+        line(f"{name} codec", asked.sound, _named(track.codec, track.profile)),
+        line(f"{name} rate", f"{asked.sound_rate_hz / 1000:g} kHz", f"{track.rate_hz / 1000:g} kHz"),
+        line(f"{name} channels", _channels(asked.sound_channels), _channels(track.channels)),
         _sound_bitrate(name, asked.sound_bitrate_bps, track),
-        _line(f"{name} holes", "none", _holes(track), cause=cause),
+        line(f"{name} holes", "none", _holes(track), cause=cause),
+        *silence(name, track),
     ]
 
 
@@ -430,7 +414,7 @@ def _sound_bitrate(name: str, asked_bps: int | None, track: SoundFacts) -> Proof
         cause = "Its codec spends less on quiet sound than it was allowed."
         return ProofLine(label=label, asked=asked, got=got, verdict=Verdict.NOTED, cause=cause)
     is_more = track.bitrate_bps > asked_bps * (1 + BITRATE_TOLERANCE)
-    return _line(
+    return line(
         label, asked, got, same=not (is_less or is_more), cause="The encoder did not spend what it was asked to."
     )
 
@@ -438,16 +422,27 @@ def _sound_bitrate(name: str, asked_bps: int | None, track: SoundFacts) -> Proof
 def _sync(name: str, asked: Expectations, video: VideoFacts, track: SoundFacts) -> list[ProofLine]:
     starts = track.start_s - video.start_s
     ends = starts + track.length_s - video.length_s
+    most = asked.sound_block_s + PICTURE_S
     cause = "The sound ends before the picture." if ends < 0 else "The picture ends before the sound."
     return [
-        _line(
+        line(
             f"{name} starts at",
             "0 ms",
             _offset(starts),
             same=abs(starts) <= SYNC_TOLERANCE_S,
+            tolerance=f"±{float(SYNC_TOLERANCE_S * 1000):.0f} ms",
             cause="The sound starts at another instant than the picture.",
+            todo="Test the sync on Sound, and set the input's delay.",
         ),
-        _line(f"{name} ends at", "0 ms", _offset(ends), same=abs(ends) <= asked.sound_block_s + PICTURE_S, cause=cause),
+        line(
+            f"{name} ends at",
+            "0 ms",
+            _offset(ends),
+            same=abs(ends) <= most,
+            tolerance=f"±{float(most * 1000):.0f} ms",
+            cause=cause,
+            todo="Look whether its input was lost before the end; the rest of the take is in step.",
+        ),
     ]
 
 

@@ -14,6 +14,7 @@ from reel.core.media.preview import encode_for_browser
 from reel.core.media.probe import MediaFacts, SoundFacts, VideoFacts, probe
 from reel.core.media.rate import RateFacts, measure_rate
 from reel.core.media.rewrap import RESCUED, claimed_length, rescue, rescued_path, rewrap_to_mp4
+from reel.core.media.sent import SentFacts, SentWriter, read_sent, why_not_held
 from reel.core.media.shelf import Reserved, Shelf, beside, megabytes, part_tag
 from reel.core.media.speed import Sample, measure_speed
 from reel.core.media.stills import hardest_second, still
@@ -39,6 +40,8 @@ __all__ = [
     "RateFacts",
     "Reserved",
     "Sample",
+    "SentFacts",
+    "SentWriter",
     "Shelf",
     "SoundFacts",
     "Strip",
@@ -59,8 +62,10 @@ __all__ = [
     "planes_of",
     "poster",
     "probe",
+    "read_sent",
     "rescue",
     "rescued_path",
     "rewrap_to_mp4",
     "still",
+    "why_not_held",
 ]

@@ -1,7 +1,7 @@
 """What feeds from files and from the network share: what may be opened, and how it becomes pictures and samples."""
 
 import stat
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -118,11 +118,16 @@ class Decoder:
     and odd pictures are brought to what Reel takes; sound that changes its format goes on as 48 kHz stereo.
     """
 
-    def __init__(self, container: Container, name: str) -> None:
-        """Raises InputError when there is no picture."""
-        self._container, self._name = container, name
+    def __init__(
+        self,
+        container: Container,
+        name: str,
+        packet: Callable[[int, "av.Packet[av.stream.Stream]"], None] = lambda stream, packet: None,
+    ) -> None:
+        """Raises InputError when there is no picture. `packet` is given each packet with its stream's place."""
+        self._container, self._name, self._packet = container, name, packet
         self.stream = picture_stream(container, name)
-        self._streams: list[av.VideoStream | av.AudioStream] = [self.stream, *container.streams.audio[:1]]
+        self.streams: list[av.VideoStream | av.AudioStream] = [self.stream, *container.streams.audio[:1]]
         self._normal = Normal()
         self._resampler: AudioResampler | None = None
         self._sound_key: object = None
@@ -130,7 +135,8 @@ class Decoder:
 
     def run(self) -> Iterator[Decoded]:
         """Give what is decoded, in the order of the container; raises InputError when it is broken."""
-        packets = self._container.demux(self._streams)
+        places = {stream.index: place for place, stream in enumerate(self.streams)}
+        packets = self._container.demux(self.streams)
         while True:
             try:
                 packet = next(packets, None)
@@ -138,6 +144,7 @@ class Decoder:
                 raise InputError(self._name, f"can't be read any further ({reason_of(error)})") from error
             if packet is None:
                 return
+            self._packet(places[packet.stream_index], packet)
             yield from self._decode(packet)
 
     def _decode(self, packet: "av.Packet[av.stream.Stream]") -> Iterator[Decoded]:

@@ -1,6 +1,6 @@
 """Rewrapping: the same encoded picture and sound in another container, or in a whole one."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -34,14 +34,18 @@ def rescued_path(source: Path) -> Path:
     return source.with_name(f"{source.stem}{RESCUED}.{suffix if suffix in _MUXERS else _OTHERS}")
 
 
-def rescue(source: Path, target: Path, progress: Callable[[float], None] = lambda part: None) -> None:
+def rescue(
+    source: Path, target: Path, progress: Callable[[float], None] = lambda part: None, *, titles: Sequence[str] = ()
+) -> None:
     """Copy every packet of `source` that can be read into a new, whole file; the source stays as it is.
 
-    What follows the first thing that can't be read is left out. Raises MediaError, and leaves no file, when nothing can
+    What follows the first thing that can't be read is left out. `titles` are the names of its sound tracks, which an
+    MP4 gets only when it is closed. Raises MediaError, and leaves no file, when nothing can
     be: a plain MP4 that was not closed has no index.
     """
     try:
-        if not _copy(source, target, _MUXERS[target.suffix.lstrip(".")], progress, to_its_end=False):
+        muxer = _MUXERS[target.suffix.lstrip(".")]
+        if not _copy(source, target, muxer, progress, to_its_end=False, titles=titles):
             raise MediaError(source, "holds nothing that can be read")
     except BROKEN as error:
         target.unlink(missing_ok=True)
@@ -51,7 +55,15 @@ def rescue(source: Path, target: Path, progress: Callable[[float], None] = lambd
         raise
 
 
-def _copy(source: Path, target: Path, muxer: str, progress: Callable[[float], None], *, to_its_end: bool) -> int:
+def _copy(
+    source: Path,
+    target: Path,
+    muxer: str,
+    progress: Callable[[float], None],
+    *,
+    to_its_end: bool,
+    titles: Sequence[str] = (),
+) -> int:
     """Copy packets; gives how many. Where reading fails before the end that is an error only `to_its_end`."""
     options = {"movflags": "+faststart"} if muxer in ("mp4", "mov") else {}
     count = 0
@@ -60,6 +72,9 @@ def _copy(source: Path, target: Path, muxer: str, progress: Callable[[float], No
         streams = {stream.index: writer.add_stream_from_template(stream) for stream in kept}
         for before, after in ((stream, streams[stream.index]) for stream in kept):
             after.metadata.update({key: value for key, value in before.metadata.items() if key in ("title", "name")})
+        sounds = [streams[stream.index] for stream in kept if stream.type == "audio"]
+        for track, title in zip(sounds, titles, strict=False):
+            track.metadata["title"] = title
         length = (reader.duration or 0) / av.time_base
         for packet in _packets(reader, to_its_end=to_its_end):
             if packet.size == 0 or packet.stream_index not in streams:

@@ -1,19 +1,21 @@
 """What ended a take, for people."""
 
+from reel.core.file import plain_length
 from reel.core.roll.ending import CutBy
 from reel.core.roll.setup import RollSetup
-from reel.core.signal import length_label
 
 
 def cut_words(cause: CutBy, setup: RollSetup) -> str:
     """Say why a take ended, as it was set; "" when a person cut it, or something went wrong, which says it itself."""
+    if cause is CutBy.LENGTH and not setup.cut_after_s:
+        return ""  # a trial, or a length that was asked for this once
     words = {
-        CutBy.LENGTH: f"It was cut after {length_label(setup.cut_after_s)}, as it was set.",
+        CutBy.LENGTH: f"It was cut after {plain_length(setup.cut_after_s)}, as it was set.",
         CutBy.SIZE: f"It was cut at {float(setup.cut_gb):g} GB, as it was set.",
         CutBy.CLOCK: f"It was cut at {setup.cut_at}, as it was set.",
-        CutBy.GONE: f"It was cut since the signal had been gone for {length_label(setup.gone_s)}, as it was set.",
-        CutBy.BLACK: f"It was cut since the picture had been black for {length_label(setup.black_s)}, as it was set.",
-        CutBy.STILL: f"It was cut since nothing had moved for {length_label(setup.still_s)}, as it was set.",
+        CutBy.GONE: f"It was cut since the signal had been gone for {plain_length(setup.gone_s)}, as it was set.",
+        CutBy.BLACK: f"It was cut since the picture had been black for {plain_length(setup.black_s)}, as it was set.",
+        CutBy.STILL: f"It was cut since nothing had moved for {plain_length(setup.still_s)}, as it was set.",
         CutBy.EVENT: "It was cut since the device was no longer to be seen, as it was set.",
     }
     return words.get(cause, "")
@@ -29,12 +31,12 @@ def roll_words(setup: RollSetup) -> str:
     ends = [
         word
         for word, is_set in (
-            (f"after {length_label(setup.cut_after_s)}", setup.cut_after_s),
+            (f"after {plain_length(setup.cut_after_s)}", setup.cut_after_s),
             (f"at {float(setup.cut_gb):g} GB", setup.cut_gb),
             (f"at {setup.cut_at}", setup.cut_at),
-            (f"when the signal is gone for {length_label(setup.gone_s)}", setup.gone_s),
-            (f"when it is black for {length_label(setup.black_s)}", setup.black_s),
-            (f"when nothing moves for {length_label(setup.still_s)}", setup.still_s),
+            (f"when the signal is gone for {plain_length(setup.gone_s)}", setup.gone_s),
+            (f"when it is black for {plain_length(setup.black_s)}", setup.black_s),
+            (f"when nothing moves for {plain_length(setup.still_s)}", setup.still_s),
             ("when the device is locked", setup.cut_on_event),
         )
         if is_set

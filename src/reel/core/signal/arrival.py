@@ -1,9 +1,10 @@
 """What arrives from an input: the facts of a signal, its pictures and its samples, and the seam they come through."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
 from fractions import Fraction
-from typing import Protocol, TypeAlias
+from typing import Any, Protocol, TypeAlias
 
 import av
 import numpy as np
@@ -96,6 +97,51 @@ class DeviceEvent(StrEnum):
 Arrived: TypeAlias = Picture | Samples
 
 
+@dataclass(frozen=True, slots=True)
+class SentStream:
+    """A stream as its sender describes it; `template` is libavformat's, from which a container makes its own.
+
+    `codec` is libavcodec's name.
+    """
+
+    codec: str
+    is_picture: bool
+    extradata: bytes
+    template: Any
+
+
+@dataclass(frozen=True, slots=True)
+class SentPacket:
+    """A packet as it came, of stream number `stream`; the stamps are in units of `time_base` seconds."""
+
+    stream: int
+    data: bytes
+    pts: int
+    dts: int
+    duration: int
+    time_base: Fraction
+    is_key: bool
+
+    @property
+    def shown_s(self) -> Fraction:
+        """The second at which its sender shows it."""
+        return self.pts * self.time_base
+
+
+class Sent(Protocol):
+    """What a sender sends, before it is decoded."""
+
+    @property
+    def streams(self) -> tuple[SentStream, ...]:
+        """Its streams, the picture's first."""
+
+    def attach(self, take: Callable[[SentPacket], None]) -> None:
+        """Have each packet that comes from now on given to `take`, on a thread of the input's, which must not wait."""
+
+    def detach(self) -> None:
+        """Give no more."""
+
+
 class Input(Protocol):
     """A live source. It is opened by its constructor and used from one thread."""
 
@@ -114,6 +160,10 @@ class Input(Protocol):
     @property
     def event(self) -> DeviceEvent | None:
         """What the device reports of itself just now; None for nothing, and where it can't."""
+
+    @property
+    def sent(self) -> "Sent | None":
+        """Its packets, as they come; None where it has none, or before they are known."""
 
     def due_ns(self) -> int | None:
         """When to read next, on the recorder's clock; None when nothing more will come."""

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from reel.core.media.decoding import Decoded, Decoder, complete_ns, frame_signal, open_file, sound_format
 from reel.core.media.errors import BROKEN
-from reel.core.signal import NS, Arrived, DeviceEvent, InputError, Picture, Samples, Signal, SoundFormat
+from reel.core.signal import NS, Arrived, DeviceEvent, InputError, Picture, Samples, Sent, Signal, SoundFormat
 
 # A feed that is read this late drops pictures, as a network source would.
 MAX_LATE_NS = NS // 2
@@ -59,6 +59,11 @@ class FileFeed:
     @property
     def event(self) -> DeviceEvent | None:
         """Nothing: it can't."""
+        return None
+
+    @property
+    def sent(self) -> Sent | None:
+        """Nothing: it does not come in packets that could be kept."""
         return None
 
     def due_ns(self) -> int | None:

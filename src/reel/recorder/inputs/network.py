@@ -15,7 +15,19 @@ from reel.core.errors import ReelError
 from reel.core.line.origin import FEED_PROTOCOLS
 from reel.core.media.decoding import Decoded, Decoder, complete_ns, frame_signal, open_options, sound_format
 from reel.core.media.errors import BROKEN, reason_of
-from reel.core.signal import NS, Arrived, DeviceEvent, InputError, Picture, Samples, Signal, SoundFormat
+from reel.core.signal import (
+    NS,
+    Arrived,
+    DeviceEvent,
+    InputError,
+    Picture,
+    Samples,
+    Sent,
+    SentPacket,
+    SentStream,
+    Signal,
+    SoundFormat,
+)
 from reel.recorder.guard import guarded
 
 CONNECT_S, SILENCE_S = 8.0, 5.0
@@ -60,6 +72,40 @@ class Pace:
         return usual if alike >= PACE_PART * len(self._steps) else None
 
 
+class Packets:
+    """The packets of a stream, given to whoever takes them just now. Implements Sent; written by the feed's thread."""
+
+    def __init__(self) -> None:
+        self.streams: tuple[SentStream, ...] = ()
+        self._take: Callable[[SentPacket], None] | None = None
+
+    def attach(self, take: Callable[[SentPacket], None]) -> None:
+        """Give each packet to `take` from now on."""
+        self._take = take
+
+    def detach(self) -> None:
+        """Give no more."""
+        self._take = None
+
+    def take(self, stream: int, packet: "av.Packet[av.stream.Stream]") -> None:
+        """Pass a packet of a stream on; one without stamps can't be placed, and is left out."""
+        take = self._take
+        if take is None or not packet.size or packet.pts is None or packet.time_base is None:
+            return
+        dts = packet.pts if packet.dts is None else packet.dts
+        take(
+            SentPacket(
+                stream, bytes(packet), packet.pts, dts, packet.duration or 0, packet.time_base, packet.is_keyframe
+            )
+        )
+
+
+def _described(stream: av.VideoStream | av.AudioStream) -> SentStream:
+    context = stream.codec_context
+    is_picture = stream.type == "video"
+    return SentStream(context.codec.canonical_name, is_picture, context.extradata or b"", stream)
+
+
 class StreamFeed:
     """Plays what comes from `address`, or waits there for a sender when `listen`. Implements Input.
 
@@ -80,6 +126,7 @@ class StreamFeed:
         self._sequence = 0
         self._pace = Pace()
         self._anchor: tuple[int, Fraction] | None = None
+        self._packets: Packets | None = None
         self._closing = threading.Event()
         self._thread = guarded(f"Receiving {self._name}", self._run, self._fail)
         self._thread.start()
@@ -103,6 +150,11 @@ class StreamFeed:
     def event(self) -> DeviceEvent | None:
         """Nothing: it can't."""
         return None
+
+    @property
+    def sent(self) -> Sent | None:
+        """Its packets, once it is connected."""
+        return self._packets
 
     def due_ns(self) -> int | None:
         """When what waits is to be shown or heard; long ago when the stream has broken; else in a little while."""
@@ -165,7 +217,10 @@ class StreamFeed:
         return av.open(self._address, options=options, timeout=(connect_s, SILENCE_S))
 
     def _receive(self, container: "av.container.InputContainer") -> None:
-        decoder = Decoder(container, self._name)
+        packets = Packets()
+        decoder = Decoder(container, self._name, packets.take)
+        packets.streams = tuple(_described(stream) for stream in decoder.streams)
+        self._packets = packets
         for decoded in decoder.run():
             if self._closing.is_set():
                 return

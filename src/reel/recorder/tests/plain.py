@@ -16,7 +16,7 @@ class Plain:
     """
 
     is_connecting = False
-    event = None
+    event = sent = None
 
     def __init__(
         self, start_ns, *, mode=None, grey=lambda number: 16 + number % 200, hz=0.0, amplitude=0.1, channels=2,

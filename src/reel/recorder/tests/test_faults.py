@@ -14,7 +14,7 @@ from reel.core.frame import Arrangement, Piece, Place
 from reel.core.line import DeviceKind, Plugged, propose_input
 from reel.core.media import Composer, JpegEncoder, MediaError, PartWriter, Shelf, Stroke, beside, probe
 from reel.core.media.soundfile import _CODECS, SoundFile
-from reel.recorder import server, source
+from reel.recorder import frames, server
 from reel.recorder.ends import Ends
 from reel.recorder.insets import Inset
 from reel.recorder.journal import JournalError
@@ -116,7 +116,7 @@ class FaultTests(ServerTestCase):
         shown = Arrangement(pieces=(Piece(), corner))
         setup = replace(LIGHT, inputs=(*LIGHT.inputs, camera), frame=replace(LIGHT.frame, arrangements=(shown,)))
         stroke = Stroke(points=((0, 0), (100, 100)))
-        for place, name in ((Inset, "feed"), (source, "draw_strokes")):
+        for place, name in ((Inset, "feed"), (frames, "draw_strokes")):
             with self.subTest(name):
                 take = self.start_roll(setup)
                 self.wait_for(lambda status: status.rolls and status.rolls[0].length_s > 0.5)

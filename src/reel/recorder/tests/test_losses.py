@@ -43,7 +43,7 @@ class Troubled:
     signal = property(lambda self: self.inner.signal)
     sound = property(lambda self: self.inner.sound)
     is_connecting = False
-    event = None
+    event = sent = None
 
     def due_ns(self):
         return self.inner.due_ns()

@@ -14,6 +14,7 @@ from reel.core.line import Console, file_plan
 from reel.core.line.tests.rigs import rig
 from reel.core.measure import prove
 from reel.core.media import MediaError, PartWriter, Shelf, probe
+from reel.core.roll import MarkKind
 from reel.core.signal import Mode
 from reel.recorder.virtual import record
 from reel.standins import Play, assemble, read_beacon, read_stamp
@@ -108,8 +109,9 @@ class VirtualTests(unittest.TestCase):
         self.assertEqual(shown[:60], list(range(60)))
         self.assertEqual(shown[60:], list(range(shown[60], shown[60] + len(shown) - 60)))
         self.assertIn(shown[60], (90, 91))
-        self.assertEqual([mark.label for mark in take.marks], ["first", "second"])
-        self.assertIn(shown[take.marks[1].tick], (119, 120))
+        self.assertEqual([mark.label for mark in take.marks], ["first", "", "second"])
+        self.assertEqual((take.marks[1].kind, take.marks[1].tick), (MarkKind.HOLD, 59))
+        self.assertIn(shown[take.marks[2].tick], (119, 120))
         facts = probe(take.path)
         self.assertLess(abs(facts.sound[0].length_s - facts.video.length_s), Fraction(1, 30))
         self.assert_proved(take)

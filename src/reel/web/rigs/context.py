@@ -21,6 +21,7 @@ from reel.core.line import (
     InputSetup,
     Live,
     LossKind,
+    Network,
     Plugged,
     RigSetup,
     Seen,
@@ -257,7 +258,11 @@ def _meters(page: RigPage) -> dict[str, object]:
 
 
 def _file(page: RigPage) -> dict[str, object]:
-    return {"free_bytes": room_bytes(), "shelf_path": str(shelf().root)}
+    return {
+        "free_bytes": room_bytes(),
+        "shelf_path": str(shelf().root),
+        "is_network": isinstance(page.plan.picture.origin, Network),
+    }
 
 
 def file_costs(rig: Rig, plan: RigSetup, draft: Draft, live: RigStatus | None) -> dict[str, object]:

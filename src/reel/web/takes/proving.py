@@ -8,7 +8,7 @@ from django.conf import settings
 from django.db import transaction
 
 from reel.core.file import Plays
-from reel.core.measure import examine
+from reel.core.measure import examine, prove_sent
 from reel.core.measure import prove as held_against
 from reel.core.media import (
     MediaError,
@@ -19,6 +19,7 @@ from reel.core.media import (
     hardest_second,
     poster,
     probe,
+    read_sent,
     rescue,
     rescued_path,
     rewrap_to_mp4,
@@ -107,7 +108,7 @@ def rescue_part(part_id: int, progress: Callable[[float], None]) -> None:
     problem = ""
     try:
         if not part.original_name:
-            _put(target, lambda making: rescue(source, making, progress))
+            _put(target, lambda making: rescue(source, making, progress, titles=part.take.tracks))
     except MediaError as error:
         problem = f"It could not be repaired. {error}"
     with transaction.atomic():
@@ -129,7 +130,11 @@ def _prove(part: Part, progress: Callable[[float], None]) -> MediaFacts:
     files = [_probed(path) for path in sound_files_of(part)]
     if part.take.is_trial and facts.video is not None:
         part.found = to_plain(_tried(path_of(part), facts))
-    proof = held_against(part.take.plan, facts=facts, seen=seen, counts=part.counted, beside=files)
+    if part.take.plan.recipe.as_sent:
+        found = read_sent(path_of(part))
+        proof = prove_sent(part.take.plan, facts=facts, counts=part.counted, found=found, seen=seen)
+    else:
+        proof = held_against(part.take.plan, facts=facts, seen=seen, counts=part.counted, beside=files)
     Part.objects.filter(pk=part.pk).update(
         proof=to_plain(proof),
         found=part.found,

@@ -1,4 +1,7 @@
+import numpy as np
+
 from reel.core.file import Container
+from reel.core.measure import Counts, prove
 from reel.core.media import MediaError, PartWriter, claimed_length, probe, rescue, rescued_path
 from reel.core.media.tests.clips import picture, plan, write_clip
 from reel.core.media.tests.test_files import FolderTestCase
@@ -7,10 +10,12 @@ from reel.core.media.tests.test_files import FolderTestCase
 class RescueTests(FolderTestCase):
     def left(self, container):
         """What a writer that is killed after 200 pictures leaves."""
-        asked, kept = plan(container=container, tracks=()), self.folder / f"left.{container.value}"
+        asked, kept = plan(container=container), self.folder / f"left.{container.value}"
+        sound = np.full((2, 1600), 0.1, dtype=np.float32)
         with PartWriter(path := self.folder / f"a.{container.value}", asked) as writer:
             for tick in range(200):
                 writer.write_picture(picture(tick), tick)
+                writer.write_samples(0, sound)
             kept.write_bytes(path.read_bytes())
         return kept
 
@@ -20,13 +25,18 @@ class RescueTests(FolderTestCase):
                 source = self.left(container)
                 before, target = source.read_bytes(), rescued_path(source)
                 self.assertEqual(target.name, f"left_rescued.{container.value}")
-                rescue(source, target)
+                rescue(source, target, titles=("Sound",))
                 self.assertEqual(source.read_bytes(), before)
                 left, whole = probe(source), probe(target)
                 self.assertEqual((whole.video.undecodable, whole.broken_s), (0, None))
                 self.assertGreaterEqual(whole.video.frames, left.video.frames)
                 self.assertGreater(whole.video.frames, 150, "what an encoder keeps back is lost, and no more")
                 self.assertAlmostEqual(float(claimed_length(target)), float(whole.length_s), delta=0.1)
+                counts = Counts(ticks=whole.video.frames)
+                proof = prove(plan(container=container), facts=whole, counts=counts)
+                differing = {line.label for line in proof.differing}
+                self.assertLessEqual(differing, {"Frames", "Lost frames", "Sound ends at"}, "the last few, no others")
+                self.assertLessEqual(whole.video.rate.missing, 3)
 
     def test_what_follows_damage_in_the_middle_is_kept_as_far_as_it_can_be_read(self):
         source = write_clip(self.folder / "a.mkv", plan(container=Container.MKV), range(300))

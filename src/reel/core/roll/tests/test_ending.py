@@ -52,5 +52,5 @@ class EndingTests(unittest.TestCase):
         )
         for wrong in ("noon", "black:x", "25:00", "", "4 MB"):
             self.assertRaises(BadValueError, ending, RollSetup(), wrong)
-        self.assertIn("at 23:30, or when the signal is gone for 10", roll_words(rules))
+        self.assertIn("at 23:30, or when the signal is gone for 10 s", roll_words(rules))
         self.assertEqual(roll_words(RollSetup(gone_s=0)), "Begins at once; cut by you alone.")

@@ -70,6 +70,11 @@ class RecipeForm(StageForm):
     # The fields whose label is read beside them, since their row's does not say it.
     named = frozenset({"bitrate_mbps", "most_mbps", "b_frames", "tune", "part_gb"})
 
+    as_sent = forms.BooleanField(
+        label="As sent",
+        required=False,
+        help_text="Keeps the sender's own packets, from its next keyframe on: nothing is encoded anew.",
+    )
     container = forms.ChoiceField(
         label="Container", choices=[(kind.value, facts.label) for kind, facts in CONTAINERS.items()]
     )
@@ -324,6 +329,7 @@ def fields_of(recipe: Draft) -> dict[str, Any]:
     most = rate.most_bps if isinstance(rate, VariableBitrate) else None
     target = rate.target_bps
     return {
+        "as_sent": recipe.as_sent,
         "container": recipe.container.value,
         "codec": recipe.codec.value,
         "profile": recipe.profile,
@@ -360,6 +366,7 @@ def draft_of(cleaned: dict[str, Any], before: Recipe) -> Draft:
     codec = VideoCodec(cleaned["codec"])
     chroma, bits = _read_samples(cleaned["samples"]) if cleaned["samples"] else (before.chroma, before.bits)
     return Draft(
+        as_sent=cleaned["as_sent"],
         container=Container(cleaned["container"]),
         codec=codec,
         profile=cleaned["profile"],

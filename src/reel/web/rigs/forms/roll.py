@@ -7,7 +7,7 @@ from typing import Any
 from django import forms
 
 from reel.core.errors import BadValueError
-from reel.core.file import parse_length
+from reel.core.file import parse_length, plain_length
 from reel.core.roll import COUNTDOWN_S, LAPSE, REACH_BACK_S, RollSetup
 from reel.core.signal import length_label
 from reel.web.rigs.forms.base import StageForm
@@ -46,21 +46,21 @@ class RollForm(StageForm):
     black = _length("Black for", "A tape's end, a device that sleeps.")
     still = _length("Still for", "Nothing moves at all, noise left out.")
     cut_on_event = forms.BooleanField(
-        label="Device reports that it is locked", required=False, help_text="Where it is linked to this computer."
+        label="When it locks", required=False, help_text="A device that is linked to this computer reports that."
     )
     lapse = forms.IntegerField(
         label="Speed, ×", required=False, min_value=1, max_value=LAPSE,
         help_text="1 is as it is. 60 makes a second of a minute: one picture of so many, without sound.",
     )  # fmt: skip
     may_lighten = forms.BooleanField(
-        label="Take a lighter effort in the next part",
+        label="Lighten",
         required=False,
         help_text="When the encoder falls behind a new part begins with the next lighter effort. The file grows.",
     )
     cue = forms.BooleanField(
-        label="Sound at begin and end",
+        label="Tones",
         required=False,
-        help_text="From this page, not in the file unless a microphone hears it.",
+        help_text="This page sounds when a take begins and ends. Only a microphone could hear it.",
     )
 
     def __init__(self, data: Any = None, *, roll: RollSetup) -> None:
@@ -69,12 +69,12 @@ class RollForm(StageForm):
             initial={
                 "countdown_s": roll.countdown_s or None,
                 "reach_back_s": roll.reach_back_s or None,
-                "cut_after": _typed(roll.cut_after_s),
+                "cut_after": plain_length(roll.cut_after_s),
                 "cut_gb": f"{float(roll.cut_gb):g}" if roll.cut_gb else None,
                 "cut_at": roll.cut_at or None,
-                "gone": _typed(roll.gone_s),
-                "black": _typed(roll.black_s),
-                "still": _typed(roll.still_s),
+                "gone": plain_length(roll.gone_s),
+                "black": plain_length(roll.black_s),
+                "still": plain_length(roll.still_s),
                 "cut_on_event": roll.cut_on_event,
                 "lapse": roll.lapse,
                 "may_lighten": roll.may_lighten,
@@ -98,15 +98,6 @@ class RollForm(StageForm):
             may_lighten=cleaned["may_lighten"],
             cue=cleaned["cue"],
         )
-
-
-def _typed(seconds: int) -> str:
-    """Give a length as it is typed: `90 s`, `30 min`; "" for none."""
-    if not seconds:
-        return ""
-    if seconds % 3600 == 0:
-        return f"{seconds // 3600} h"
-    return f"{seconds // 60} min" if seconds % 60 == 0 else f"{seconds} s"
 
 
 def _read(label: str, text: str) -> int:

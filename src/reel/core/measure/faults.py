@@ -1,0 +1,70 @@
+"""Lines of a proof that nobody asks for, and that must not be missing: what was not really recorded."""
+
+from fractions import Fraction
+
+from reel.core.file import FilePlan
+from reel.core.measure.counts import Counts, LossCause
+from reel.core.measure.examine import Appearance
+from reel.core.measure.proofline import ProofLine, Verdict, line
+from reel.core.media.probe import SoundFacts, VideoFacts
+from reel.core.signal import length_label, rate_label, timecode
+
+# A file whose pictures change less often than this part of its rate holds another rate than it says.
+DISTINCT_PART = Fraction(6, 10)
+# So long must something move before that can be told.
+MOVING_S = 1
+# A track under this level, in dBFS, holds no sound.
+SILENT_DB = -70.0
+
+
+def gone(plan: FilePlan, counts: Counts) -> list[ProofLine]:
+    """Say for how long the signal was gone while the last picture stood; nothing where it never was."""
+    spans = [stretch for stretch in counts.stretches if stretch.cause is LossCause.NO_SIGNAL]
+    if not spans:
+        return []
+    total = sum(stretch.ticks for stretch in spans) / plan.frame.rate
+    at = timecode(spans[0].first_tick / plan.tick_rate, plan.frame.rate)
+    got = f"{length_label(total)} {'from' if len(spans) == 1 else f'in {len(spans)} stretches, the first at'} {at}"
+    return [
+        line(
+            "Signal gone",
+            "never",
+            got,
+            cause="The picture before stands in its place: it is a repeat, and not what was shown.",
+            todo="Look at the device, its cable and its power.",
+        )
+    ]
+
+
+def distinct(plan: FilePlan, video: VideoFacts, seen: Appearance) -> ProofLine | None:
+    """Say how many pictures a second are new where something moves; None where too little does to tell."""
+    moving_s = video.length_s - seen.still.total_s - seen.black.total_s
+    if video.rate is None or moving_s < MOVING_S:
+        return None
+    rate = seen.distinct / moving_s
+    asked, got = f"{rate_label(plan.frame.rate)} a second", f"{float(rate):.1f} a second"
+    if rate >= DISTINCT_PART * plan.frame.rate or plan.as_it_comes:
+        return ProofLine(label="New pictures", asked=asked, got=got, verdict=Verdict.NOTED)
+    return line(
+        "New pictures",
+        asked,
+        got,
+        tolerance=f"at least {float(DISTINCT_PART):.0%}",
+        cause="The source changes its picture less often than the file's rate says: many are repeats.",
+        todo="Record at the source's own rate: the file is smaller, and holds the same.",
+    )
+
+
+def silence(name: str, track: SoundFacts) -> list[ProofLine]:
+    """Say that a track holds nothing to be heard; nothing where it does."""
+    if track.rms_db is None or track.rms_db > SILENT_DB:
+        return []
+    return [
+        line(
+            f"{name} silence",
+            "none",
+            "silent throughout",
+            cause="Nothing can be heard on it: its input is muted, turned down or not connected.",
+            todo="Look at its meter on Sound before the next take.",
+        )
+    ]

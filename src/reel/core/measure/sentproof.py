@@ -1,0 +1,65 @@
+"""The proof of what was recorded as it was sent: the sender's packets, and what the network lost of them."""
+
+from reel.core.file import FilePlan, expectations
+from reel.core.measure.counts import Counts
+from reel.core.measure.examine import Appearance
+from reel.core.measure.proof import PICTURE_S, looks, whole
+from reel.core.measure.proofline import Proof, ProofLine, Verdict, count, line
+from reel.core.media.probe import MediaFacts
+from reel.core.media.sent import SentFacts
+from reel.core.signal import rate_label
+
+_NETWORK = "The sender's stamps leave them out: they were lost on the network, or never sent."
+
+
+def prove_sent(
+    plan: FilePlan, *, facts: MediaFacts, counts: Counts, found: SentFacts, seen: Appearance | None = None
+) -> Proof:
+    """Hold a file against what was sent: `counts` say what was written of it, `found` what the file's packets carry."""
+    lines = [line("Container", expectations(plan).container, facts.container), *whole(facts)]
+    video = facts.video
+    if video is None or not video.frames:
+        lines.append(line("Picture", "1 track", "none", cause="The file holds no picture that can be decoded."))
+        return Proof(lines=tuple(lines))
+    lines += _packets(counts, found)
+    noted = (
+        ("Codec, profile", f"{video.codec} {video.profile}".strip()),
+        ("Size", f"{video.width_px}×{video.height_px}"),
+        ("Rate", f"{rate_label(video.rate.rate)} {'fixed' if video.rate.fixed else 'varying'}" if video.rate else "–"),
+        ("Video bitrate", f"{video.bitrate_bps / 1e6:.1f} Mb/s"),
+        *(("Sound", f"{one.codec} {one.rate_hz / 1000:g} kHz") for one in facts.sound),
+    )
+    lines += [ProofLine(label=label, asked="as sent", got=got, verdict=Verdict.NOTED) for label, got in noted]
+    begins = "a keyframe" if found.begins_with_key else "another picture"
+    lines.append(line("Begins with", "a keyframe", begins, cause="What comes before a keyframe can't be decoded."))
+    missing = video.rate.missing if video.rate else 0
+    lines.append(line("Lost on the network", "0", count(missing), cause=_NETWORK))
+    for one in facts.sound:
+        apart = one.start_s + one.length_s - video.length_s
+        near = abs(apart) <= PICTURE_S * 4
+        got = f"{float(apart * 1000):+.0f} ms"
+        lines.append(line("Sound ends at", "0 ms", got, same=near, cause="The sender sent them apart."))
+    if seen is not None:
+        lines += looks(plan, video, seen)
+    return Proof(lines=tuple(lines))
+
+
+def _packets(counts: Counts, found: SentFacts) -> list[ProofLine]:
+    """Hold each stream's packets against those that were written, number by number and byte by byte."""
+    sent = counts.sent
+    if sent is None:
+        cause = "The recorder was stopped and left no sum of what was sent."
+        return [ProofLine(label="Packets", asked="as sent", got="–", verdict=Verdict.NOTED, cause=cause)]
+    lines = []
+    names = ("Picture", *(f"Sound {number}" if number > 1 else "Sound" for number in range(1, len(sent.packets))))
+    for place, name in enumerate(names):
+        has = place < len(found.packets)
+        got = found.packets[place] if has else 0
+        lines.append(
+            line(f"{name}, packets", count(sent.packets[place]), count(got), cause="Some are missing in the file.")
+        )
+        same = has and found.digests[place] == sent.digests[place]
+        lines.append(
+            line(f"{name}, bytes", "the sender's", "the sender's" if same else "others", cause="The file was changed.")
+        )
+    return lines

@@ -1,0 +1,187 @@
+"""As sent: a sender's packets written as they came, and held against them afterwards."""
+
+import hashlib
+import time
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from pathlib import Path
+from types import TracebackType
+
+import av
+
+from reel.core.file import CODECS, CONTAINERS, SOUND_CODECS, Container
+from reel.core.media.errors import BROKEN, MediaError, reason_of
+from reel.core.signal import SentPacket, SentStream
+
+# ITU-T H.264, table 7-1, and H.265, table 7-1: parameter sets and delimiters, which containers hold apart or repeat.
+_APART = {"h264": {7, 8, 9}, "hevc": {32, 33, 34, 35}}
+_ADTS = 0xFFF0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SentFacts:
+    """What was written of each stream, or lies in a file: packets, and the SHA-256 of what they carry, in hex.
+
+    `begins_with_key` says that the first packet of the picture needs none before it.
+
+    That is the pictures and the samples: start codes, parameter sets and headers are each container's own.
+    """
+
+    packets: tuple[int, ...] = ()
+    digests: tuple[str, ...] = ()
+    begins_with_key: bool = True
+
+
+class _Sum:
+    """Counts the packets of a stream and sums up what they carry."""
+
+    def __init__(self, codec: str, extradata: bytes) -> None:
+        self._codec, self._extradata = codec, extradata
+        self._digest, self.count = hashlib.sha256(), 0
+
+    def add(self, data: bytes) -> None:
+        """Take a packet."""
+        self.count += 1
+        for part in _carried(self._codec, self._extradata, data):
+            self._digest.update(part)
+
+    @property
+    def hex(self) -> str:
+        return self._digest.hexdigest()
+
+
+def _facts(sums: Sequence[_Sum]) -> SentFacts:
+    return SentFacts(packets=tuple(one.count for one in sums), digests=tuple(one.hex for one in sums))
+
+
+def why_not_held(container: Container, streams: Sequence[SentStream]) -> str | None:
+    """Say why a container can't hold what is sent; None where it can. What Reel does not write itself goes into MKV."""
+    facts = CONTAINERS[container]
+    held = {CODECS[codec].reads_as for codec in facts.video} | {SOUND_CODECS[codec].reads_as for codec in facts.sound}
+    strange = [stream.codec for stream in streams if stream.codec not in held]
+    if not strange or container is Container.MKV:
+        return None
+    return f"{facts.name} does not hold what is sent ({', '.join(strange)}); MKV does"
+
+
+class SentWriter:
+    """Writes packets as they come, from the first keyframe on, whose picture is shown at 0. Use it with `with`."""
+
+    def __init__(self, path: Path, container: Container, streams: Sequence[SentStream]) -> None:
+        """Open the file; raises MediaError when the container can't hold the streams."""
+        self._path, self._streams = path, streams
+        facts = CONTAINERS[container]
+        self._sums = [_Sum(stream.codec, stream.extradata) for stream in streams]
+        self._begin_s: Fraction | None = None
+        self._last_s = Fraction(0)
+        self.disk_s = 0.0
+        self._closed = False
+        try:
+            self._container = av.open(str(path), "w", format=facts.muxer, options=dict(facts.options))
+            self._made = [self._container.add_stream_from_template(stream.template) for stream in streams]
+        except (*BROKEN, ValueError) as error:
+            raise MediaError(path, f"can't hold what is sent ({reason_of(error)})") from error
+
+    def __enter__(self) -> "SentWriter":
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+    @property
+    def length_s(self) -> Fraction:
+        """Seconds of picture so far."""
+        return self._last_s
+
+    @property
+    def facts(self) -> SentFacts:
+        """What was written so far."""
+        return _facts(self._sums)
+
+    def write(self, packet: SentPacket) -> bool:
+        """Write a packet; False for one that comes before the first keyframe's picture. Raises MediaError."""
+        is_picture = self._streams[packet.stream].is_picture
+        if self._begin_s is None:
+            if not (is_picture and packet.is_key):
+                return False
+            self._begin_s = packet.shown_s
+        if packet.shown_s < self._begin_s:
+            return False
+        made = av.Packet(packet.data)
+        shift = round(self._begin_s / packet.time_base)
+        made.stream, made.time_base = self._made[packet.stream], packet.time_base
+        made.pts, made.dts, made.duration = packet.pts - shift, packet.dts - shift, packet.duration
+        made.is_keyframe = packet.is_key
+        began_s = time.perf_counter()
+        try:
+            self._container.mux(made)
+        except BROKEN as error:
+            raise MediaError(self._path, f"could not be written ({reason_of(error)})") from error
+        self.disk_s += time.perf_counter() - began_s
+        self._sums[packet.stream].add(packet.data)
+        if is_picture:
+            self._last_s = max(self._last_s, packet.shown_s - self._begin_s + packet.duration * packet.time_base)
+        return True
+
+    def close(self) -> None:
+        """Close the file; raises MediaError. A second call does nothing."""
+        if self._closed:
+            return
+        self._closed = True
+        try:
+            self._container.close()
+        except BROKEN as error:
+            raise MediaError(self._path, f"could not be closed ({reason_of(error)})") from error
+
+
+def read_sent(path: Path) -> SentFacts:
+    """Say what the packets of a file carry, stream by stream; raises MediaError."""
+    try:
+        with av.open(str(path)) as container:
+            streams = [*container.streams.video[:1], *container.streams.audio]
+            sums = {
+                stream.index: _Sum(stream.codec_context.codec.canonical_name, stream.codec_context.extradata or b"")
+                for stream in streams
+            }
+            begins = None
+            for packet in container.demux(streams):
+                if packet.size:
+                    if begins is None and packet.stream.type == "video":
+                        begins = packet.is_keyframe
+                    sums[packet.stream_index].add(bytes(packet))
+            return replace(_facts(list(sums.values())), begins_with_key=bool(begins))
+    except BROKEN as error:
+        raise MediaError(path, f"can't be read as a media file ({reason_of(error)})") from error
+
+
+def _carried(codec: str, extradata: bytes, data: bytes) -> Iterator[bytes]:
+    """Give what a packet carries, without what containers write in ways of their own."""
+    if codec in _APART:
+        for unit in _units(codec, extradata, data):
+            kind = unit[0] & 0x1F if codec == "h264" else (unit[0] >> 1) & 0x3F
+            if kind not in _APART[codec]:
+                yield len(unit).to_bytes(4, "big")
+                yield unit
+    elif codec == "aac" and len(data) > 7 and (int.from_bytes(data[:2], "big") & 0xFFF6) == _ADTS:
+        yield data[7 if data[1] & 1 else 9 :]  # ISO/IEC 13818-7, 6.2: a header, with a checksum where it says so
+    else:
+        yield data
+
+
+def _units(codec: str, extradata: bytes, data: bytes) -> Iterator[bytes]:
+    """Give the units of a packet of H.264 or HEVC: behind their lengths (ISO/IEC 14496-15), or between start codes."""
+    if extradata[:1] == b"\x01":
+        size = (extradata[4 if codec == "h264" else 21] & 3) + 1
+        at = 0
+        while at + size <= len(data):
+            length = int.from_bytes(data[at : at + size], "big")
+            if unit := data[at + size : at + size + length].rstrip(b"\x00"):
+                yield unit
+            at += size + length
+        return
+    for part in data.replace(b"\x00\x00\x00\x01", b"\x00\x00\x01").split(b"\x00\x00\x01"):
+        if unit := part.rstrip(b"\x00"):
+            yield unit

@@ -1,0 +1,169 @@
+"""A take that is recorded as it is sent: a feed's packets, from a keyframe on, as they came."""
+
+import threading
+from collections import deque
+from dataclasses import dataclass, field
+
+from reel.core.errors import ReelError
+from reel.core.measure import Counts
+from reel.core.media import SentFacts, SentWriter
+from reel.core.roll import CutBy, MarkKind
+from reel.core.signal import Sent, SentPacket
+from reel.recorder.guard import attempt, guarded
+from reel.recorder.journal import Closed, ClosedPart
+from reel.recorder.messages import RefusedError, RollStatus
+from reel.recorder.partfile import PartFile
+from reel.recorder.roll import MarkedMoment, RollState
+from reel.recorder.take import NOT_ROLLING, LocalTake, room_bytes
+
+NO_HOLD = "What is recorded as it is sent can't be held: packets would be missing. Cut, and roll again."
+# As many packets wait at most; a drive that is so far behind loses some, which ends the take.
+MOST_WAITING = 4000
+
+
+@dataclass(slots=True, kw_only=True)
+class SentTake(LocalTake):
+    """A take of what `sent` sends; it ends where that ends: what comes after it is another stream."""
+
+    files: list[PartFile[SentWriter]]
+    sent: Sent
+    length_ticks: int = 0
+    marks: list[MarkedMoment] = field(default_factory=list)
+    _waiting: deque[SentPacket] = field(default_factory=deque)
+    _wake: threading.Event = field(default_factory=threading.Event)
+    _ending: threading.Event = field(default_factory=threading.Event)
+    _facts: SentFacts = field(default_factory=SentFacts)
+    _ticks: int = 0
+    _begins_ns: int = 0
+    _problem: str | None = None
+    _is_called_off: bool = False
+
+    @property
+    def is_ending(self) -> bool:
+        """Whether it takes no more packets."""
+        return self._ending.is_set()
+
+    @property
+    def is_rolling(self) -> bool:
+        """Whether packets go into it."""
+        return self._ticks > 0 and not self.is_ending
+
+    def begin(self) -> None:
+        """Take packets, from the next keyframe on."""
+        guarded("Writing the take", self._write, self._failed).start()
+        self.sent.attach(self._take)
+
+    def begin_at(self, at_ns: int, *, together: bool) -> None:
+        """Begin with the first keyframe that comes after an instant."""
+        self._begins_ns = at_ns
+
+    def hold(self, now_ns: int) -> None:
+        """Refuse."""
+        raise RefusedError(NO_HOLD)
+
+    def carry_on(self) -> None:
+        """Refuse: it can't be held."""
+        raise RefusedError(NO_HOLD)
+
+    def mark(self, label: str, now_ns: int) -> MarkedMoment:
+        """Note the moment of what was written last."""
+        if self.is_ending:
+            raise RefusedError(NOT_ROLLING)
+        moment = MarkedMoment(tick=max(0, self._ticks - 1), label=label)
+        self.marks.append(moment)
+        return moment
+
+    def cut(self, now_ns: int) -> None:
+        """Have it end with what came by now; before its first keyframe it is called off."""
+        self._is_called_off = now_ns < self._begins_ns
+        self.sent.detach()
+        self._ending.set()
+        self._wake.set()
+
+    def must_end(self) -> bool:
+        """Say whether it can't go on, or is not to; where the sender stopped it ends at once."""
+        rig = self.rig()
+        if not self.is_ending and (rig is None or rig.source.sent is not self.sent):
+            self.ends_by = "The sender stopped; what it sends after that is another stream. Roll again for that."
+            return True
+        if self.length_ticks and self._ticks >= self.length_ticks:
+            self.cut_by = CutBy.LENGTH
+            return True
+        return LocalTake.must_end(self)
+
+    def status(self) -> RollStatus:
+        """Say how it stands."""
+        starts_in_s = 0.0 if self._ticks else max(0, self._begins_ns - self.clock.now_ns()) / 10**9
+        state = RollState.ROLLING if self._ticks else RollState.WAITING
+        if starts_in_s:
+            state = RollState.COUNTING
+        return self.status_of(
+            counts=Counts(ticks=self._ticks),
+            state=(RollState.ENDING if self.is_ending else state).value,
+            marks=sum(mark.kind is MarkKind.PERSON for mark in list(self.marks)),
+            starts_in_s=starts_in_s,
+            room_bytes=room_bytes(self.shelf, self.reserve_bytes),
+            queue=len(self._waiting),
+            queue_limit=MOST_WAITING,
+        )
+
+    @property
+    def ticks(self) -> int:
+        """Pictures so far, by the frame's rate."""
+        return self._ticks
+
+    def _take(self, packet: SentPacket) -> None:
+        """Take a packet; called on the feed's thread."""
+        if self.is_ending or self.clock.now_ns() < self._begins_ns:
+            return
+        if len(self._waiting) >= MOST_WAITING:
+            self._problem = f"The drive fell behind by {MOST_WAITING} packets; all until then is kept."
+            self._ending.set()
+        else:
+            self._waiting.append(packet)
+        self._wake.set()
+
+    def _write(self) -> None:
+        error = attempt("Writing the take", self._write_all)
+        if error is not None:
+            self.sent.detach()
+            self._ending.set()
+        self._close(error)
+
+    def _write_all(self) -> None:
+        (file,) = self.files
+        with file as writer:
+            while not (self.is_ending and not self._waiting):
+                if not self._waiting:
+                    self._wake.wait(1)
+                    self._wake.clear()
+                    continue
+                writer.write(self._waiting.popleft())
+                self._ticks = round(writer.length_s * self.plan.tick_rate)
+            self._facts = writer.facts
+
+    def _close(self, error: ReelError | None) -> None:
+        (file,) = self.files
+        if self._is_called_off and not self._ticks:
+            file.discard()
+        naming = None if self._is_called_off else file.complete()
+        said = error or self._problem or self.ends_by or naming
+        problem = str(said) if said else None
+        if problem is None and not self._ticks:
+            problem = "It was cut before a keyframe came; nothing was recorded."
+        counts = Counts(ticks=self._ticks, sent=self._facts)
+        closed = Closed(
+            path=file.path,
+            counts=counts,
+            problem=problem,
+            ended_by=CutBy.TROUBLE if problem else self.cut_by or CutBy.PERSON,
+            parts=(ClosedPart(path=file.path, first_tick=0, counts=counts),),
+            is_called_off=self._is_called_off,
+        )
+        self.closed(self, closed)
+
+    def _failed(self, error: ReelError) -> None:
+        self.sent.detach()
+        self._ending.set()
+        (file,) = self.files
+        self.closed(self, Closed(path=file.path, counts=Counts(), problem=str(error), ended_by=CutBy.TROUBLE))

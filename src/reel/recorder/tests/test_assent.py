@@ -1,0 +1,146 @@
+"""As sent: what a sender's packets carry lies in the file, byte by byte."""
+
+import socket
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+import av
+
+from reel.core.file import Container, Recipe, SoundCodec, VideoCodec
+from reel.core.line.tests.rigs import feed
+from reel.core.measure import Counts, prove_sent
+from reel.core.media import SentWriter, probe, read_sent, why_not_held
+from reel.core.media.tests.clips import FRAME, plan, write_clip
+from reel.core.roll import CutBy
+from reel.core.signal import Mode, SentPacket, SentStream
+from reel.options import ROOT
+from reel.recorder.messages import Ask, Cut, Hold, RefusedError, StartRoll
+from reel.recorder.tests.test_service import ServerTestCase, to_roll
+from reel.recorder.tests.test_stream import await_listener
+
+OPEN = {
+    "codec": VideoCodec.VP9, "effort": "speed 8", "sound_codec": SoundCodec.OPUS, "sound_bitrate_bps": 128_000,
+}  # fmt: skip
+
+
+class SentTests(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def sent_by(self, container, **recipe):
+        """A file as a sender's stream, and what is written of it from its second keyframe on into each container."""
+        asked = plan(container=container, **recipe)
+        source = write_clip(self.folder / f"sender.{container.value}", asked, range(150))
+        with av.open(str(source)) as reader:
+            found = [*reader.streams.video, *reader.streams.audio]
+            places = {stream.index: place for place, stream in enumerate(found)}
+            streams = [
+                SentStream(told.codec.canonical_name, one.type == "video", told.extradata or b"", one)
+                for one in found
+                if (told := one.codec_context)
+            ]  # fmt: skip
+            packets = [
+                SentPacket(places[p.stream_index], bytes(p), p.pts, p.dts, p.duration or 0, p.time_base, p.is_keyframe)
+                for p in reader.demux(found)
+                if p.size
+            ]
+            yield from self.written(streams, packets)
+
+    def written(self, streams, packets):
+        for container in (Container.MKV, Container.MP4, Container.TS, Container.MOV):
+            if why_not_held(container, streams) is None:
+                path = self.folder / f"taken.{container.value}"
+                with SentWriter(path, container, streams) as writer:
+                    kept = [packet for packet in packets[3:] if writer.write(packet)]
+                yield container, path, writer.facts, kept
+
+    def test_every_container_holds_the_senders_bytes_from_a_keyframe_on(self):
+        tried = 0
+        for sender, recipe in (
+            (Container.TS, {}), (Container.MP4, {}), (Container.TS, {"codec": VideoCodec.HEVC, "effort": "ultrafast"}),
+            (Container.MKV, OPEN),
+        ):  # fmt: skip
+            for container, path, facts, kept in self.sent_by(sender, **recipe):
+                with self.subTest(sender, container=container, **recipe):
+                    tried += 1
+                    self.assertTrue(kept[0].is_key)
+                    self.assertEqual(read_sent(path), facts)
+                    video = probe(path)
+                    self.assertEqual((video.video.start_s < 0.1, video.video.undecodable), (True, 0))
+                    proof = prove_sent(plan(container=container), facts=video, counts=Counts(sent=facts), found=facts)
+                    self.assertEqual(proof.differing, ())
+        self.assertGreater(tried, 10)
+
+    def test_a_byte_that_is_not_the_senders_is_found(self):
+        for container, path, facts, kept in self.sent_by(Container.TS):
+            data = bytearray(path.read_bytes())
+            picture = next(packet for packet in kept[1:] if not packet.stream and len(packet.data) > 100)
+            at = data.find(picture.data[40:80])
+            self.assertGreater(at, 0)
+            data[at + 20] ^= 1
+            path.write_bytes(data)
+            found = read_sent(path)
+            proof = prove_sent(plan(container=container), facts=probe(path), counts=Counts(sent=facts), found=found)
+            self.assertIn("Picture, bytes", [line.label for line in proof.differing])
+            break
+
+    def test_what_a_container_does_not_hold_is_refused_by_name(self):
+        streams = [SentStream("vp9", True, b"", None), SentStream("opus", False, b"", None)]
+        self.assertIn("vp9", why_not_held(Container.MOV, streams))
+        self.assertIsNone(why_not_held(Container.MKV, [SentStream("theora", True, b"", None)]))
+
+
+class SentTakeTests(ServerTestCase):
+    def address(self):
+        with socket.socket() as probing:
+            probing.bind(("127.0.0.1", 0))
+            return f"tcp://127.0.0.1:{probing.getsockname()[1]}"
+
+    def send(self, address, seconds):
+        command = [sys.executable, "-m", "reel.recorder.tests.sender", address, str(seconds), "320", "240", "mpegts"]
+        process = subprocess.Popen(command, cwd=ROOT / "src")
+        self.addCleanup(process.wait)
+        self.addCleanup(process.kill)
+        await_listener(int(address.partition("?")[0].rpartition(":")[2]))
+        return process
+
+    def test_a_stream_is_taken_as_it_is_sent_and_ends_with_its_sender(self):
+        address = self.address()
+        self.send(f"{address}?listen=1", 60)
+        recipe = Recipe(container=Container.MKV, as_sent=True)
+        setup = feed(address, Mode.parse("640x360p30"), recipe)
+        take = self.start_roll(setup)
+        self.wait_for(lambda status: status.rolls[0].length_s > 2)
+        with self.assertRaises(RefusedError):
+            self.client.ask(Hold(takes=(take,)))
+        self.client.ask(Cut(takes=(take,)))
+        self.wait_for(lambda status: not status.rolls)
+        ended = self.journal.ends[take]
+        facts, asked = probe(ended.path), self.journal.takes[-1].plan
+        self.assertEqual((ended.problem, facts.video.width_px), (None, 320), "the sender's size, not the frame's")
+        proof = prove_sent(asked, facts=facts, counts=ended.counts, found=read_sent(ended.path))
+        self.assertEqual(proof.differing, ())
+        self.assertGreater(ended.counts.sent.packets[0], 50)
+        with self.assertRaises(RefusedError) as raised:
+            self.start_roll(feed("gone.mp4", FRAME, recipe), rig_id=2)
+        self.assertIn("can't", str(raised.exception))
+        (take,) = self.client.ask(StartRoll(rigs=(to_roll(setup),), length_s=1)).takes
+        self.wait_for(lambda status: not status.rolls)
+        self.assertEqual(self.journal.ends[take].ended_by, CutBy.LENGTH)
+
+    def test_a_sender_that_stops_ends_it_with_the_reason(self):
+        address = self.address()
+        sender = self.send(f"{address}?listen=1", 60)
+        take = self.start_roll(feed(address, Mode.parse("640x360p30"), Recipe(as_sent=True)))
+        self.wait_for(lambda status: status.rolls[0].length_s > 1)
+        sender.kill()
+        self.wait_for(lambda status: not status.rolls)
+        ended = self.journal.ends[take]
+        self.assertIn("The sender stopped", ended.problem)
+        self.assertGreater(probe(ended.path).video.frames, 20)
+        self.assertEqual(self.client.ask(Ask()).status.rolls, ())
