@@ -107,5 +107,13 @@ STARTING_POINTS = {
 
 def start_from(purpose: Purpose, before: Recipe) -> Recipe:
     """Give the recipe of a starting point; what it says nothing of stays."""
-    plain = {"b_frames": None, "lookahead": None, "tune": "", "level": "", "effort": "", "profile": ""}
+    plain = {
+        "as_sent": False,
+        "b_frames": None,
+        "lookahead": None,
+        "tune": "",
+        "level": "",
+        "effort": "",
+        "profile": "",
+    }
     return mend(Draft(**{**before.as_fields(), **plain, **STARTING_POINTS[purpose].changes}))

@@ -176,14 +176,15 @@ def _second(typed: str) -> float:
 
 
 def _take_context(found: Take, part: Part) -> dict[str, object]:
-    plan = found.plan
+    plan, job = found.plan, part.job
+    part.refresh_from_db()  # after its job: what a job that has ended made is in it
     return {
         "take": found,
         "part": part,
         "plan": plan,
         "proof": part.proved,
         "marks": [mark_row(mark, found, plan) for mark in found.marks.all()],
-        "job": part.job,
+        "job": job,
         "path": path_of(part),
         "original": part.original_name and shelf_of(found).path(part.original_name),
         "sound_files": [path for path in sound_files_of(part) if path.exists()],

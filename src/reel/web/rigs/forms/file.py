@@ -249,6 +249,7 @@ class RecipeForm(StageForm):
             "b_frames": bool(codec.most_b_frames),
             "sound_kbps": bool(draft.sound_facts.bitrates_bps),
             "sound_channels": True,
+            "part_gb": True,
         }
 
     @property
