@@ -1,58 +1,104 @@
-"""Killing the recorder at random moments: how much of what had been rolled can't be read afterwards."""
+"""Killing recorder, web and worker at random moments while a take rolls: what is lost, and whether any take is."""
 
+import json
 import os
 import random
+import re
 import signal
 import subprocess
 import sys
-import tempfile
 import time
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
 
 import av
 
-from benchmarks.stack import rig_setup
+from benchmarks.stack import rig_setup, started
+from reel.core.errors import ReelError
 from reel.core.file import Container
 from reel.core.line import RigSetup
 from reel.recorder.client import Client
-from reel.recorder.messages import Ask, RigToRoll, StartRoll, UnreachableError
+from reel.recorder.messages import Ask, Cut, RigToRoll, StartRoll
 
 # Containers of which a killed writer leaves what was written.
 KILLED = (Container.MKV, Container.MP4, Container.TS)
+# Each process by a word of its command line.
+VICTIMS = ("recorder", "reel.web.server", "run_huey")
+_PATIENCE_S = 60.0
 
 
-def losses(kills: int) -> list[float]:
-    """Give for each kill the seconds that were lost, in turn of MKV and MP4."""
-    with tempfile.TemporaryDirectory(prefix="reel-kills-") as folder:
-        home = Path(folder)
-        environment = os.environ | {"REEL_HOME": folder, "DJANGO_SETTINGS_MODULE": "reel.web.settings"}
-        subprocess.run([sys.executable, "-m", "django", "prepare", "--demo"], env=environment, check=True)
-        setup = rig_setup(home)
-        return [_kill_once(home, environment, _in(setup, KILLED[n % len(KILLED)])) for n in range(kills)]
+def losses(kills: int) -> dict[str, float]:
+    """Kill each process in turn, so many times in all; gives the seconds lost with the recorder, and the takes lost."""
+    lost_s: list[float] = []
+    with started() as home:
+        client, setup = Client(home / "run"), rig_setup(home)
+        for number in range(kills):
+            victim, container = VICTIMS[number % 3], KILLED[number // 3 % 3]
+            lost = _kill_once(home, client, _in(setup, container), victim)
+            if victim == "recorder":
+                lost_s.append(lost)
+        missing = _takes_lost(home, kills)
+    lost_s.sort()
+    return {"kill_lost_median_s": lost_s[len(lost_s) // 2], "kill_lost_worst_s": lost_s[-1], "kill_takes_lost": missing}
 
 
 def _in(setup: RigSetup, container: Container) -> RigSetup:
     return replace(setup, recipe=replace(setup.recipe, container=container))
 
 
-def _kill_once(home: Path, environment: dict[str, str], setup: RigSetup) -> float:
-    recorder = subprocess.Popen([sys.executable, "-m", "django", "recorder"], env=environment)
-    client = Client(home / "run")
+def _kill_once(home: Path, client: Client, setup: RigSetup, victim: str) -> float:
+    before = set((home / "shelf").iterdir())
+    _wait(lambda: client.ask(StartRoll(rigs=(RigToRoll(rig_id=1, rig_name="bench", setup=setup),))))
+    time.sleep(random.uniform(1.0, 4.0))  # noqa: S311 - not a secret
+    roll = client.ask(Ask()).status.rolls[0]
+    for process in _processes(home, victim):
+        os.kill(process, signal.SIGKILL)
+    if victim != "recorder":
+        time.sleep(1)
+        client.ask(Cut(takes=(roll.take_id,)))
+        return 0.0
+    (rolling,) = (path for path in set((home / "shelf").iterdir()) - before if ".rolling" in path.name)
+    return max(0.0, roll.length_s - _readable_s(rolling))
+
+
+def _processes(home: Path, word: str) -> Iterator[int]:
+    """Give the processes of a home that have a word in their command line."""
+    for folder in Path("/proc").glob("[0-9]*"):
+        try:
+            command = (folder / "cmdline").read_bytes().decode().split("\0")
+            settings = (folder / "environ").read_bytes().decode(errors="replace").split("\0")
+        except OSError:
+            continue
+        if f"REEL_HOME={home}" in settings and any(re.search(rf"\b{re.escape(word)}\b", part) for part in command[1:4]):
+            yield int(folder.name)
+
+
+def _wait(work: Callable[[], object]) -> None:
+    """Try until it succeeds: what was killed is brought back meanwhile."""
+    deadline_s = time.monotonic() + _PATIENCE_S
     while True:
         try:
-            client.ask(StartRoll(rigs=(RigToRoll(rig_id=1, rig_name="bench", setup=setup),)), timeout_ms=3000)
-            break
-        except UnreachableError:
-            time.sleep(0.05)
-    time.sleep(random.uniform(1.0, 5.0))  # noqa: S311 - not a secret
-    (roll,) = client.ask(Ask()).status.rolls
-    recorder.send_signal(signal.SIGKILL)
-    recorder.wait()
-    (path,) = (home / "shelf").glob("*.rolling.*")
-    readable_s = _readable_s(path)
-    path.unlink()
-    return max(0.0, roll.length_s - readable_s)
+            work()
+        except ReelError:
+            if time.monotonic() > deadline_s:
+                raise
+            time.sleep(0.1)
+        else:
+            return
+
+
+def _takes_lost(home: Path, kills: int) -> float:
+    """Count the takes that are not in the list, or whose file can't be read, once all were proved."""
+    deadline_s = time.monotonic() + 2 * _PATIENCE_S
+    while True:
+        command = [sys.executable, "-m", "reel", "takes", "--json", "--home", str(home)]
+        takes = json.loads(subprocess.run(command, capture_output=True, text=True, check=True).stdout)
+        rolled = [take for take in takes if take["name"].startswith("bench")]
+        proved = [take for take in rolled if take["length_s"] and take["state"] != "rolling"]
+        if len(proved) >= kills or time.monotonic() > deadline_s:
+            return float(kills - len(proved))
+        time.sleep(1)
 
 
 def _readable_s(path: Path) -> float:

@@ -24,11 +24,12 @@ PORT = 8147
 TAKES = 10_000
 _FILL = f"""
 from django.utils import timezone
-from reel.web.takes.models import Take
+from reel.web.takes.models import Part, Take
 first = Take.objects.first()
-Take.objects.bulk_create([Take(rig=first.rig, rig_name=first.rig_name, name=f'Take {{n}}', state='closed',
-    started_at=timezone.now(), asked=first.asked, file_name=f't{{n}}.mkv', size_bytes=n, length_ms=n * 10)
-    for n in range({TAKES})], batch_size=500)
+takes = Take.objects.bulk_create([Take(rig=first.rig, rig_name=first.rig_name, name=f'Take {{n}}', state='closed',
+    started_at=timezone.now(), asked=first.asked) for n in range({TAKES})], batch_size=500)
+Part.objects.bulk_create([Part(take=take, file_name=f't{{n}}.mkv', size_bytes=n, length_ms=n * 10)
+    for n, take in enumerate(takes)], batch_size=500)
 """
 
 

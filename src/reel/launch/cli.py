@@ -48,10 +48,27 @@ def _parser() -> argparse.ArgumentParser:
     test.set_defaults(run=lambda chosen: run_checks(chosen.only))
     bench = commands.add_parser("bench", help="measure, beside the baseline", description="Measure; takes a minute.")
     bench.add_argument(
-        "--kills", type=int, default=0, metavar="N", help="also kill the recorder N times while it rolls"
+        "--kills",
+        type=int,
+        default=0,
+        metavar="N",
+        help="also kill recorder, web and worker in turn, N times",
     )
+    bench.add_argument("--live", type=float, default=0, metavar="MIN", help="also roll so long with a page open")
+    bench.add_argument("--long", type=float, default=0, metavar="H", help="also record so long on the virtual clock")
+    bench.add_argument("--pair", type=float, default=0, metavar="S", help="also roll two rigs so long")
+    bench.add_argument("--only", action="store_true", help="leave out what is not asked for")
     bench.add_argument("--keep", action="store_true", help="make the result the baseline")
-    bench.set_defaults(run=lambda chosen: run_bench(kills=chosen.kills, keep=chosen.keep))
+    bench.set_defaults(
+        run=lambda chosen: run_bench(
+            kills=chosen.kills,
+            live_min=chosen.live,
+            long_h=chosen.long,
+            pair_s=chosen.pair,
+            only=chosen.only,
+            keep=chosen.keep,
+        )
+    )
     assets = commands.add_parser("assets", help="build styles, scripts and fonts (needs Node)")
     assets.set_defaults(run=lambda chosen: build_assets())
     add_commands(commands)

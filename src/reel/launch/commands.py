@@ -44,7 +44,16 @@ def add_commands(commands: "_SubParsersAction[ArgumentParser]") -> None:
     takes.set_defaults(run=lambda chosen: _django("list_takes", chosen))
     recipes = commands.add_parser("recipes", help="list the recipes that are kept", description="Recipes under a name.")
     recipes.set_defaults(run=lambda chosen: _django("list_recipes", chosen))
-    for command in (roll, rigs, takes, recipes):
+    machine = commands.add_parser(
+        "bench-machine",
+        help="measure what this machine keeps up with",
+        description="Encode a rig's own picture with each codec and effort, for about 90 s, and keep the speeds.",
+    )
+    machine.add_argument(
+        "rig", nargs="?", default="", metavar="RIG", help="a rig's name or number; the first if left out"
+    )
+    machine.set_defaults(run=lambda chosen: _django("bench_machine", chosen, *filter(None, [chosen.rig])))
+    for command in (roll, rigs, takes, recipes, machine):
         command.add_argument("--home", type=Path, metavar="DIR", help="the home folder (default: REEL_HOME or ~/Reel)")
         command.add_argument("--json", action="store_true", help="print JSON")
     look = commands.add_parser(

@@ -3,36 +3,27 @@
 import json
 import threading
 import time
-from collections.abc import Iterator
-from contextlib import ExitStack, contextmanager
 from dataclasses import replace
 from fractions import Fraction
 
-from django.conf import settings
 from django.core.management.base import BaseCommand, CommandParser
 
 from reel.core.errors import ReelError
 from reel.core.file import Recipe, with_parts
 from reel.core.roll import ending
-from reel.recorder.lock import AlreadyRunningError, only_recorder
-from reel.recorder.messages import Ask, Cut, RefusedError, RigToRoll, StartRoll, UnreachableError
-from reel.recorder.reached import read_reached
-from reel.recorder.server import serve
+from reel.recorder.messages import Ask, Cut, RefusedError, RigToRoll, StartRoll
 from reel.web.jobs.running import run_here
 from reel.web.live.recorder import client
 from reel.web.recipes.models import KeptRecipe
 from reel.web.rigs.actions import refuse_unasked
 from reel.web.rigs.models import Rig
-from reel.web.roll.journal import DatabaseJournal
-from reel.web.roll.management.commands.recorder import places
-from reel.web.takes.actions import recover_interrupted
+from reel.web.roll.here import recorder_here
 from reel.web.takes.models import PROVE, Part, ProofState, Take
 from reel.web.takes.proving import path_of
 from reel.web.takes.report import report
 from reel.web.ui.typed import numbers_of
 
 PROOF_S = 60.0
-START_S = 20.0
 
 
 class CommandError(ReelError, RuntimeError):
@@ -64,14 +55,14 @@ class Command(BaseCommand):
         **options: object,
     ) -> None:
         """Roll; raises a ReelError when it failed, CommandError when a take ended by itself."""
-        found = [_find(rig) for rig in rigs]
+        found = [find_rig(rig) for rig in rigs]
         for rig in found:
             refuse_unasked(rig)
         kept = _find_recipe(recipe) if recipe else None
         asked = tuple(_as_asked(rig.to_roll, kept, parts, until) for rig in found)
         if not length_s and not until:
             raise CommandError("Say how long it rolls: --for 10s, or what ends it: --until 23:30.")
-        with _recorder() as is_own:
+        with recorder_here() as is_own:
             ids = client().ask(StartRoll(rigs=asked, length_s=Fraction(length_s).limit_denominator(1000))).takes
             try:
                 _wait(ids)
@@ -99,49 +90,13 @@ class Command(BaseCommand):
             self.stderr.write(f"reel: {error}")
 
 
-def _find(name: str) -> Rig:
+def find_rig(name: str) -> Rig:
     """Find a rig by name or number; raises CommandError."""
     by_number = Rig.objects.filter(pk__in=numbers_of([name]))
     rig = Rig.objects.filter(name__iexact=name).first() or by_number.first()
     if rig is None:
         raise CommandError(f"There is no rig “{name[:60]}”; ./reel rigs lists them.")
     return rig
-
-
-@contextmanager
-def _recorder() -> Iterator[bool]:
-    """Use the running recorder, or run one in this process meanwhile; gives whether it is our own."""
-    with ExitStack() as stack:
-        try:
-            stack.enter_context(only_recorder(settings.HOME.run))
-        except AlreadyRunningError:
-            _await_start()  # it may be starting, or busy
-            yield False
-            return
-        recover_interrupted(read_reached(settings.HOME.run))
-        stop = threading.Event()
-        work = {**places(), "journal": DatabaseJournal(), "stop": stop}
-        thread = threading.Thread(target=serve, kwargs=work, name="recorder")
-        thread.start()
-        try:
-            _await_start()
-            yield True
-        finally:
-            stop.set()
-            thread.join()
-
-
-def _await_start() -> None:
-    deadline_s = time.monotonic() + START_S
-    while True:
-        try:
-            client().ask(Ask(), timeout_ms=500)
-        except UnreachableError:
-            if time.monotonic() > deadline_s:
-                raise
-            threading.Event().wait(0.05)
-        else:
-            return
 
 
 def _wait(ids: tuple[int, ...]) -> None:
