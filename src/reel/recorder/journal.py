@@ -25,7 +25,8 @@ class JournalError(ReelError, OSError):
 class Rolled:
     """A roll has started: the file is written at `rolling`, and is to hold what `plan` says.
 
-    `on_device` is the kind of device on whose own storage it is written, "" when it is on the shelf.
+    `on_device` is the kind of device on whose own storage it is written, "" when it is on the shelf; `folder` is
+    another shelf than the home's.
     """
 
     rig_id: int
@@ -37,6 +38,7 @@ class Rolled:
     started_at: datetime
     on_device: str = ""
     is_trial: bool = False
+    folder: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -93,12 +93,13 @@ class TakeSample:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RigToRoll:
-    """A rig, of which a take is rolled."""
+    """A rig, of which a take is rolled; `folder` is the shelf that it is written to, "" for the home's."""
 
     rig_id: int
     rig_name: str
     setup: RigSetup
     plays: tuple[Play, ...] = ()
+    folder: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

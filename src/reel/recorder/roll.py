@@ -12,7 +12,7 @@ import av
 from reel.core.file import FilePlan
 from reel.core.measure import Counts, InputCounts, LossCause, Tally
 from reel.core.roll import CutBy, MarkKind
-from reel.core.signal import NS, Picture, Samples, Segment, Ticks
+from reel.core.signal import NS, Mode, Picture, Samples, Segment, Ticks
 from reel.recorder.mixing import TrackMixer
 from reel.recorder.parts import Parts
 
@@ -95,6 +95,7 @@ class Roll:
         self._began_late_ms: float | None = None
         self._until_tick: int | None = None
         self._is_gone = False
+        self._mode: Mode | None = None
         self.ended_by: CutBy | None = None
         # marks that the roll made by itself, and that are not stored yet
         self.noted: deque[MarkedMoment] = deque()
@@ -169,6 +170,12 @@ class Roll:
             self._tally.drop(self.ticks)
         elif self._offer(make(picture.at_ns), placement.tick) and stands_in:
             self._tally.lose(range(placement.tick, placement.tick + 1), LossCause.SKIPPED)
+
+    def see_mode(self, mode: Mode, at_ns: int) -> None:
+        """Take note of the mode of the picture that comes next; one that is back in another begins a part."""
+        if self._is_gone and self._mode not in (None, mode) and self.state is RollState.ROLLING:
+            self.parts.split(max(self.ticks, self._ticks.tick_at(at_ns)))
+        self._mode = mode
 
     def lose_signal(self, place: int) -> None:
         """Take note that an input is gone: another one numbers its pictures anew, and its sound is not waited for."""

@@ -231,7 +231,8 @@ class Recorder:
                     raise RefusedError(f"{one.rig_name} is just beginning to roll; try again in a moment.")
             self._starting |= wanted
         try:
-            self.shelf.check(self.reserve_bytes)
+            for one in request.rigs:
+                self._shelf_of(one).check(self.reserve_bytes)
             takes = self._prepared(request)
         finally:
             with self._lock:
@@ -273,6 +274,10 @@ class Recorder:
         """Make a take with the file that it is written to; `undo` gives that back."""
         return self._made_remote(request, one, undo) if source is None else self._made_live(request, one, source, undo)
 
+    def _shelf_of(self, one: RigToRoll) -> Shelf:
+        """Give the shelf that a rig's takes are written to."""
+        return Shelf(Path(one.folder)) if one.folder else self.shelf
+
     def _made_live(self, request: StartRoll, one: RigToRoll, source: Source, undo: ExitStack) -> LocalTake:
         source.wait_tried(OPEN_S)
         for setup, reading in zip(one.setup.inputs, source.readings, strict=True):
@@ -283,10 +288,9 @@ class Recorder:
             return self._made_sent(request, one, source, undo)
         recipe, plan, started_at = one.setup.recipe, source.plan(), self.clock.wall()
         plan.check()
-        reserved = self.shelf.reserve(
-            recipe.name_pattern, rig=one.rig_name, date=started_at.date(), suffix=recipe.suffix
-        )
-        first = PartFile(self.shelf, reserved, plan, PartWriter)
+        shelf = self._shelf_of(one)
+        reserved = shelf.reserve(recipe.name_pattern, plan.named(one.rig_name, started_at), recipe.suffix)
+        first = PartFile(shelf, reserved, plan, PartWriter)
         undo.callback(first.discard)
         first.open()
         lane = Lane(first, closed=lambda error: take.part_closed(first, error))
@@ -295,7 +299,7 @@ class Recorder:
         if length_s := request.length_s or conduct.cut_after_s:
             roll.end_after(max(1, round(length_s * plan.tick_rate)))
         take = RollingTake(
-            shelf=self.shelf,
+            shelf=shelf,
             reserve_bytes=self.reserve_bytes,
             reserved=reserved,
             rolled=_rolled(one, plan, reserved, started_at, is_trial=request.is_trial),
@@ -317,15 +321,14 @@ class Recorder:
         if reason := why_not_held(recipe.container, sent.streams):
             raise RefusedError(f"{one.rig_name} can't be recorded as it is sent. {reason}; choose that in File.")
         started_at = self.clock.wall()
-        reserved = self.shelf.reserve(
-            recipe.name_pattern, rig=one.rig_name, date=started_at.date(), suffix=recipe.suffix
-        )
-        file = PartFile(self.shelf, reserved, plan, lambda path, _: SentWriter(path, recipe.container, sent.streams))
+        shelf = self._shelf_of(one)
+        reserved = shelf.reserve(recipe.name_pattern, plan.named(one.rig_name, started_at), recipe.suffix)
+        file = PartFile(shelf, reserved, plan, lambda path, _: SentWriter(path, recipe.container, sent.streams))
         undo.callback(file.discard)
         file.open()
         conduct = _conduct(one.setup.roll, request)
         return SentTake(
-            shelf=self.shelf,
+            shelf=shelf,
             reserve_bytes=self.reserve_bytes,
             reserved=reserved,
             rolled=_rolled(one, plan, reserved, started_at, is_trial=request.is_trial),
@@ -344,7 +347,7 @@ class Recorder:
         hop, kind = own_recorder_of(one.setup), picture.device.kind.value
         storage, recipe = Shelf(self.devices / kind), plan.recipe
         storage.make()
-        reserved = storage.reserve(recipe.name_pattern, rig=one.rig_name, date=started_at.date(), suffix=recipe.suffix)
+        reserved = storage.reserve(recipe.name_pattern, plan.named(one.rig_name, started_at), recipe.suffix)
         undo.callback(storage.discard, reserved)
         own = RecordingDevice(
             picture.device,
@@ -361,7 +364,7 @@ class Recorder:
             storage=storage,
             reserved=reserved,
             rolled=_rolled(one, plan, reserved, started_at, on_device=kind, is_trial=request.is_trial),
-            shelf=self.shelf if hop.comes_over else None,
+            shelf=self._shelf_of(one) if hop.comes_over else None,
             most_s=request.length_s or Fraction(one.setup.roll.cut_after_s),
             closed=self._on_closed,
         )
@@ -453,4 +456,5 @@ def _rolled(
         started_at=at,
         on_device=on_device,
         is_trial=is_trial,
+        folder=request.folder,
     )

@@ -14,7 +14,6 @@ import av
 from reel.core.errors import ReelError
 from reel.core.file import FilePlan
 from reel.core.line import DeviceKind, RigSetup, file_plan
-from reel.core.measure import InputCounts
 from reel.core.media import Materials
 from reel.core.roll import MarkKind
 from reel.core.signal import NS, InputError, Picture, Samples, Sent, Signal, SoundFormat
@@ -25,7 +24,7 @@ from reel.recorder.guard import attempt, guarded
 from reel.recorder.insets import PlaceOfRoll
 from reel.recorder.listening import Choice, GiveSound, Listeners, Listening
 from reel.recorder.messages import InputStatus, RefusedError
-from reel.recorder.mixing import TrackMixer
+from reel.recorder.mixing import TrackMixer, counted
 from reel.recorder.parts import Parts
 from reel.recorder.reaching import Reach
 from reel.recorder.reader import BEHIND_NS, STEP_NS, Opener, Reader
@@ -148,7 +147,7 @@ class Source:
     def make_roll(self, parts: Parts) -> Roll:
         """Make the roll that a take of these parts is recorded by."""
         mixer = TrackMixer(parts, self.setup, parts.plan, self.heard)
-        return Roll(parts, parts.plan, mixer, lambda: self._counted(mixer))
+        return Roll(parts, parts.plan, mixer, lambda: counted(self.setup, self.frames.insets, mixer))
 
     def wait_tried(self, wait_s: float) -> None:
         """Wait until each input has been opened, or could not be."""
@@ -368,6 +367,7 @@ class Source:
         make = self.frames.maker((picture.frame, goes_on.pixel_aspect), for_file=for_file)
         if self._is_recording and self._roll is not None:
             self._take_heard()
+            self._roll.see_mode(goes_on.mode, picture.at_ns)
             self._roll.take_picture(picture, make, 1 / goes_on.mode.rate, self._recently_heard())
         elif self._reaches:
             self.reach.keep(picture, make(picture.at_ns), 1 / goes_on.mode.rate)
@@ -464,16 +464,6 @@ class Source:
     def _count_open_insets(self, now_ns: int) -> None:
         for inset in self.frames.insets.values():
             inset.lost(now_ns, self._place_of_roll())
-
-    def _counted(self, mixer: TrackMixer) -> Iterator[InputCounts]:
-        """Give what was counted of each input beside the first one's pictures."""
-        sounds = {source.name: source for source in mixer.sources}
-        for place, one in enumerate(self.setup.inputs):
-            pictures = self.frames.insets[place].lost() if place in self.frames.insets else ()
-            sound = sounds.get(one.name)
-            missing = tuple(sound.missing) if sound else ()
-            stretched = sound.follower.stretched_ppm if sound else None
-            yield InputCounts(name=one.name, pictures=pictures, sound=missing, stretched_ppm=stretched)
 
 
 class _Taker:

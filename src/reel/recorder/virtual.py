@@ -60,7 +60,7 @@ def record(
     source.run_until(-1)  # opens it, and reads nothing yet
     if source.error is not None:
         raise source.error
-    reserved = shelf.reserve(recipe.name_pattern, rig=rig_name, date=clock.wall().date(), suffix=recipe.suffix)
+    reserved = shelf.reserve(recipe.name_pattern, source.plan().named(rig_name, clock.wall()), recipe.suffix)
     files = [PartFile(shelf, reserved, source.plan(), PartWriter)]
     try:
         files[0].open()

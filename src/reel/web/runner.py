@@ -7,7 +7,8 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
-from django.test.runner import DiscoverRunner
+import av
+from django.test.runner import DiscoverRunner, ParallelTestSuite, RemoteTestResult, RemoteTestRunner
 
 from reel.options import TEST_COUNTS
 
@@ -19,8 +20,42 @@ with suppress(ImportError):
     hypothesis_settings.load_profile("reel")
 
 
+def _sendable(err: Any) -> Any:
+    """Give an error as another process can take it: those of libav can be pickled and not be read again."""
+    kind, error, trace = err
+    link: BaseException | None = error
+    while link is not None:
+        if isinstance(link.__cause__ or link.__context__, av.error.FFmpegError):
+            link.__cause__ = link.__context__ = None
+        link = link.__cause__ or link.__context__
+    if isinstance(error, av.error.FFmpegError):
+        error = RuntimeError(f"{kind.__name__}: {error}")
+    return type(error), error, trace
+
+
+class _Result(RemoteTestResult):
+    def addError(self, test: Any, err: Any) -> None:  # noqa: N802 - unittest's names
+        super().addError(test, _sendable(err))
+
+    def addFailure(self, test: Any, err: Any) -> None:  # noqa: N802
+        super().addFailure(test, _sendable(err))
+
+    def addSubTest(self, test: Any, subtest: Any, err: Any) -> None:  # noqa: N802
+        super().addSubTest(test, subtest, _sendable(err) if err is not None else None)
+
+
+class _Runner(RemoteTestRunner):
+    resultclass = _Result
+
+
+class _Suite(ParallelTestSuite):
+    runner_class = _Runner
+
+
 class CountingRunner(DiscoverRunner):
     """Writes {"passed", "failed", "skipped"} to the file that REEL_TEST_COUNTS names."""
+
+    parallel_test_suite = _Suite
 
     def suite_result(self, suite: unittest.TestSuite, result: Any, **kwargs: Any) -> int:
         """Count, then answer as Django does."""

@@ -10,6 +10,7 @@ urlpatterns = [
     path("rigs/", include("reel.web.rigs.urls")),
     path("roll/", include("reel.web.roll.urls")),
     path("recipes/", include("reel.web.recipes.urls")),
+    path("shelves/", include("reel.web.machine.urls")),
     path("takes/", include("reel.web.takes.urls")),
     path("jobs/", include("reel.web.jobs.urls")),
 ]

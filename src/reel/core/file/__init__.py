@@ -9,7 +9,7 @@ from reel.core.file.expectations import Expectations, expectations
 from reel.core.file.forecast import Forecast, Measured, forecast
 from reel.core.file.length import parse_gigabytes, parse_length, plain_length, with_parts
 from reel.core.file.mending import mend, offers, usual_rate
-from reel.core.file.naming import DEFAULT_PATTERN, file_stem, slug
+from reel.core.file.naming import DEFAULT_PATTERN, NameFacts, file_stem, slug
 from reel.core.file.plan import FilePlan
 from reel.core.file.purposes import STARTING_POINTS, Purpose, start_from
 from reel.core.file.rate import (
@@ -47,6 +47,7 @@ __all__ = [
     "Lossless",
     "Measured",
     "MismatchError",
+    "NameFacts",
     "Plays",
     "Purpose",
     "RateControl",

@@ -4,11 +4,14 @@ import datetime
 import re
 import string
 import unicodedata
+from dataclasses import dataclass
 
 from reel.core.errors import BadValueError
 
 DEFAULT_PATTERN = "{rig}_{date}_{number}"
-FIELDS = ("rig", "date", "number")
+# What may stand in braces.
+FIELDS = ("rig", "date", "time", "number", "size", "rate", "codec")
+_LIST = f"{', '.join(f'{{{field}}}' for field in FIELDS[:-1])} and {{{FIELDS[-1]}}}"
 MAX_NAME = 80
 
 
@@ -24,11 +27,9 @@ def check_pattern(pattern: str) -> None:
         fields = [field for _, field, spec, conversion in string.Formatter().parse(pattern) if field is not None]
         odd = [spec or conversion for _, _, spec, conversion in string.Formatter().parse(pattern) if spec or conversion]
     except ValueError:
-        raise BadValueError(
-            "File name", pattern, "a brace is open; the fields are {rig}, {date} and {number}"
-        ) from None
+        raise BadValueError("File name", pattern, f"a brace is open; the fields are {_LIST}") from None
     if odd or any(field not in FIELDS for field in fields):
-        raise BadValueError("File name", pattern, "the fields are {rig}, {date} and {number}")
+        raise BadValueError("File name", pattern, f"the fields are {_LIST}")
     if "number" not in fields:
         raise BadValueError("File name", pattern, "it needs {number}, so that no two takes have one name")
     literal = "".join(text for text, *_ in string.Formatter().parse(pattern))
@@ -40,6 +41,25 @@ def check_pattern(pattern: str) -> None:
         )
 
 
-def file_stem(pattern: str, *, rig: str, date: datetime.date, number: int) -> str:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NameFacts:
+    """What a file's name may be made of: its rig, when it begins, the frame's size and rate, the codec, in words."""
+
+    rig: str
+    at: datetime.datetime
+    size: str = ""
+    rate: str = ""
+    codec: str = ""
+
+
+def file_stem(pattern: str, facts: NameFacts, number: int) -> str:
     """Fill a checked pattern in: `garden-path_2026-05-02_014`."""
-    return pattern.format(rig=slug(rig), date=date.isoformat(), number=f"{number:03}")
+    return pattern.format(
+        rig=slug(facts.rig),
+        date=facts.at.date().isoformat(),
+        time=f"{facts.at:%H-%M-%S}",
+        number=f"{number:03}",
+        size=slug(facts.size.replace("×", "x")),
+        rate=slug(facts.rate.replace(".", "-")),
+        codec=slug(facts.codec),
+    )

@@ -1,11 +1,12 @@
 """What one file is to hold: the recorded frame, the tracks, and the recipe by which both are written."""
 
+import datetime
 from dataclasses import dataclass
 from fractions import Fraction
 
 from reel.core.errors import BadValueError
 from reel.core.file.levels import least_level, level_of
-from reel.core.file.naming import slug
+from reel.core.file.naming import NameFacts, slug
 from reel.core.file.rate import VariableBitrate
 from reel.core.file.recipe import Recipe, SoundFiles
 from reel.core.signal import Mode, Signal, rate_label
@@ -43,6 +44,12 @@ class FilePlan:
         if kind is SoundFiles.NONE:
             return ()
         return tuple(f"{number}-{slug(name)}.{kind.value}" for number, name in enumerate(self.tracks, start=1))
+
+    def named(self, rig: str, at: datetime.datetime) -> NameFacts:
+        """Give what the file's name may be made of, for a take of `rig` that begins at a time."""
+        frame = self.frame
+        codec = "as sent" if self.recipe.as_sent else self.recipe.codec_facts.label
+        return NameFacts(rig=rig, at=at, size=frame.size_label, rate=rate_label(frame.rate), codec=codec)
 
     @property
     def keyframe_ticks(self) -> int:

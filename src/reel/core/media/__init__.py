@@ -3,9 +3,11 @@
 from reel.core.media.arriving import Arriving
 from reel.core.media.composing import Composer, Framed
 from reel.core.media.decoding import feed_signal
+from reel.core.media.drive import write_speed
 from reel.core.media.errors import MediaError, NameTakenError
 from reel.core.media.following import Follower
 from reel.core.media.framing import Framer
+from reel.core.media.hardware import HardwareEncoder, try_hardware
 from reel.core.media.loudness import Loud, Loudness
 from reel.core.media.overlay import Materials, Moment, Stroke, draw_strokes, keep_image
 from reel.core.media.picture import JpegEncoder, poster
@@ -28,6 +30,7 @@ __all__ = [
     "Follower",
     "Framed",
     "Framer",
+    "HardwareEncoder",
     "JpegEncoder",
     "Loud",
     "Loudness",
@@ -67,5 +70,7 @@ __all__ = [
     "rescued_path",
     "rewrap_to_mp4",
     "still",
+    "try_hardware",
     "why_not_held",
+    "write_speed",
 ]

@@ -9,6 +9,7 @@ from pathlib import Path
 from types import TracebackType
 
 import av
+from av.bitstream import BitStreamFilterContext
 
 from reel.core.file import CODECS, CONTAINERS, SOUND_CODECS, Container
 from reel.core.media.errors import BROKEN, MediaError, reason_of
@@ -17,6 +18,7 @@ from reel.core.signal import SentPacket, SentStream
 # ITU-T H.264, table 7-1, and H.265, table 7-1: parameter sets and delimiters, which containers hold apart or repeat.
 _APART = {"h264": {7, 8, 9}, "hevc": {32, 33, 34, 35}}
 _ADTS = 0xFFF0
+_HEADLESS = "aac_adtstoasc"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -80,6 +82,10 @@ class SentWriter:
         try:
             self._container = av.open(str(path), "w", format=facts.muxer, options=dict(facts.options))
             self._made = [self._container.add_stream_from_template(stream.template) for stream in streams]
+            self._filters = [
+                BitStreamFilterContext(_HEADLESS, stream.template) if _has_headers(stream, container) else None
+                for stream in streams
+            ]
         except (*BROKEN, ValueError) as error:
             raise MediaError(path, f"can't hold what is sent ({reason_of(error)})") from error
 
@@ -117,7 +123,10 @@ class SentWriter:
         made.is_keyframe = packet.is_key
         began_s = time.perf_counter()
         try:
-            self._container.mux(made)
+            headless = self._filters[packet.stream]
+            for one in headless.filter(made) if headless else (made,):
+                one.stream = self._made[packet.stream]
+                self._container.mux(one)
         except BROKEN as error:
             raise MediaError(self._path, f"could not be written ({reason_of(error)})") from error
         self.disk_s += time.perf_counter() - began_s
@@ -155,6 +164,11 @@ def read_sent(path: Path) -> SentFacts:
             return replace(_facts(list(sums.values())), begins_with_key=bool(begins))
     except BROKEN as error:
         raise MediaError(path, f"can't be read as a media file ({reason_of(error)})") from error
+
+
+def _has_headers(stream: SentStream, container: Container) -> bool:
+    """Say whether AAC comes with a header in each packet, where the container has one for all."""
+    return stream.codec == "aac" and not stream.extradata and container is not Container.TS
 
 
 def _carried(codec: str, extradata: bytes, data: bytes) -> Iterator[bytes]:

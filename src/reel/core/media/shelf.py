@@ -1,6 +1,5 @@
 """A shelf: a folder on a drive where takes are kept. Nothing outside it is touched, nothing in it is overwritten."""
 
-import datetime
 import os
 import shutil
 from collections.abc import Collection, Sequence
@@ -8,7 +7,7 @@ from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
-from reel.core.file import CONTAINERS, file_stem, slug
+from reel.core.file import CONTAINERS, NameFacts, file_stem, slug
 from reel.core.media.errors import MediaError, NameTakenError
 
 ROLLING = ".rolling"
@@ -92,10 +91,10 @@ class Shelf:
             raise MediaError(Path(slug(name)), "is not a file name")
         return self.root / name
 
-    def reserve(self, pattern: str, *, rig: str, date: datetime.date, suffix: str) -> Reserved:
+    def reserve(self, pattern: str, facts: NameFacts, suffix: str) -> Reserved:
         """Set the next free name aside by making its rolling file; raises MediaError."""
-        for number in range(self._after_last(pattern, rig, date), MAX_NUMBER):
-            final = self.path(f"{file_stem(pattern, rig=rig, date=date, number=number)}.{suffix}")
+        for number in range(self._after_last(pattern, facts), MAX_NUMBER):
+            final = self.path(f"{file_stem(pattern, facts, number)}.{suffix}")
             rolling = final.with_name(f"{final.stem}{ROLLING}{final.suffix}")
             if self._stands(final.stem):
                 continue
@@ -170,11 +169,11 @@ class Shelf:
     def _stands(self, stem: str) -> bool:
         return any((self.root / f"{stem}{ending}").exists() for ending in (*_ENDINGS, BESIDE))
 
-    def _after_last(self, pattern: str, rig: str, date: datetime.date) -> int:
+    def _after_last(self, pattern: str, facts: NameFacts) -> int:
         """Find the first number of an unbroken free stretch by doubling and halving, for shelves of many takes."""
 
         def used(number: int) -> bool:
-            return self._stands(file_stem(pattern, rig=rig, date=date, number=number))
+            return self._stands(file_stem(pattern, facts, number))
 
         high = 1
         while used(high) and high < MAX_NUMBER:

@@ -12,7 +12,7 @@ class Plain:
     """A picture of one grey and a tone, each on its own clock. Implements Input.
 
     `grey` gives the luma of a picture by its number. What is due between `gone_s` does not come; at `fails_s` reading
-    raises InputError once, as it does when it is opened before the second one.
+    raises InputError once, as it does when it is opened before the second one; then it `comes_back` in another mode.
     """
 
     is_connecting = False
@@ -20,7 +20,7 @@ class Plain:
 
     def __init__(
         self, start_ns, *, mode=None, grey=lambda number: 16 + number % 200, hz=0.0, amplitude=0.1, channels=2,
-        ppm=0.0, block=480, pulses=(), gone_s=(0, 0), fails_s=(0, 0), rate_hz=48_000,
+        ppm=0.0, block=480, pulses=(), gone_s=(0, 0), fails_s=(0, 0), rate_hz=48_000, comes_back=None,
     ):  # fmt: skip
         self.signal = Signal(mode=mode) if mode else None
         self.sound = SoundFormat(rate_hz=rate_hz, channels=channels) if hz or pulses else None
@@ -28,6 +28,8 @@ class Plain:
         self._pace, self._block, self._pulses = 1 + Fraction(ppm) / 1_000_000, block, pulses
         self._gone_s, self._fails_s = gone_s, fails_s
         self._picture = self._sample = 0
+        if comes_back and start_ns / NS >= fails_s[1] > 0:
+            self.signal = Signal(mode=comes_back)
         if fails_s[0] < start_ns / NS < fails_s[1]:
             raise InputError("The plain one", "is away")
 

@@ -14,6 +14,7 @@ from reel.core.line.tests.rigs import feed_input, of
 from reel.core.measure import prove
 from reel.core.media import PartWriter, Shelf, probe
 from reel.core.roll import CutBy, MarkKind, RollSetup
+from reel.core.signal import Mode
 from reel.recorder.messages import Ask, Behind, Cut, StartRoll
 from reel.recorder.source import Source
 from reel.recorder.tests.plain import SMALL, lumas, opener
@@ -93,6 +94,17 @@ class VirtualRollTests(unittest.TestCase):
         self.assertEqual([kind for kind, _ in kinds], [MarkKind.GONE, MarkKind.BACK])
         self.assertEqual(kinds[0][1], 1)
         self.assertGreater(take.counts.lost_before, 40)
+
+    def test_a_signal_that_is_back_in_another_mode_begins_a_part(self):
+        other = Mode.parse("128x128p24")
+        take = self.roll([(0, 8)], fails_s=(2, 4), comes_back=other)
+        again = self.roll([(0, 8)], fails_s=(2, 4), comes_back=SMALL)
+        self.assertEqual((len(take.parts), len(again.parts)), (2, 1))
+        back = next(mark.tick for mark in take.marks if mark.kind is MarkKind.BACK)
+        self.assertAlmostEqual(take.parts[1].first_tick, back, delta=2)
+        self.assertEqual(take.parts[1].counts.lost_before, 0)
+        frames = [probe(part.path).video.frames for part in take.parts]
+        self.assertEqual((sum(frames), frames[0]), (192, take.parts[1].first_tick))
 
 
 class LiveRollTests(ServerTestCase):

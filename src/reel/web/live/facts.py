@@ -94,6 +94,7 @@ def rig_facts(rig: RigStatus | None, place: int = 0, *, desk: bool = True) -> di
         "levels": _levels(one.heard.before),
         "arrangement": rig.arrangement,
         "toggled": rig.toggled,
+        "kept": f"{rig.kept_s:.0f} s before the press are kept, in {size(rig.kept_bytes)}" if rig.kept_s else "",
         **(_desk_facts(rig) if desk else {}),
     }
 

@@ -1,4 +1,4 @@
-"""How fast this machine encodes."""
+"""What this machine can do: how fast it encodes, where takes may be kept and how fast that writes."""
 
 from django.db import models
 
@@ -27,3 +27,18 @@ class Speed(models.Model):
 
     def __str__(self) -> str:
         return f"{self.codec} {self.choice} {self.width_px}×{self.height_px}"
+
+
+class ShelfPlace(models.Model):
+    """A folder on some drive where takes may be kept; `write_bps` is how fast it was measured to write, in bits."""
+
+    name = models.CharField(max_length=60, unique=True)
+    folder = models.CharField(max_length=500, unique=True)
+    write_bps = models.FloatField(null=True)
+    measured_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["pk"]
+
+    def __str__(self) -> str:
+        return self.name

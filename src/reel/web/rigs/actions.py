@@ -5,7 +5,7 @@ from dataclasses import replace
 
 from django.db import IntegrityError, transaction
 
-from reel.core.file import Recipe
+from reel.core.file import Forecast, Recipe
 from reel.core.frame import FrameSetup, with_renamed, without_input
 from reel.core.line import (
     ArrivalSetup,
@@ -36,8 +36,11 @@ from reel.core.wire import from_plain, to_plain
 from reel.recorder.messages import RefusedError, Status
 from reel.standins.play import Play
 from reel.web.live.recorder import rig_status
+from reel.web.machine.models import ShelfPlace
+from reel.web.machine.shelves import home_place
 from reel.web.rigs.models import MAX_NAME, Rig
 from reel.web.setups import from_1, from_2, from_3
+from reel.web.ui.templatetags.units import bitrate
 from reel.web.ui.typed import clean_name, free_name
 
 # As many changes of the frame can be taken back.
@@ -217,6 +220,24 @@ def set_recipe(rig: Rig, recipe: Recipe, status: Status | None) -> None:
 def set_roll(rig: Rig, roll: RollSetup, status: Status | None) -> None:
     """Change how takes roll; refused while one does."""
     _store(rig, replace(rig.plan, roll=roll), status)
+
+
+def set_shelf(rig: Rig, place: ShelfPlace | None, status: Status | None) -> None:
+    """Have a rig's takes written to another shelf; None for the home's."""
+    _refuse_rolling(rig, status)
+    rig.shelf = place
+    rig.save(update_fields=["shelf"])
+
+
+def refuse_slow_drive(rig: Rig, cost: Forecast | None) -> None:
+    """Raise RefusedError for a recipe that needs more than the shelf's drive was measured to write."""
+    place = rig.shelf or home_place()
+    if cost is not None and place.write_bps is not None and cost.total_bps > place.write_bps:
+        needs, writes = bitrate(cost.total_bps), bitrate(place.write_bps)
+        raise RefusedError(
+            f"{rig.name} needs {needs}, and “{place.name}” writes {writes}: frames would be lost. "
+            "Choose another shelf on Roll, or fewer bits in File."
+        )
 
 
 def fit_frame(rig: Rig, status: Status | None) -> None:

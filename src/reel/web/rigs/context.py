@@ -4,13 +4,14 @@ from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from functools import cached_property
+from pathlib import Path
 from typing import Any
 
 from django.conf import settings
 from django.http import Http404, HttpRequest
 
 from reel.core.errors import ReelError
-from reel.core.file import Draft, FilePlan, Measured, forecast
+from reel.core.file import Draft, FilePlan, Forecast, Measured, forecast
 from reel.core.line import (
     DEVICES,
     FELT_MS,
@@ -39,12 +40,14 @@ from reel.core.line import (
     walk,
 )
 from reel.core.line.edit import alternatives
+from reel.core.media import Shelf
 from reel.core.roll import TRIAL_S, roll_words
 from reel.core.signal import Signal, SoundFormat
 from reel.recorder.messages import RigStatus
 from reel.web.jobs.models import Job
 from reel.web.live.facts import is_heard, rig_facts
 from reel.web.live.recorder import glance, place_of, rig_status
+from reel.web.machine.shelves import home_place, places
 from reel.web.rigs.actions import addresses_of, grouped_losses
 from reel.web.rigs.benching import BENCH
 from reel.web.rigs.forms import FrameForm, PlayForm, StripForm, TracksForm
@@ -259,8 +262,9 @@ def _meters(page: RigPage) -> dict[str, object]:
 
 def _file(page: RigPage) -> dict[str, object]:
     return {
-        "free_bytes": room_bytes(),
-        "shelf_path": str(shelf().root),
+        "free_bytes": room_bytes(page.rig),
+        "write_bps": (page.rig.shelf or home_place()).write_bps,
+        "shelf_path": str(shelf_of_rig(page.rig).root),
         "is_network": isinstance(page.plan.picture.origin, Network),
     }
 
@@ -303,7 +307,8 @@ def _roll(page: RigPage) -> dict[str, object]:
         "trial_s": TRIAL_S,
         "others_to_roll": _others_to_roll(page),
         "checks": check_rows(page.rig, page.plan, page.live),
-        "shelf_problem": shelf_problem(),
+        "shelf_problem": shelf_problem(page.rig),
+        "shelves": places(),
         "framing": page.framing,
         "latest": page.rig.takes.exclude(state=TakeState.ROLLING).first(),
         "forecast": forecast(page.file_plan, page.measured, picture_bits(page.file_plan)),
@@ -354,7 +359,7 @@ def path_context(one: InputSetup, planned: Chain) -> dict[str, object]:
 def check_rows(rig: Rig, plan: RigSetup, live: RigStatus | None) -> list[dict[str, Any]]:
     """Give the list of what to see to before a roll, for all inputs, each with how it stands."""
     heard_now = is_heard(live) if live and any(one.signal or one.sound for one in live.inputs) else None
-    seen = Seen(has_room=not shelf_problem(), is_heard=heard_now)
+    seen = Seen(has_room=not shelf_problem(rig), is_heard=heard_now)
     checks = {check.key: check for one in plan.inputs for check in checks_before(one)}
     return _rows(rig, (*checks.values(), *computer_checks(plan.picture, seen)))
 
@@ -375,18 +380,23 @@ def channel_name(place: int, channels: int) -> str:
     return ("Left", "Right")[place] if channels == 2 else f"Channel {place + 1}"
 
 
-def room_bytes() -> int:
+def shelf_of_rig(rig: Rig) -> Shelf:
+    """Give the shelf that a rig's takes are written to."""
+    return Shelf(Path(rig.shelf.folder)) if rig.shelf else shelf()
+
+
+def room_bytes(rig: Rig) -> int:
     """Give the room that a roll may use: what is free, less the reserve."""
     try:
-        return max(0, shelf().free_bytes() - settings.RESERVE_BYTES)
+        return max(0, shelf_of_rig(rig).free_bytes() - settings.RESERVE_BYTES)
     except ReelError:
         return 0
 
 
-def shelf_problem() -> str:
+def shelf_problem(rig: Rig) -> str:
     """Say why nothing can be written to the shelf; "" when it can."""
     try:
-        shelf().check(settings.RESERVE_BYTES)
+        shelf_of_rig(rig).check(settings.RESERVE_BYTES)
     except ReelError as error:
         return str(error)
     return ""
@@ -402,3 +412,10 @@ def measured_rate(rig: Rig, plan: RigSetup) -> Measured | None:
             if (replace(asked.recipe, **unlike), asked.frame) == (plan.recipe, plan.frame) and take.bitrate_bps:
                 found.append(take.bitrate_bps)
     return Measured.of(found)
+
+
+def cost_of(rig: Rig) -> Forecast | None:
+    """Give what a rig's takes cost; None where that is not known yet."""
+    plan = rig.plan
+    asked = file_plan(plan)
+    return forecast(asked, measured_rate(rig, plan), picture_bits(asked))

@@ -19,7 +19,7 @@ class Rig(models.Model):
     `plays` say how its inputs behave where they are simulated, in their order.
     `frames_before` are the frames that it had before, the newest last, `frames_after` those that were taken back.
     `ticked` are the keys of the checks that a person has ticked. `is_asked` says that a person has set where its signal
-    comes from, or has allowed what a file says of it.
+    comes from, or has allowed what a file says of it. Its takes are written to `shelf`, to the home's where it is None.
     """
 
     name = models.CharField(max_length=MAX_NAME, unique=True)
@@ -29,6 +29,7 @@ class Rig(models.Model):
     frames_after = models.JSONField(default=list)
     ticked = models.JSONField(default=list)
     is_asked = models.BooleanField(default=True)
+    shelf = models.ForeignKey("machine.ShelfPlace", null=True, on_delete=models.SET_NULL, related_name="rigs")
     made_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -68,7 +69,8 @@ class Rig(models.Model):
     @property
     def to_roll(self) -> RigToRoll:
         """What asks the recorder to roll it as it is set now."""
-        return RigToRoll(rig_id=self.pk, rig_name=self.name, setup=self.plan, plays=self.played)
+        folder = self.shelf.folder if self.shelf else ""
+        return RigToRoll(rig_id=self.pk, rig_name=self.name, setup=self.plan, plays=self.played, folder=folder)
 
     def play_of(self, place: int) -> Play:
         """Give the play of an input; a plain one where none is kept."""

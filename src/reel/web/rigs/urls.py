@@ -23,6 +23,7 @@ urlpatterns = [
     path("<number:rig_id>/put-back/<number:take_id>/", views.put_back, name="put-back"),
     path("<number:rig_id>/tick/", views.tick, name="tick"),
     path("<number:rig_id>/play/", views.play, name="play"),
+    path("<number:rig_id>/shelf/", views.shelf, name="shelf"),
     path("<number:rig_id>/fit-frame/", views.fit_frame, name="fit-frame"),
     path("<number:rig_id>/piece/", views.piece, name="piece"),
     path("<number:rig_id>/arrange/", views.arrange, name="arrange"),

@@ -42,6 +42,7 @@ class DatabaseJournal:
                 tracks=list(rolled.plan.tracks),
                 on_device=rolled.on_device,
                 is_trial=rolled.is_trial,
+                folder=rolled.folder,
             )
             try:
                 rigs.untick_put_back(rolled.rig_id, rolled.setup)

@@ -34,7 +34,8 @@ from reel.recorder.messages import (
 )
 from reel.web.live.facts import live_facts
 from reel.web.live.recorder import client, glance, place_of, rig_status
-from reel.web.rigs.actions import refuse_unasked
+from reel.web.rigs.actions import refuse_slow_drive, refuse_unasked
+from reel.web.rigs.context import cost_of
 from reel.web.rigs.models import Rig
 from reel.web.ui.typed import clean_name, number_of, numbers_of
 
@@ -53,6 +54,7 @@ def start(request: HttpRequest, rig_id: int) -> HttpResponse:
     rigs = [get_object_or_404(Rig, pk=one) for one in dict.fromkeys(asked)]
     for rig in rigs:
         refuse_unasked(rig)
+        refuse_slow_drive(rig, cost_of(rig))
     client().ask(StartRoll(rigs=tuple(rig.to_roll for rig in rigs)))
     return _done(request, reverse("rigs:stage", args=[rig_id, "roll"]))
 

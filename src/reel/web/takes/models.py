@@ -60,7 +60,8 @@ class Take(models.Model):
     """One recording, of one or more parts; `asked` is the rig's setup when it was rolled.
 
     `tracks` are the names of its sound tracks, `counts` are those of all its parts. `on_device` is the kind of device
-    on whose own storage its files lie, "" when they are on the shelf. `ended_by` is a core CutBy.
+    on whose own storage its files lie, "" when they are on the shelf; `folder` is another shelf than the home's, "" for
+    that. `ended_by` is a core CutBy.
     """
 
     rig = models.ForeignKey("rigs.Rig", null=True, on_delete=models.SET_NULL, related_name="takes")
@@ -75,6 +76,7 @@ class Take(models.Model):
     ended_by = models.CharField(max_length=8, default=CutBy.PERSON)
     is_trial = models.BooleanField(default=False)
     on_device = models.CharField(max_length=12, blank=True)
+    folder = models.CharField(max_length=500, blank=True)
 
     objects = Takes.as_manager()
 

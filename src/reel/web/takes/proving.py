@@ -36,8 +36,10 @@ def shelf() -> Shelf:
 
 
 def shelf_of(take: Take) -> Shelf:
-    """Give the folder where a take's file lies: the shelf, or the storage of the device that made it."""
-    return Shelf(settings.HOME.devices / take.on_device) if take.on_device else shelf()
+    """Give the folder where a take's files lie: a shelf, or the storage of the device that made it."""
+    if take.on_device:
+        return Shelf(settings.HOME.devices / take.on_device)
+    return Shelf(Path(take.folder)) if take.folder else shelf()
 
 
 def path_of(part: Part) -> Path:

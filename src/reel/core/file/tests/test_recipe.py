@@ -24,6 +24,7 @@ from reel.core.file import (
     Lossless,
     Measured,
     MismatchError,
+    NameFacts,
     RateKind,
     Recipe,
     SoundCodec,
@@ -61,6 +62,11 @@ DRAFTS = st.builds(
     tune=WORDS, level=WORDS, sound_codec=st.sampled_from(SoundCodec),
     sound_bitrate_bps=st.integers(1, 700_000), sound_rate_hz=st.sampled_from((44_100, 48_000, 96_000)),
 )  # fmt: skip
+
+
+NAMED = NameFacts(
+    rig="Moss & Stone", at=datetime.datetime(2026, 5, 2, 21, 5, 9), size="1280×720", rate="29.97", codec="H.264"
+)
 
 
 class RecipeTests(unittest.TestCase):
@@ -216,7 +222,7 @@ class NamingTests(unittest.TestCase):
             Recipe(name_pattern=pattern)
         except BadValueError:
             return
-        stem = file_stem(pattern, rig="../../etc", date=datetime.date(2026, 5, 2), number=14)
+        stem = file_stem(pattern, replace(NAMED, rig="../../etc"), 14)
         self.assertIn("014", stem)
         self.assertIsNone(re.search(r"[/\\\x00-\x1f]|^\.", stem))
 
@@ -224,5 +230,6 @@ class NamingTests(unittest.TestCase):
         for pattern in ("{rig}", "{number", "{number!r}", "{number:>99}", "{rig.__class__}{number}", "../{number}", ""):
             with self.subTest(pattern), self.assertRaises(BadValueError):
                 Recipe(name_pattern=pattern)
-        made = file_stem("{rig}_{date}_{number}", rig="Moss & Stone", date=datetime.date(2026, 5, 2), number=14)
-        self.assertEqual(made, "moss-stone_2026-05-02_014")
+        self.assertEqual(file_stem("{rig}_{date}_{number}", NAMED, 14), "moss-stone_2026-05-02_014")
+        made = file_stem("{codec} {size}p{rate} {time}_{number}", NAMED, 3)
+        self.assertEqual(made, "h-264 1280x720p29-97 21-05-09_003")

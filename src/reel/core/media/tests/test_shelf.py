@@ -3,15 +3,16 @@ import errno
 from pathlib import Path
 from unittest.mock import patch
 
+from reel.core.file import NameFacts
 from reel.core.media import MediaError, NameTakenError, Shelf, beside
 from reel.core.media.tests.test_files import FolderTestCase
 
-DAY = datetime.date(2026, 5, 2)
+NAMED = NameFacts(rig="Moss & Stone", at=datetime.datetime(2026, 5, 2, 10))
 
 
 class ShelfTests(FolderTestCase):
     def reserve(self, suffix="mkv"):
-        return self.shelf.reserve("{rig}_{number}", rig="Moss & Stone", date=DAY, suffix=suffix)
+        return self.shelf.reserve("{rig}_{number}", NAMED, suffix)
 
     def setUp(self):
         super().setUp()
@@ -70,4 +71,4 @@ class ShelfTests(FolderTestCase):
         with self.assertRaises(MediaError):
             gone.free_bytes()
         with self.assertRaises(MediaError):
-            gone.reserve("{number}", rig="a", date=DAY, suffix="mkv")
+            gone.reserve("{number}", NAMED, "mkv")

@@ -135,7 +135,7 @@ class RecipeForm(StageForm):
     name_pattern = forms.CharField(
         label="File name",
         max_length=80,
-        help_text="{rig}, {date} and {number} are filled in. An existing file is never written over.",
+        help_text="{rig}, {date}, {time}, {number}, {size}, {rate} and {codec} are filled in. Nothing is written over.",
     )
 
     def __init__(self, data: Any = None, *, recipe: Recipe, setup: RigSetup | None = None) -> None:

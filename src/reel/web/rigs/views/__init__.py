@@ -15,7 +15,7 @@ from reel.web.rigs.views.frame import (
 from reel.web.rigs.views.path import change, mend, put_back, tick
 from reel.web.rigs.views.rigs import allow, delete, duplicate, export, import_rig, index, new, proposal
 from reel.web.rigs.views.sound import add_input, balance, remove_input, rename_input, strip, sync, test_sync, tracks
-from reel.web.rigs.views.stages import bench, fit_frame, keep_recipe, keeps_up, line, play, recipe, stage
+from reel.web.rigs.views.stages import bench, fit_frame, keep_recipe, keeps_up, line, play, recipe, shelf, stage
 
 __all__ = [
     "add_input",
@@ -45,6 +45,7 @@ __all__ = [
     "recipe",
     "remove_input",
     "rename_input",
+    "shelf",
     "show",
     "stage",
     "strip",

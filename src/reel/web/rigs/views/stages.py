@@ -6,15 +6,18 @@ from typing import Any
 from django.http import Http404, HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
+from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from reel.core.errors import BadValueError
-from reel.core.file import Purpose
+from reel.core.file import Purpose, file_stem
 from reel.core.line import STAGES, file_plan
 from reel.recorder.messages import Status
 from reel.web.jobs.actions import ask_for
 from reel.web.jobs.models import OPEN_STATES, Job
 from reel.web.live.recorder import glance, place_of, rig_status
+from reel.web.machine.models import ShelfPlace
+from reel.web.machine.shelves import HOME_NAME
 from reel.web.recipes.actions import keep
 from reel.web.recipes.models import KeptRecipe
 from reel.web.rigs import actions
@@ -57,9 +60,20 @@ def _file_page(
 ) -> HttpResponse:
     """Show the File page with a form, filled in or not, and what it costs; htmx gets the form alone."""
     costs = file_costs(rig, form.plan_of(rig.plan), form.draft, rig_status(glance(request), rig.pk))
-    context = stage_context(request, rig, "file") | {"form": form} | costs | (more or {})
+    context = (
+        stage_context(request, rig, "file") | {"form": form, "example": _example(rig, form)} | costs | (more or {})
+    )
     template = "rigs/_recipe.html" if getattr(request, "htmx", False) else "rigs/file.html"
     return render(request, template, context, status=status)
+
+
+def _example(rig: Rig, form: RecipeForm) -> str:
+    """Give the name that a take would get by a form, were it the first; "" where the form makes no recipe."""
+    if form.is_bound and not form.is_valid():
+        return ""
+    plan = file_plan(form.plan_of(rig.plan))
+    name = file_stem(plan.recipe.name_pattern, plan.named(rig.name, timezone.localtime()), 1)
+    return f"{name}.{plan.recipe.suffix}"
 
 
 @require_GET
@@ -137,6 +151,15 @@ def play(request: HttpRequest, rig_id: int) -> HttpResponse:
     context = stage_context(request, rig, "device")
     context |= {"form": stage_form(request, rig, "device", None), "play_form": form}
     return render(request, "rigs/device.html", context, status=422)
+
+
+@require_POST
+def shelf(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Have the rig's takes written to another shelf."""
+    rig = get_object_or_404(Rig, pk=rig_id)
+    place = get_object_or_404(ShelfPlace, pk=number_of(request.POST.get("shelf", "")) or 0)
+    actions.set_shelf(rig, None if place.name == HOME_NAME else place, glance(request))
+    return redirect("rigs:stage", rig_id=rig.pk, stage="roll")
 
 
 @require_POST

@@ -59,6 +59,7 @@ class Migration(migrations.Migration):
             constraint=models.UniqueConstraint(fields=("take", "number"), name="one_part_a_number"),
         ),
         migrations.RunPython(one_part_each, migrations.RunPython.noop),
+        migrations.AddField("take", "folder", models.CharField(blank=True, max_length=500)),
         migrations.AddField("take", "ended_by", models.CharField(default="person", max_length=8)),
         migrations.AddField("take", "is_trial", models.BooleanField(default=False)),
         migrations.AddField("mark", "kind", models.CharField(default="person", max_length=8)),

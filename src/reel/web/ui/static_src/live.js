@@ -35,6 +35,7 @@ document.addEventListener("alpine:init", () => {
     get notTesting() { return !this.rig.testing; },
     get untested() { return !this.rig.fieldTest; },
     get roll() { return ownRoll(Alpine.store("live")) ?? {}; },
+    get kept() { return this.rig.kept ?? ""; },
     get stateWord() { return stateWord(ownRoll(Alpine.store("live"))); },
     get timecode() { return this.roll.timecode ?? "00:00:00:00"; },
     get problem() { return Alpine.store("live").answers ? this.rig.problem : "The recorder does not answer; it may be starting."; },

@@ -15,7 +15,8 @@ from reel.recorder.messages import Ask, Cut, RefusedError, RigToRoll, StartRoll
 from reel.web.jobs.running import run_here
 from reel.web.live.recorder import client
 from reel.web.recipes.models import KeptRecipe
-from reel.web.rigs.actions import refuse_unasked
+from reel.web.rigs.actions import refuse_slow_drive, refuse_unasked
+from reel.web.rigs.context import cost_of
 from reel.web.rigs.models import Rig
 from reel.web.roll.here import recorder_here
 from reel.web.takes.models import PROVE, Part, ProofState, Take
@@ -58,6 +59,7 @@ class Command(BaseCommand):
         found = [find_rig(rig) for rig in rigs]
         for rig in found:
             refuse_unasked(rig)
+            refuse_slow_drive(rig, cost_of(rig))
         kept = _find_recipe(recipe) if recipe else None
         asked = tuple(_as_asked(rig.to_roll, kept, parts, until) for rig in found)
         if not length_s and not until:

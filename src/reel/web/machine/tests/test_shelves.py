@@ -1,0 +1,87 @@
+"""Shelves on several drives: added, measured, chosen for a rig, refused where they are too slow."""
+
+from pathlib import Path
+from unittest.mock import patch
+
+from django.conf import settings
+from django.test import TestCase
+from django.urls import reverse
+from django.utils import timezone
+
+from reel.core.file import ConstantBitrate, Recipe
+from reel.core.line.tests.rigs import feed
+from reel.core.media import MediaError, write_speed
+from reel.core.media.tests.clips import FRAME
+from reel.recorder.messages import RefusedError
+from reel.web.jobs.running import run_waiting
+from reel.web.machine.models import ShelfPlace
+from reel.web.machine.shelves import home_place
+from reel.web.rigs.actions import make_rig, refuse_slow_drive, set_shelf
+from reel.web.rigs.context import cost_of
+from reel.web.takes import actions
+from reel.web.takes.proving import path_of
+from reel.web.takes.tests.home import HomeMixin
+
+
+class ShelfTests(HomeMixin, TestCase):
+    def setUp(self):
+        super().setUp()
+        self.drive = Path(settings.HOME.root / "drive")
+        self.drive.mkdir()
+
+    def add(self, name="Fast drive", folder=None):
+        return self.client.post(reverse("machine:index"), {"name": name, "folder": folder or str(self.drive)})
+
+    def test_a_folder_is_added_measured_chosen_and_taken_off_with_its_takes_left_alone(self):
+        self.assertRedirects(self.add(), reverse("machine:index"))
+        with patch("reel.core.media.drive.MOST_BYTES", 16_000_000):
+            run_waiting()
+        place = ShelfPlace.objects.get(name="Fast drive")
+        self.assertGreater(place.write_bps, 1_000_000)
+        self.assertEqual(list(self.drive.iterdir()), [], "nothing is left of measuring")
+        rig = make_rig("Moss", feed("garden.mp4", FRAME))
+        self.client.post(reverse("rigs:shelf", args=[rig.pk]), {"shelf": place.pk})
+        rig.refresh_from_db()
+        self.assertEqual(rig.to_roll.folder, str(self.drive))
+        take = actions.begin(
+            rig_id=rig.pk, rig_name="Moss", name="Moss 001", file_name="a.mp4", setup=rig.plan,
+            started_at=timezone.now(), folder=rig.to_roll.folder,
+        )  # fmt: skip
+        self.client.post(reverse("machine:remove", args=[place.pk]))
+        rig.refresh_from_db()
+        self.assertEqual((rig.to_roll.folder, path_of(take.first)), ("", self.drive / "a.mp4"))
+
+    def test_what_can_not_be_a_shelf_is_refused_with_its_reason(self):
+        closed = self.drive / "closed"
+        closed.write_text("a file")
+        for folder, said in (("drive", "whole path"), ("/nowhere", "no such folder"), (str(closed), "no such folder")):
+            response = self.add(folder=folder)
+            self.assertContains(response, said, status_code=422)
+            self.assertContains(response, folder, status_code=422)
+        self.add()
+        self.assertContains(self.add("Other"), "already", status_code=422)
+        self.client.get(reverse("machine:index"))
+        response = self.client.post(reverse("machine:remove", args=[home_place().pk]))
+        self.assertContains(response, "stays", status_code=409)
+
+    def test_a_recipe_that_needs_more_than_the_drive_writes_does_not_roll(self):
+        rig = make_rig("Moss", feed("garden.mp4", FRAME, Recipe(rate=ConstantBitrate(bitrate_bps=50_000_000))))
+        place = ShelfPlace.objects.create(name="Slow stick", folder=str(self.drive), write_bps=40_000_000.0)
+        refuse_slow_drive(rig, cost_of(rig))  # the home's shelf was not measured
+        set_shelf(rig, place, None)
+        with self.assertRaises(RefusedError) as raised:
+            refuse_slow_drive(rig, cost_of(rig))
+        self.assertIn("needs 50.2 Mb/s, and “Slow stick” writes 40.0 Mb/s", str(raised.exception))
+        page = self.client.get(reverse("rigs:stage", args=[rig.pk, "file"]))
+        self.assertContains(page, "The drive writes")
+
+    def test_a_drive_without_room_is_said(self):
+        with patch("os.statvfs") as stat, self.assertRaises(MediaError) as raised:
+            stat.return_value.f_bavail, stat.return_value.f_frsize = 10, 4096
+            write_speed(self.drive)
+        self.assertIn("too little room", str(raised.exception))
+
+    def test_hardware_encoders_are_opened_to_find_out(self):
+        page = self.client.get(reverse("machine:hardware"))
+        self.assertContains(page, "H.264, h264_nvenc")
+        self.assertEqual(page.content.count(b"<tr>"), page.content.count(b"not ") + page.content.count(b"works here"))
