@@ -8,6 +8,7 @@ from reel.core.errors import ReelError
 from reel.recorder.guard import attempt, guarded
 
 AGAIN_S = 2.0
+STOP_S = 1.0
 
 
 class Notes:
@@ -28,8 +29,10 @@ class Notes:
                 self._thread.start()
 
     def stop(self) -> None:
-        """Try no longer what fails."""
+        """Try no longer what fails; what is being stored just now is waited for a moment."""
         self._stop.set()
+        if (thread := self._thread) is not None:
+            thread.join(STOP_S)
 
     def _work(self) -> None:
         while True:

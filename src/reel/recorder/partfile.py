@@ -98,8 +98,10 @@ class PartFile(Generic[W]):
             os.close(handle)
 
     def size_bytes(self) -> int:
-        """Give its bytes, with those of what lies beside it."""
+        """Give its bytes, with those of what lies beside it; 0 before it is there."""
         found = 0
+        if not self.is_there:
+            return found
         with suppress(OSError):
             found = self.path.stat().st_size
             found += sum(file.stat().st_size for file in beside(self.path).glob("*"))

@@ -72,7 +72,7 @@ class Shelf:
         """
         rolling = self.path(name)
         final = rolling.with_name(rolling.name.replace(ROLLING, "", 1))
-        if rolling.exists():
+        if rolling.exists() and rolling != final:
             return self.complete(Reserved(rolling=rolling, final=final, number=0)).name
         for named in _with_letters(final):
             if named.name not in others and named.exists():
