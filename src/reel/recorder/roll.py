@@ -156,10 +156,10 @@ class Roll:
                 self.take_samples(place, samples)
         elif self.state is not RollState.ROLLING or self._has_reached(picture.at_ns):
             return
+        placement = self._ticks.place(picture.at_ns)
         if self._is_gone:
             self._is_gone = False
             self._note(MarkKind.BACK)
-        placement = self._ticks.place(picture.at_ns)
         self._fill(placement.repeats)
         stands_in = placement.tick is not None and self._stands_in(picture)
         self._close_gap(picture.at_ns, picture.sequence)
