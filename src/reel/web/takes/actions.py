@@ -36,8 +36,8 @@ def _alone(take: Take, verb: str) -> Iterator[Take]:
         yield found
 
 
-def rename(take: Take, name: str) -> None:
-    """Rename a take and its files; raises BadValueError, NameTakenError, RefusedError."""
+def rename(take: Take, name: str) -> str:
+    """Rename a take and its files; gives the first one's name. Raises BadValueError, NameTakenError, RefusedError."""
     clean = clean_name("Name", name, MAX_NAME)
     with _alone(take, "renamed") as found:
         parts = found.all_parts
@@ -55,6 +55,7 @@ def rename(take: Take, name: str) -> None:
             shelf_of(found).put_back(names, [before for before, _ in files])
             raise
     take.name = found.name
+    return names[0]
 
 
 def delete(take: Take) -> None:

@@ -32,7 +32,10 @@ def take(request: HttpRequest, take_id: int) -> HttpResponse:
     """Show a take, one part of it by `?part=`; what waits for the worker asks again by itself."""
     found = get_object_or_404(Take.objects.with_parts(), pk=take_id)
     number = number_of(request.GET.get("part", "")) or 1
-    part = next((one for one in found.all_parts if one.number == number), found.first)
+    parts = {one.number: one for one in found.all_parts}
+    part = parts.get(number) or parts.get(1)
+    if part is None:  # it is being deleted
+        raise Http404
     return render(request, _template(request, "take"), _take_context(found, part))
 
 
@@ -43,12 +46,12 @@ def rename(request: HttpRequest, take_id: int) -> HttpResponse:
     typed, problem = request.POST.get("name", found.name), ""
     if request.method == "POST":
         try:
-            actions.rename(found, typed)
+            file_name = actions.rename(found, typed)
         except ReelError as error:
             found = get_object_or_404(Take, pk=take_id)  # as it is, not as it was to be
             problem = str(error)
         else:
-            messages.success(request, f"Renamed; the file is {get_object_or_404(Take, pk=take_id).first.file_name}.")
+            messages.success(request, f"Renamed; the file is {file_name}.")
             return redirect("takes:take", take_id=found.pk)
     context = {
         "room": "takes",
@@ -177,7 +180,7 @@ def _second(typed: str) -> float:
 
 def _take_context(found: Take, part: Part) -> dict[str, object]:
     plan, job = found.plan, part.job
-    part.refresh_from_db()  # after its job: what a job that has ended made is in it
+    part = get_object_or_404(Part, pk=part.pk)  # after its job: what a job that has ended made is in it
     return {
         "take": found,
         "part": part,

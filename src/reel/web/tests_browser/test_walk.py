@@ -101,7 +101,7 @@ class WalkTests(StackTestCase):
         # it plays and seeks in the page
         page.evaluate("document.querySelector('video').muted = true; document.querySelector('video').play()")
         page.wait_for_function("() => document.querySelector('video').currentTime > 0.3")
-        page.locator("table.marks button").last.click()
+        page.locator("table.marks [data-seek]").last.click()
         page.wait_for_function("() => document.querySelector('video').currentTime > 5")
         path = page.locator(".path").first.text_content()
         self.check_file(path, proof)
