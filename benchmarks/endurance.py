@@ -14,11 +14,11 @@ import av
 from benchmarks.stack import PORT, rig_setup, started
 from reel.core.file import ConstantQuality, Recipe
 from reel.core.frame import FrameSetup
-from reel.core.line import Camera, Connector, Console, InputSetup, MediaFile, Plugged, RigSetup
+from reel.core.line import DeviceKind, InputSetup, MediaFile, RigSetup, propose
 from reel.core.line.devices import Feed
 from reel.core.media import Shelf, probe
 from reel.core.signal import Mode
-from reel.core.sound import SoundSetup, TrackSetup
+from reel.core.sound import TrackSetup
 from reel.recorder.client import Client
 from reel.recorder.messages import Ask, Cut, RigToRoll, StartRoll
 from reel.recorder.tests.plain import opener
@@ -109,15 +109,8 @@ def pair(seconds: float) -> dict[str, float]:
     frame = FrameSetup(mode=Mode.parse("960x540p30"))
     recipe = Recipe(effort="ultrafast")
     setups = [
-        RigSetup(
-            inputs=(InputSetup(name=name, device=device, origin=Plugged(device=name), sound=SoundSetup()),),
-            frame=frame,
-            recipe=recipe,
-        )
-        for name, device in (
-            ("console", Console(mode=Mode.parse("1280x720p30"), out=Connector.COMPONENT)),
-            ("camera", Camera(mode=Mode.parse("1280x720p30"))),
-        )
+        replace(propose(kind, have, Mode.parse("1280x720p30")), frame=frame, recipe=recipe)
+        for kind, have in ((DeviceKind.CONSOLE, {"hdmi-box"}), (DeviceKind.CAMERA, set()))
     ]
     with started() as home:
         client = Client(home / "run")

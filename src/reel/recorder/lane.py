@@ -93,9 +93,12 @@ class Lane:
             self._change.notify_all()
 
     def settle(self) -> None:
-        """Wait until all that was queued is written; used by the virtual clock."""
+        """Wait until there is room for QUEUE_LIMIT more; used by the virtual clock, so that nothing is lost.
+
+        What is written meanwhile changes nothing of what comes after it: two runs are the same.
+        """
         with self._change:
-            self._change.wait_for(lambda: not self._items and not self._busy)
+            self._change.wait_for(lambda: self._pictures <= max(0, self.usual - QUEUE_LIMIT))
         if self._ending:
             self.ended.wait()
 

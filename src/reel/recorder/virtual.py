@@ -11,12 +11,15 @@ from reel.core.media import PartWriter, Reserved, Shelf
 from reel.core.signal import NS
 from reel.recorder.clock import VirtualClock
 from reel.recorder.journal import ClosedPart
-from reel.recorder.lane import Lane
+from reel.recorder.lane import QUEUE_LIMIT, Lane
 from reel.recorder.partfile import PartFile
 from reel.recorder.parts import Parts
 from reel.recorder.reader import Opener
 from reel.recorder.roll import MarkedMoment, Roll, RollState
 from reel.recorder.source import Source
+
+# So many pictures may wait to be encoded while time moves: the encoder works beside what draws.
+AHEAD = 8
 
 Deed = Callable[[Source], object]
 
@@ -102,7 +105,7 @@ def _record(
     plan = source.plan()
 
     def lane_of(file: PartFile[PartWriter]) -> Lane:
-        return Lane(file, closed=lambda error: None)
+        return Lane(file, closed=lambda error: None, limit=QUEUE_LIMIT + AHEAD)
 
     def open_next(number: int, first_tick: int) -> Lane:
         files.append(PartFile(shelf, reserved, plan, PartWriter, number=number, first_tick=first_tick))
