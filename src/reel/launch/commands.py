@@ -20,24 +20,7 @@ ROLL_EXAMPLES = """examples:
 
 def add_commands(commands: "_SubParsersAction[ArgumentParser]") -> None:
     """Add the commands to the command line."""
-    roll = commands.add_parser(
-        "roll",
-        help="record a take of a rig",
-        description="Record a take, through the running recorder if there is one.",
-        epilog=ROLL_EXAMPLES,
-        formatter_class=RawDescriptionHelpFormatter,
-    )
-    roll.add_argument("rigs", nargs="+", metavar="RIG", help="a rig's name or number; several roll at the same time")
-    roll.add_argument("--for", dest="length", metavar="LENGTH", help="how long, to the frame, like 10s, 2.5min, 1h")
-    roll.add_argument(
-        "--until",
-        default="",
-        metavar="WHAT",
-        help="what cuts it: 23:30, 4GB, gone:10s, black:10s, still:10s, locked; several with commas",
-    )
-    roll.add_argument("--parts", default="", metavar="EVERY", help="a new part every so often, like 30min or 4GB")
-    roll.add_argument("--recipe", default="", metavar="NAME", help="a kept recipe instead of the rig's own")
-    roll.set_defaults(run=_roll)
+    roll = _add_roll(commands)
     rigs = commands.add_parser("rigs", help="list the rigs", description="List the rigs of a home.")
     rigs.set_defaults(run=lambda chosen: _django("list_rigs", chosen))
     takes = commands.add_parser("takes", help="list the takes", description="List the takes of a home, newest first.")
@@ -70,6 +53,28 @@ def add_commands(commands: "_SubParsersAction[ArgumentParser]") -> None:
     mend.add_argument("file", type=Path)
     mend.add_argument("--json", action="store_true", help="print JSON")
     mend.set_defaults(run=_rescue)
+
+
+def _add_roll(commands: "_SubParsersAction[ArgumentParser]") -> ArgumentParser:
+    roll = commands.add_parser(
+        "roll",
+        help="record a take of a rig",
+        description="Record a take, through the running recorder if there is one.",
+        epilog=ROLL_EXAMPLES,
+        formatter_class=RawDescriptionHelpFormatter,
+    )
+    roll.add_argument("rigs", nargs="+", metavar="RIG", help="a rig's name or number; several roll at the same time")
+    roll.add_argument("--for", dest="length", metavar="LENGTH", help="how long, to the frame, like 10s, 2.5min, 1h")
+    roll.add_argument(
+        "--until",
+        default="",
+        metavar="WHAT",
+        help="what cuts it: 23:30, 4GB, gone:10s, black:10s, still:10s, locked; several with commas",
+    )
+    roll.add_argument("--parts", default="", metavar="EVERY", help="a new part every so often, like 30min or 4GB")
+    roll.add_argument("--recipe", default="", metavar="NAME", help="a kept recipe instead of the rig's own")
+    roll.set_defaults(run=_roll)
+    return roll
 
 
 def _rescue(chosen: Namespace) -> int:

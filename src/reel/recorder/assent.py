@@ -7,8 +7,8 @@ from dataclasses import dataclass, field
 from reel.core.errors import ReelError
 from reel.core.measure import Counts
 from reel.core.media import SentFacts, SentWriter
-from reel.core.roll import CutBy, MarkKind
-from reel.core.signal import Sent, SentPacket
+from reel.core.roll import CutBy
+from reel.core.signal import NS, Sent, SentPacket
 from reel.recorder.guard import attempt, guarded
 from reel.recorder.journal import Closed, ClosedPart
 from reel.recorder.messages import RefusedError, RollStatus
@@ -93,14 +93,14 @@ class SentTake(LocalTake):
 
     def status(self) -> RollStatus:
         """Say how it stands."""
-        starts_in_s = 0.0 if self._ticks else max(0, self._begins_ns - self.clock.now_ns()) / 10**9
+        starts_in_s = 0.0 if self._ticks else max(0, self._begins_ns - self.clock.now_ns()) / NS
         state = RollState.ROLLING if self._ticks else RollState.WAITING
         if starts_in_s:
             state = RollState.COUNTING
         return self.status_of(
             counts=Counts(ticks=self._ticks),
             state=(RollState.ENDING if self.is_ending else state).value,
-            marks=sum(mark.kind is MarkKind.PERSON for mark in list(self.marks)),
+            marks=len(self.marks),
             starts_in_s=starts_in_s,
             room_bytes=room_bytes(self.shelf, self.reserve_bytes),
             queue=len(self._waiting),
@@ -125,7 +125,7 @@ class SentTake(LocalTake):
 
     def _write(self) -> None:
         error = attempt("Writing the take", self._write_all)
-        if error is not None:
+        if error is not None and not self.is_ending:
             self.sent.detach()
             self._ending.set()
         self._close(error)
@@ -133,14 +133,16 @@ class SentTake(LocalTake):
     def _write_all(self) -> None:
         (file,) = self.files
         with file as writer:
-            while not (self.is_ending and not self._waiting):
-                if not self._waiting:
-                    self._wake.wait(1)
-                    self._wake.clear()
-                    continue
-                writer.write(self._waiting.popleft())
-                self._ticks = round(writer.length_s * self.plan.tick_rate)
-            self._facts = writer.facts
+            try:
+                while not (self.is_ending and not self._waiting):
+                    if not self._waiting:
+                        self._wake.wait(1)
+                        self._wake.clear()
+                        continue
+                    writer.write(self._waiting.popleft())
+                    self._ticks = round(writer.length_s * self.plan.tick_rate)
+            finally:
+                self._facts = writer.facts
 
     def _close(self, error: ReelError | None) -> None:
         (file,) = self.files

@@ -47,8 +47,8 @@ class Lane:
         self.limit = self.usual = limit
         self._writer, self._closed = writer, closed
         self._items: deque[_Item] = deque()
-        self._pictures = 0
-        self._busy = self._ending = False
+        self._pictures = self._promised = 0
+        self._ending = False
         self._change = threading.Condition()
         self.error: ReelError | None = None
         self.busy_s = self.disk_s = self._disk_s = 0.0
@@ -60,8 +60,9 @@ class Lane:
         self._thread.start()
 
     def allow_more(self, pictures: int) -> None:
-        """Let so many more pictures wait, until no more do than usually may."""
+        """Let so many more pictures wait, until they came and no more wait than usually may."""
         with self._change:
+            self._promised = pictures
             self.limit = self.usual + pictures
 
     @property
@@ -75,6 +76,7 @@ class Lane:
             if self._pictures >= self.limit or self.error is not None or self._ending:
                 return False
             self._pictures += 1
+            self._promised = max(0, self._promised - 1)
             self._items.append((frame, tick))
             self._change.notify_all()
         return True
@@ -135,16 +137,14 @@ class Lane:
 
     def _next(self) -> _Item | None:
         with self._change:
-            self._busy = False
             self._change.notify_all()
             self._change.wait_for(lambda: self._items or self._ending)
             if not self._items:
                 return None
             item = self._items.popleft()
-            self._busy = True
             if isinstance(item[0], av.VideoFrame):
                 self._pictures -= 1
-                if self._pictures < self.usual:
+                if not self._promised and self._pictures < self.usual:
                     self.limit = self.usual
             return item
 
@@ -152,5 +152,5 @@ class Lane:
         with self._change:
             self.error = error
             self._items.clear()
-            self._pictures, self._busy = 0, False
+            self._pictures = 0
             self._change.notify_all()

@@ -47,7 +47,7 @@ def prove_sent(
 def _packets(counts: Counts, found: SentFacts) -> list[ProofLine]:
     """Hold each stream's packets against those that were written, number by number and byte by byte."""
     sent = counts.sent
-    if sent is None:
+    if sent is None or not sent.packets:
         cause = "The recorder was stopped and left no sum of what was sent."
         return [ProofLine(label="Packets", asked="as sent", got="–", verdict=Verdict.NOTED, cause=cause)]
     lines = []

@@ -6,13 +6,14 @@ import sys
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
 import av
 
 from reel.core.file import Container, Recipe, SoundCodec, VideoCodec
 from reel.core.line.tests.rigs import feed
 from reel.core.measure import Counts, prove_sent
-from reel.core.media import SentWriter, probe, read_sent, why_not_held
+from reel.core.media import MediaError, SentWriter, probe, read_sent, why_not_held
 from reel.core.media.tests.clips import FRAME, plan, write_clip
 from reel.core.roll import CutBy
 from reel.core.signal import Mode, SentPacket, SentStream
@@ -145,3 +146,30 @@ class SentTakeTests(ServerTestCase):
         self.assertIn("The sender stopped", ended.problem)
         self.assertGreater(probe(ended.path).video.frames, 20)
         self.assertEqual(self.client.ask(Ask()).status.rolls, ())
+
+    def test_a_full_drive_ends_it_with_the_reason_and_what_was_written_is_proved(self):
+        address = self.address()
+        self.send(f"{address}?listen=1", 60)
+        take = self.start_failing(feed(address, Mode.parse("640x360p30"), Recipe(as_sent=True)), 40)
+        ended = self.journal.ends[take]
+        self.assertIn("No space left", ended.problem)
+        self.assertEqual(sum(ended.counts.sent.packets), 40)
+        asked, found = self.journal.takes[-1].plan, read_sent(ended.path)
+        proof = prove_sent(asked, facts=probe(ended.path), counts=ended.counts, found=found)
+        self.assertNotIn("Picture, packets", [line.label for line in proof.differing])
+
+    def start_failing(self, setup, after):
+        """Roll a take whose drive is full after so many packets, until it ended."""
+        taken, write = [], SentWriter.write
+
+        def failing(writer, packet):
+            if len(taken) >= after:
+                raise MediaError(writer._path, "could not be written (No space left on device)")
+            is_written = write(writer, packet)
+            taken.extend([packet] * is_written)
+            return is_written
+
+        with mock.patch.object(SentWriter, "write", failing):
+            take = self.start_roll(setup)
+            self.wait_for(lambda status: not status.rolls)
+        return take

@@ -99,3 +99,22 @@ class LaneTests(unittest.TestCase):
         self.writer.turns.release(20)
         self.assertTrue(lane.ended.wait(5))
         self.assertEqual((roll.counts.lost_before, roll.counts.repeated), (3, 0))
+
+    def test_pictures_that_are_promised_are_taken_though_some_are_written_before_the_others_come(self):
+        lane = self.start()
+        lane.allow_more(20)
+        taken = [lane.offer_picture(frame(), tick) for tick in range(3)]
+        self.writer.turns.release(3)
+        with lane._change:
+            self.assertTrue(lane._change.wait_for(lambda: len(self.writer.written) == 3, 60))
+        taken += [lane.offer_picture(frame(), tick) for tick in range(3, 20)]
+        self.assertEqual(taken, [True] * 20)
+        self.writer.turns.release(30)
+        with lane._change:
+            self.assertTrue(lane._change.wait_for(lambda: len(self.writer.written) == 20, 60))
+        taken = [lane.offer_picture(frame(), tick) for tick in range(20, 60)]
+        self.assertTrue(taken[0], "it goes on")
+        lane.finish()
+        self.writer.turns.release(60)
+        self.assertTrue(lane.ended.wait(60))
+        self.assertEqual(lane.limit, lane.usual)
