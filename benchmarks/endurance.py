@@ -18,7 +18,7 @@ from reel.core.line import DeviceKind, InputSetup, MediaFile, RigSetup, propose
 from reel.core.line.devices import Feed
 from reel.core.media import Shelf, probe
 from reel.core.signal import Mode
-from reel.core.sound import TrackSetup
+from reel.core.sound import SoundSetup, TrackSetup
 from reel.recorder.client import Client
 from reel.recorder.messages import Ask, Cut, RigToRoll, StartRoll
 from reel.recorder.tests.plain import opener
@@ -75,8 +75,10 @@ def hours(length_h: float) -> dict[str, float]:
     doubled between two parts is seen.
     """
     recipe = Recipe(effort="ultrafast", rate=ConstantQuality(quality=4), part_minutes=30)
-    one = InputSetup(name="Feed", device=Feed(), origin=MediaFile(name="a.mp4"))
-    setup = RigSetup(inputs=(one,), frame=FrameSetup(mode=_LEAST), recipe=recipe)
+    sound = SoundSetup(tracks=(1, 2))
+    one = InputSetup(name="Feed", device=Feed(), origin=MediaFile(name="a.mp4"), sound=sound)
+    tracks = (TrackSetup(name="game"), TrackSetup(name="again"))
+    setup = RigSetup(inputs=(one,), frame=FrameSetup(mode=_LEAST), tracks=tracks, recipe=recipe)
     seconds = round(length_h * 3600)
     with tempfile.TemporaryDirectory() as folder:
         takes = record(
@@ -91,7 +93,7 @@ def hours(length_h: float) -> dict[str, float]:
         for part in takes.parts:
             facts = probe(part.path)
             assert facts.video is not None
-            apart = max(apart, abs(facts.sound[0].length_s - facts.video.length_s))
+            apart = max(apart, *(abs(track.length_s - facts.video.length_s) for track in facts.sound))
             with av.open(str(part.path)) as container:
                 for frame in container.decode(video=0):
                     wrong += round(float(frame.to_ndarray()[:64].mean())) != 16 + number * 7 % 200
