@@ -84,7 +84,7 @@ class Roll:
         self._tally = Tally()
         parts.began = self._tally.begin_part
         self._filled = not plan.as_it_comes
-        self._paced = self.rate / plan.lapse
+        self._paced = plan.pace
         self._ticks = Ticks(self._paced, filled=self._filled)
         self._mixer, self._others = mixer, others
         self._segment: Segment | None = None

@@ -297,7 +297,7 @@ class Recorder:
         parts = Parts(lane, plan, lambda number, tick: take.open_part(number, tick))
         roll, conduct = source.make_roll(parts), _conduct(one.setup.roll, request)
         if length_s := request.length_s or conduct.cut_after_s:
-            roll.end_after(max(1, round(length_s * plan.tick_rate)))
+            roll.end_after(max(1, round(length_s * plan.pace)))
         take = RollingTake(
             shelf=shelf,
             reserve_bytes=self.reserve_bytes,
@@ -434,7 +434,7 @@ def _never_rolled(take: Take) -> Closed:
 
 def _conduct(roll: RollSetup, request: StartRoll) -> RollSetup:
     """Give how a take rolls: a trial ends by its length only, and what is asked for counts before what is set."""
-    return RollSetup(lapse=roll.lapse, gone_s=0) if request.is_trial else roll
+    return RollSetup(gone_s=0) if request.is_trial else roll
 
 
 def _rolled(

@@ -129,7 +129,7 @@ class Take:
         at_s = self.ticks / self.plan.tick_rate
         size, length_s = self.size_bytes(), float(at_s)
         bitrate = round(size * 8 / length_s) if length_s > 0.5 else 0
-        left_s = room_bytes * 8 // bitrate if bitrate else None
+        left_s = int(room_bytes * 8 / bitrate * self.plan.lapse) if bitrate else None
         if ends_s is not None:
             left_s = max(0, round(ends_s - length_s))
         return RollStatus(

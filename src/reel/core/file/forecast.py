@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from fractions import Fraction
 from statistics import median
 
 from reel.core.file.plan import FilePlan
@@ -29,29 +30,37 @@ class Measured:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Forecast:
-    """`total_bps` is video and sound in bits per second; `measured` are the earlier takes that it comes from.
+    """`total_bps` is video and sound in bits per second of the file; `measured` are the takes that it comes from.
 
-    `estimated` says that it comes from a moment of the rig's picture.
-    Files of sound beside it are in it, as large as they may become.
+    `estimated` says that it comes from a moment of the rig's picture. `picture_bps` is the picture alone, None where
+    that can't be told from the sound. Files of sound beside it are in the total, as large as they may become. The file
+    runs `lapse` times as fast as what it shows: minutes, hours and what is left are of that.
     """
 
     total_bps: int
+    picture_bps: int | None
+    lapse: Fraction = Fraction(1)
     measured: Measured | None = None
     estimated: bool = False
 
     @property
+    def written_bps(self) -> Fraction:
+        """Bits that are written in a second while it rolls."""
+        return self.total_bps / self.lapse
+
+    @property
     def bytes_per_minute(self) -> int:
         """Bytes for one minute."""
-        return self.total_bps * 60 // 8
+        return int(self.written_bps * 60 / 8)
 
     @property
     def bytes_per_hour(self) -> int:
         """Bytes for one hour."""
-        return self.total_bps * 3600 // 8
+        return int(self.written_bps * 3600 / 8)
 
     def seconds_left(self, free_bytes: int) -> int:
         """Seconds until `free_bytes` are full."""
-        return free_bytes * 8 // self.total_bps
+        return int(free_bytes * 8 / self.written_bps)
 
 
 def forecast(plan: FilePlan, measured: Measured | None = None, picture_bits: float | None = None) -> Forecast | None:
@@ -60,16 +69,25 @@ def forecast(plan: FilePlan, measured: Measured | None = None, picture_bits: flo
     `measured` is what takes of it came to, `picture_bits` how many a picture took when the machine was measured.
     """
     recipe = plan.recipe
+    heard_bps = len(plan.tracks) * sound_bps(recipe)
     beside_bps = len(plan.sound_files) * recipe.sound_rate_hz * recipe.sound_channels * SOUND_FILE_BITS
     picture_bps = None if recipe.as_sent else recipe.rate.target_bps or _profile_bps(plan)
     if picture_bps is not None:
-        return Forecast(total_bps=picture_bps + len(plan.tracks) * sound_bps(recipe) + beside_bps)
+        return Forecast(total_bps=picture_bps + heard_bps + beside_bps, picture_bps=picture_bps, lapse=plan.lapse)
     if measured is not None:
-        return Forecast(total_bps=measured.median_bps + beside_bps, measured=measured)
+        can_tell = not plan.tracks or (recipe.sound_facts.bitrates_bps and not recipe.as_sent)
+        return Forecast(
+            total_bps=measured.median_bps + beside_bps,
+            picture_bps=max(0, measured.median_bps - heard_bps) if can_tell else None,
+            lapse=plan.lapse,
+            measured=measured,
+        )
     if picture_bits is None or recipe.as_sent:
         return None
-    estimated_bps = round(picture_bits * plan.frame.rate) + len(plan.tracks) * sound_bps(recipe)
-    return Forecast(total_bps=estimated_bps + beside_bps, estimated=True)
+    picture_bps = round(picture_bits * plan.frame.rate)
+    return Forecast(
+        total_bps=picture_bps + heard_bps + beside_bps, picture_bps=picture_bps, lapse=plan.lapse, estimated=True
+    )
 
 
 def sound_bps(recipe: Recipe) -> int:

@@ -17,19 +17,24 @@ class FilePlan:
     """A file before it is written: `frame` is the picture's size and rate, `tracks` are the names of its sound tracks.
 
     Pictures are fitted to the frame's rate, or, when `as_it_comes`, keep the times at which they arrive. The file runs
-    `lapse` times as fast as what it shows.
+    `lapse` times as fast as what it shows, which is more than 1 of a time-lapse.
     """
 
     recipe: Recipe
     frame: Mode
     as_it_comes: bool = False
     tracks: tuple[str, ...] = ()
-    lapse: int = 1
+    lapse: Fraction = Fraction(1)
 
     @property
     def tick_rate(self) -> Fraction:
         """Ticks per second of a take: the frame's rate, or milliseconds when pictures keep their arrival times."""
         return Fraction(1000) if self.as_it_comes else self.frame.rate
+
+    @property
+    def pace(self) -> Fraction:
+        """Ticks per second of what is recorded: fewer than `tick_rate` of a time-lapse."""
+        return self.tick_rate / self.lapse
 
     @property
     def signal(self) -> Signal:

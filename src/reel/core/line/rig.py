@@ -8,7 +8,8 @@ from reel.core.file import FilePlan, Recipe
 from reel.core.frame import FrameSetup
 from reel.core.line.input import InputSetup, chain
 from reel.core.line.own import OwnRecorder, remote_plan
-from reel.core.roll import RollSetup
+from reel.core.roll import RollSetup, lapse_words
+from reel.core.signal import rate_label
 from reel.core.sound import MAX_TRACKS, TrackSetup
 
 MAX_INPUTS = 6
@@ -45,13 +46,25 @@ class RigSetup:
         titles = [track.name.casefold() for track in self.tracks]
         if len({*titles, MIX.casefold()}) <= len(titles):
             raise BadValueError("Tracks", ", ".join(titles), f"each has a name of its own, and none is “{MIX}”")
-        if self.roll.lapse > 1 and self.frame.as_it_comes:
-            raise BadValueError(
-                "Time-lapse", f"{self.roll.lapse}×", "it needs a fixed rate; in Frame pictures keep their times"
-            )
+        self._check_lapse()
         known = {"", *(one.name for one in self.inputs if one.has_picture)}
         if lost := self.frame.shown_inputs - known:
             raise BadValueError("Picture", min(lost), "no input of this name has a picture")
+
+    def _check_lapse(self) -> None:
+        """Raise BadValueError for a time-lapse of what has no pace of Reel's, or one that is no faster."""
+        if not self.roll.is_lapse:
+            return
+        said = lapse_words(self.roll)
+        if self.frame.as_it_comes:
+            raise BadValueError("Time-lapse", said, "it needs a fixed rate; in Frame pictures keep their times")
+        if self.recipe.as_sent:
+            raise BadValueError(
+                "Time-lapse", said, "in File all is recorded as it is sent, which keeps the sender's pace"
+            )
+        rate = self.frame.mode.rate
+        if self.roll.lapse_at(rate) <= 1:
+            raise BadValueError("Time-lapse", said, f"the frame has {rate_label(rate)} a second, which is more often")
 
     @property
     def picture(self) -> InputSetup:
@@ -88,12 +101,11 @@ def file_plan(setup: RigSetup, heard: frozenset[int] | None = None) -> FilePlan:
     )
     if setup.mix_first and tracks:
         tracks = (MIX, *tracks)
-    if setup.roll.lapse > 1:
+    if setup.roll.is_lapse:
         tracks = ()  # sound at many times its speed is noise
     frame = setup.frame
-    return FilePlan(
-        recipe=setup.recipe, frame=frame.mode, as_it_comes=frame.as_it_comes, tracks=tracks, lapse=setup.roll.lapse
-    )
+    lapse = setup.roll.lapse_at(frame.mode.rate)
+    return FilePlan(recipe=setup.recipe, frame=frame.mode, as_it_comes=frame.as_it_comes, tracks=tracks, lapse=lapse)
 
 
 def without_free_tracks(setup: RigSetup, among: Collection[int]) -> RigSetup:

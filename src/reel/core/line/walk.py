@@ -268,7 +268,7 @@ def _file_stage(plan: FilePlan, measured: Measured | None) -> Stage:
         key="file",
         fact=recipe.label,
         detail=f"{about}{cost.bytes_per_hour / 1e9:.1f} GB/h",
-        rate_bps=cost.total_bps,
+        rate_bps=round(cost.written_bps),
     )
 
 

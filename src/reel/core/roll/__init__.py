@@ -1,11 +1,12 @@
 """How a take rolls and when it ends by itself."""
 
 from reel.core.roll.ending import CutBy, MarkKind, Standing, why_cut
-from reel.core.roll.setup import COUNTDOWN_S, LAPSE, REACH_BACK_S, TRIAL_S, RollSetup, ending
-from reel.core.roll.words import cut_words, roll_words
+from reel.core.roll.setup import COUNTDOWN_S, EVERY_S, LAPSE, REACH_BACK_S, TRIAL_S, RollSetup, ending
+from reel.core.roll.words import cut_words, lapse_words, roll_words
 
 __all__ = [
     "COUNTDOWN_S",
+    "EVERY_S",
     "LAPSE",
     "REACH_BACK_S",
     "TRIAL_S",
@@ -15,6 +16,7 @@ __all__ = [
     "Standing",
     "cut_words",
     "ending",
+    "lapse_words",
     "roll_words",
     "why_cut",
 ]

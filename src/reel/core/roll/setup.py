@@ -12,6 +12,8 @@ DAY_S = 86_400
 REACH_BACK_S = 30
 CUT_GB = Fraction(10_000)
 LAPSE = 3600
+# Seconds from one frame of a time-lapse to the next.
+EVERY_S = (Fraction(1, 10), Fraction(3600))
 # How long a trial may be, and how long it usually is.
 TRIAL_S = (2, 60, 6)
 _CLOCK = re.compile(r"([01]\d|2[0-3]):[0-5]\d")
@@ -25,8 +27,9 @@ class RollSetup:
     `cut_after_s` long, from `cut_gb` (10⁹ bytes) on, at the time of day `cut_at` (`HH:MM`, this computer's), when the
     first input's signal has been gone for `gone_s`, black for `black_s` or without any change for `still_s`, and, with
     `cut_on_event`, when the device reports that it is no longer to be seen. Its file runs `lapse` times as fast as what
-    it shows. Where the encoder falls behind, the next part takes a lighter effort if it `may_lighten`. With `cue` the
-    page that rolls it sounds at its begin and its end.
+    it shows, or has one frame `every_s` seconds; the lengths here are those of what it shows. Where the encoder falls
+    behind, the next part takes a lighter effort if it `may_lighten`. With `cue` the page that rolls it sounds at its
+    begin and its end.
     """
 
     countdown_s: int = 0
@@ -39,6 +42,7 @@ class RollSetup:
     still_s: int = 0
     cut_on_event: bool = False
     lapse: int = 1
+    every_s: Fraction = Fraction(0)
     may_lighten: bool = False
     cue: bool = False
 
@@ -57,10 +61,26 @@ class RollSetup:
                 raise BadValueError(thing, f"{float(value):g}{unit}", f"it is from {least} to {float(most):g}{unit}")
         if self.cut_at and not _CLOCK.fullmatch(self.cut_at):
             raise BadValueError("Cut at", self.cut_at, "it is a time of day, from 00:00 to 23:59")
-        if self.reach_back_s and (self.countdown_s or self.lapse > 1):
+        if self.every_s and not EVERY_S[0] <= self.every_s <= EVERY_S[1]:
+            low, high = (f"{float(limit):g}" for limit in EVERY_S)
+            raise BadValueError("A frame every", f"{float(self.every_s):g} s", f"it is from {low} to {high} s, or none")
+        if self.every_s and self.lapse > 1:
+            raise BadValueError(
+                "Time-lapse", f"{self.lapse}×", "it goes by its speed or by the seconds of a frame, not by both"
+            )
+        if self.reach_back_s and (self.countdown_s or self.is_lapse):
             raise BadValueError(
                 "Reach back", f"{self.reach_back_s} s", "it goes with neither a countdown nor a time-lapse"
             )
+
+    @property
+    def is_lapse(self) -> bool:
+        """Whether the file runs faster than what it shows."""
+        return bool(self.every_s) or self.lapse > 1
+
+    def lapse_at(self, rate: Fraction) -> Fraction:
+        """Give how many times as fast as what it shows a file of `rate` frames a second runs."""
+        return self.every_s * rate if self.every_s else Fraction(self.lapse)
 
 
 def ending(setup: RollSetup, text: str) -> RollSetup:

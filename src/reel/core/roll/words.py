@@ -21,6 +21,13 @@ def cut_words(cause: CutBy, setup: RollSetup) -> str:
     return words.get(cause, "")
 
 
+def lapse_words(setup: RollSetup) -> str:
+    """Say how a time-lapse is paced; "" for a take that runs as it is."""
+    if setup.every_s:
+        return f"a frame every {float(setup.every_s):g} s"
+    return f"{setup.lapse} times as fast" if setup.is_lapse else ""
+
+
 def roll_words(setup: RollSetup) -> str:
     """Say how takes roll, in a sentence or two."""
     begins = "Begins at once"
@@ -42,5 +49,5 @@ def roll_words(setup: RollSetup) -> str:
         if is_set
     ]
     until = f"cut by you, or by itself {', or '.join(ends)}" if ends else "cut by you alone"
-    pace = f" {setup.lapse} times as fast, without sound." if setup.lapse > 1 else ""
+    pace = f" A time-lapse, {lapse_words(setup)}, without sound." if setup.is_lapse else ""
     return f"{begins}; {until}.{pace}"

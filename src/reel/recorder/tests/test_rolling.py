@@ -88,6 +88,13 @@ class VirtualRollTests(unittest.TestCase):
         self.assert_shows(take, range(0, 480, 10))
         self.assertEqual((take.plan.tracks, probe(take.path).length_s), ((), Fraction(2)))
 
+    def test_a_time_lapse_of_a_frame_every_so_often_takes_it_at_its_instants(self):
+        for every_s, count in ((Fraction(1, 2), 12), (Fraction(5, 3), 40)):
+            with self.subTest(every_s):
+                take = self.roll([(0, 20)], roll=RollSetup(every_s=every_s))
+                self.assert_shows(take, range(0, 480, count))
+                self.assertEqual((take.plan.tracks, take.plan.lapse, take.counts.lost), ((), count, 0))
+
     def test_a_signal_that_goes_and_comes_back_is_marked(self):
         take = self.roll([(0, 6)], fails_s=(2, 4))
         kinds = [(mark.kind, mark.tick // 24) for mark in take.marks if mark.kind is not MarkKind.HOLD]
@@ -136,6 +143,12 @@ class LiveRollTests(ServerTestCase):
         self.assertEqual((ended.counts.ticks, ended.problem), (60, None))
         with self.assertRaises(BadValueError):
             StartRoll(rigs=(to_roll(LIGHT),), is_trial=True)
+
+    def test_a_time_lapse_is_as_long_as_what_it_shows(self):
+        take = self.start_roll(self.ruled(every_s=Fraction(1, 5), cut_after_s=3))
+        ended = self.ended(take)
+        self.assertEqual((ended.ended_by, ended.counts.ticks, ended.counts.lost), (CutBy.LENGTH, 15, 0))
+        self.assertEqual(probe(ended.path).video.length_s, Fraction(15, 30))
 
     def test_what_ends_it(self):
         phone = propose(DeviceKind.PHONE)

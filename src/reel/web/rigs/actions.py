@@ -232,8 +232,8 @@ def set_shelf(rig: Rig, place: ShelfPlace | None, status: Status | None) -> None
 def refuse_slow_drive(rig: Rig, cost: Forecast | None) -> None:
     """Raise RefusedError for a recipe that needs more than the shelf's drive was measured to write."""
     place = rig.shelf or home_place()
-    if cost is not None and place.write_bps is not None and cost.total_bps > place.write_bps:
-        needs, writes = bitrate(cost.total_bps), bitrate(place.write_bps)
+    if cost is not None and place.write_bps is not None and cost.written_bps > place.write_bps:
+        needs, writes = bitrate(cost.written_bps), bitrate(place.write_bps)
         raise RefusedError(
             f"{rig.name} needs {needs}, and “{place.name}” writes {writes}: frames would be lost. "
             "Choose another shelf on Roll, or fewer bits in File."

@@ -409,7 +409,8 @@ def measured_rate(rig: Rig, plan: RigSetup) -> Measured | None:
         with suppress(ReelError):  # one that can't be read
             asked = take.setup
             unlike = {name: getattr(plan.recipe, name) for name in ("name_pattern", "part_minutes", "part_gb")}
-            if (replace(asked.recipe, **unlike), asked.frame) == (plan.recipe, plan.frame) and take.bitrate_bps:
+            is_alike = (replace(asked.recipe, **unlike), asked.frame) == (plan.recipe, plan.frame)
+            if is_alike and file_plan(asked).lapse == file_plan(plan).lapse and take.bitrate_bps:
                 found.append(take.bitrate_bps)
     return Measured.of(found)
 

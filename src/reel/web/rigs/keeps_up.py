@@ -117,13 +117,14 @@ def keeping(plan: FilePlan, draft: Draft) -> Keeping | None:
     rows = list(Speed.objects.filter(width_px=frame.width_px, height_px=frame.height_px))
     if not rows:
         return None
-    lowest, highest = _decades([_gigabytes(row, frame.rate) for row in rows if row.pictures_per_s])
+    needed = frame.rate / plan.lapse
+    lowest, highest = _decades([_gigabytes(row, needed) for row in rows if row.pictures_per_s])
     chosen = (draft.codec.value, choice_of(draft))
     points: dict[VideoCodec, list[Point]] = {}
     for row in rows:
         if row.pictures_per_s is None or row.codec not in set(VideoCodec):
             continue
-        headroom, gigabytes = row.pictures_per_s / float(frame.rate), _gigabytes(row, frame.rate)
+        headroom, gigabytes = row.pictures_per_s / float(needed), _gigabytes(row, needed)
         points.setdefault(VideoCodec(row.codec), []).append(
             Point(
                 codec=VideoCodec(row.codec),

@@ -1,7 +1,7 @@
 """What the page of a take shows of its marks, and two takes side by side: settings and results that differ."""
 
 from reel.core.file import FilePlan, lines
-from reel.core.roll import MarkKind
+from reel.core.roll import MarkKind, lapse_words
 from reel.web.takes.models import Mark, Take, TakeState
 from reel.web.ui.templatetags.units import bitrate, decibels, hour_bytes, length, size
 
@@ -65,7 +65,7 @@ def _settings(take: Take) -> dict[str, str]:
         "Arriving mode": arrival.offer or "as it comes",
         "Fields": arrival.deinterlace.value,
         **lines(setup.recipe),
-        "Time-lapse": f"{setup.roll.lapse}×" if setup.roll.lapse > 1 else "none",
+        "Time-lapse": lapse_words(setup.roll) or "none",
         "Tracks": ", ".join(take.tracks) or "none",
     }
 

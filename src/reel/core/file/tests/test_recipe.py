@@ -184,9 +184,20 @@ class RecipeTests(unittest.TestCase):
         self.assertEqual(cost.total_bps, 12_384_000)
         self.assertEqual((cost.bytes_per_minute, cost.bytes_per_hour), (92_880_000, 5_572_800_000))
         self.assertEqual(cost.seconds_left(cost.bytes_per_hour), 3600)
+        self.assertEqual(cost.picture_bps, 12_000_000)
         plan = FilePlan(recipe=Recipe(), frame=FRAME, tracks=("game",))
         self.assertIsNone(forecast(plan))
-        self.assertTrue(forecast(plan, Measured.of([5_000_000])).measured)
+        found = forecast(plan, Measured.of([5_000_000]))
+        self.assertTrue(found.measured)
+        self.assertEqual(found.picture_bps, 5_000_000 - 192_000)
+        lossless = replace(plan, recipe=Recipe(container=Container.MKV, sound_codec=SoundCodec.FLAC))
+        self.assertIsNone(forecast(lossless, Measured.of([5_000_000])).picture_bps, "nobody knows how much is sound")
+
+    def test_a_time_lapse_costs_by_what_it_shows(self):
+        recipe = Recipe(rate=ConstantBitrate(bitrate_bps=12_000_000))
+        cost = forecast(FilePlan(recipe=recipe, frame=FRAME, lapse=Fraction(60)))
+        self.assertEqual((cost.total_bps, cost.written_bps, cost.bytes_per_hour), (12_000_000, 200_000, 90_000_000))
+        self.assertEqual(cost.seconds_left(90_000_000), 3600)
 
     def test_starting_points_are_what_they_say_and_leave_the_rest(self):
         before = Recipe(name_pattern="bed_{number}", sound_rate_hz=44_100, tune="grain", b_frames=2)

@@ -1,6 +1,7 @@
 """The form of a recipe: what may be chosen follows from the codec; whether it goes together, core says."""
 
 from collections.abc import Iterable
+from contextlib import suppress
 from dataclasses import replace
 from decimal import Decimal
 from fractions import Fraction
@@ -208,7 +209,9 @@ class RecipeForm(StageForm):
 
     def plan_of(self, setup: RigSetup) -> RigSetup:
         """Give a rig with the recipe that was filled in; as it is where that does not work."""
-        return replace(setup, recipe=self.value) if self.is_bound and not self.errors else setup
+        with suppress(BadValueError):  # of what does not go with how it rolls
+            return replace(setup, recipe=self.value) if self.is_bound and not self.errors else setup
+        return setup
 
     @property
     def written(self) -> str:

@@ -8,7 +8,7 @@ from django import forms
 
 from reel.core.errors import BadValueError
 from reel.core.file import parse_length, plain_length
-from reel.core.roll import COUNTDOWN_S, LAPSE, REACH_BACK_S, RollSetup
+from reel.core.roll import COUNTDOWN_S, EVERY_S, LAPSE, REACH_BACK_S, RollSetup
 from reel.core.signal import length_label
 from reel.web.rigs.forms.base import StageForm
 
@@ -52,6 +52,11 @@ class RollForm(StageForm):
         label="Speed, ×", required=False, min_value=1, max_value=LAPSE,
         help_text="1 is as it is. 60 makes a second of a minute: one picture of so many, without sound.",
     )  # fmt: skip
+    every_s = forms.DecimalField(
+        label="Or a frame every, s", required=False, min_value=Decimal(str(float(EVERY_S[0]))),
+        max_value=int(EVERY_S[1]), decimal_places=3,
+        help_text="As slow as you like: of what grows, or dries. Its lengths above are those of what it shows.",
+    )  # fmt: skip
     may_lighten = forms.BooleanField(
         label="Lighten",
         required=False,
@@ -77,6 +82,7 @@ class RollForm(StageForm):
                 "still": plain_length(roll.still_s),
                 "cut_on_event": roll.cut_on_event,
                 "lapse": roll.lapse,
+                "every_s": f"{float(roll.every_s):g}" if roll.every_s else None,
                 "may_lighten": roll.may_lighten,
                 "cue": roll.cue,
             },
@@ -95,6 +101,7 @@ class RollForm(StageForm):
             still_s=_read("Still for", cleaned["still"]),
             cut_on_event=cleaned["cut_on_event"],
             lapse=cleaned["lapse"] or 1,
+            every_s=Fraction(cleaned["every_s"] or 0),
             may_lighten=cleaned["may_lighten"],
             cue=cleaned["cue"],
         )

@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from typing import Any
 
+from django.db import transaction
 from django.http import Http404, HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -47,8 +48,12 @@ def stage(request: HttpRequest, rig_id: int, stage: str = "device") -> HttpRespo
     if stage == "file" and request.method == "POST":
         form = shown(form)
     if request.method == "POST" and form is not None and form.is_valid() and not getattr(form, "came", ()):
-        _CHANGES[stage](rig, input_place(request, rig), form.value, glance(request))
-        return to_stage(request, rig, stage)
+        try:
+            _CHANGES[stage](rig, input_place(request, rig), form.value, glance(request))
+        except BadValueError as error:  # it does not go with what is set on another page
+            form.add_error(None, str(error))
+        else:
+            return to_stage(request, rig, stage)
     if stage == "file":
         return _file_page(request, rig, form, status=form_status(form))
     context = stage_context(request, rig, stage) | {"form": form}
@@ -106,11 +111,12 @@ def keep_recipe(request: HttpRequest, rig_id: int) -> HttpResponse:
     form = shown(stage_form(request, rig, "file", request.POST))
     if form.is_valid() and not form.came:
         try:
-            keep(request.POST.get("keep_as", ""), form.value)
+            with transaction.atomic():
+                keep(request.POST.get("keep_as", ""), form.value)
+                actions.set_recipe(rig, form.value, glance(request))
         except BadValueError as error:
             form.add_error(None, str(error))
         else:
-            actions.set_recipe(rig, form.value, glance(request))
             return redirect("rigs:stage", rig_id=rig.pk, stage="file")
     return _file_page(request, rig, form, status=422)
 

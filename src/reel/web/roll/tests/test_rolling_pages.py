@@ -1,11 +1,13 @@
 """How a rig rolls, set on its page; what is refused stays as it was typed."""
 
+from dataclasses import replace
 from fractions import Fraction
 from unittest.mock import patch
 
 from django.test import TestCase
 from django.urls import reverse
 
+from reel.core.line import file_plan
 from reel.core.line.tests.rigs import feed
 from reel.core.media.tests.clips import FRAME
 from reel.core.roll import RollSetup
@@ -45,6 +47,8 @@ class RollPageTests(HomeMixin, TestCase):
             ({"gone": "1.5s"}, "whole seconds"),
             ({"cut_at": "25:00"}, "valid time"),
             ({"lapse": "4000"}, "less than or equal to 3600"),
+            ({"reach_back_s": "", "lapse": "60", "every_s": "10"}, "not by both"),
+            ({"reach_back_s": "", "every_s": "0.01"}, "greater than or equal to 0.1"),
         ):
             with self.subTest(changes):
                 response = self.client.post(self.address, TYPED | changes)
@@ -52,6 +56,19 @@ class RollPageTests(HomeMixin, TestCase):
                 self.assertContains(response, 'value="2 min"', status_code=422)
         self.rig.refresh_from_db()
         self.assertEqual(self.rig.plan.roll, RollSetup())
+
+    def test_a_time_lapse_is_said_and_what_it_does_not_go_with_stays_typed(self):
+        typed = TYPED | {"reach_back_s": "", "every_s": "2.5"}
+        self.assertRedirects(self.client.post(self.address, typed), self.address)
+        self.assertContains(self.client.get(self.address), "A time-lapse, a frame every 2.5 s, without sound.")
+        self.rig.refresh_from_db()
+        plan = self.rig.plan
+        self.assertEqual((plan.roll.every_s, file_plan(plan).pace), (Fraction(5, 2), Fraction(2, 5)))
+        self.rig.plan = replace(plan, roll=RollSetup(), frame=replace(plan.frame, as_it_comes=True))
+        self.rig.save()
+        response = self.client.post(self.address, typed)
+        self.assertContains(response, "it needs a fixed rate", status_code=422)
+        self.assertContains(response, 'value="2.5"', status_code=422)
 
     def test_a_trial_asks_for_its_length_and_goes_to_it(self):
         with patch("reel.web.roll.views.client") as client:

@@ -57,9 +57,9 @@ def decibels(level_db: float) -> str:
 
 
 @register.filter
-def bits_per_pixel(cost: Forecast, mode: Mode) -> str:
+def bits_per_pixel(picture_bps: int, mode: Mode) -> str:
     """Give how many bits each pixel of a picture gets: 0.06."""
-    return f"{float(cost.total_bps / (mode.width_px * mode.height_px * mode.rate)):.3f}"
+    return f"{float(picture_bps / (mode.width_px * mode.height_px * mode.rate)):.3f}"
 
 
 @register.filter
