@@ -5,6 +5,7 @@ from reel.core.frame.geometry import Area, Placed, cover, fit
 from reel.core.frame.overlay import Caption, Clock, Face, Font, Image, Lettering, Overlay
 from reel.core.frame.piece import Crop, Fit, Piece, Place, Quarter
 from reel.core.frame.setup import Arrangement, FrameSetup, Scaler, with_renamed, without_input
+from reel.core.frame.sizes import smaller
 
 __all__ = [
     "Advice",
@@ -30,6 +31,7 @@ __all__ = [
     "fit",
     "proposals",
     "scaling",
+    "smaller",
     "with_renamed",
     "without_input",
 ]

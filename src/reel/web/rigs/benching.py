@@ -1,7 +1,7 @@
-"""The bench: measuring how fast this machine encodes a rig's own picture, codec by codec, effort by effort."""
+"""The bench: measuring how fast this machine encodes a rig's own picture by codec, effort and size."""
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -10,8 +10,10 @@ from django.conf import settings
 
 from reel.core.errors import ReelError
 from reel.core.file import CODECS, Draft, FilePlan, RateKind, VideoCodec, mend, usual_rate
+from reel.core.frame import smaller
 from reel.core.line import RigSetup, file_plan
 from reel.core.media import MediaError, Sample, measure_speed
+from reel.core.signal import Mode
 from reel.recorder.messages import RefusedError, TakeSample, UnreachableError
 from reel.web.live.recorder import client, rig_status
 from reel.web.machine.models import Speed
@@ -19,6 +21,10 @@ from reel.web.rigs.models import Rig
 
 BENCH = "bench"
 CELL_S = 2.5
+# Headroom under this is warned of: a busy scene, or another program, takes the rest.
+SAFE = 1.3
+# The part of the work in which the rig's own size is done; the rest is for smaller ones.
+_OWN_SIZE_PART = 0.7
 _SIGNAL_S = 15.0
 Cell = tuple[VideoCodec, str]
 
@@ -37,8 +43,8 @@ def choice_of(draft: Draft) -> str:
     return draft.effort or draft.profile
 
 
-def cell_plan(setup: RigSetup, cell: Cell) -> FilePlan:
-    """Give what a rig's file would be with a cell's codec, at the quality that is usual for it."""
+def cell_plan(setup: RigSetup, cell: Cell, mode: Mode | None = None) -> FilePlan:
+    """Give what a rig's file would be with a cell's codec, at the quality that is usual for it, and at another size."""
     codec, choice = cell
     facts = CODECS[codec]
     usual = next(
@@ -54,22 +60,34 @@ def cell_plan(setup: RigSetup, cell: Cell) -> FilePlan:
         profile="" if has_efforts else choice,
         level="",
     )
-    return file_plan(replace(setup, recipe=mend(wanted)))
+    frame = replace(setup.frame, mode=mode or setup.frame.mode)
+    return file_plan(replace(setup, recipe=mend(wanted), frame=frame))
 
 
 def bench(rig_id: int, progress: Callable[[float], None]) -> None:
-    """Do a job of the kind BENCH: measure every cell with a rig's picture; a rig that is gone needs none."""
+    """Do a job of the kind BENCH: measure every cell with a rig's picture; a rig that is gone needs none.
+
+    What does not keep up with the rig's size is measured at the next smaller ones too.
+    """
     rig = Rig.objects.filter(pk=rig_id).first()
     if rig is None:
         return
     progress(0)
     path = sample_path(rig)
     take_fresh_sample(rig, path)
-    sample, todo = Sample(path), cells()
-    for number, cell in enumerate(todo):
-        part = number / len(todo)
-        progress(part)
-        _measure(rig.plan, cell, sample, partial(progress, part))
+    setup, sample = rig.plan, Sample(path)
+    own = setup.frame.mode
+    slow = _measure_all(setup, own, cells(), sample, _stretch(progress, 0, _OWN_SIZE_PART))
+    others = smaller(own)
+    span = (1 - _OWN_SIZE_PART) / max(1, len(others))
+    for number, mode in enumerate(others):
+        stretch = _stretch(progress, _OWN_SIZE_PART + number * span, span)
+        slow = _measure_all(setup, mode, slow, sample, stretch)
+
+
+def _stretch(progress: Callable[[float], None], at: float, span: float) -> Callable[[float], None]:
+    """Give the progress of a stretch of the whole work."""
+    return lambda part: progress(at + part * span)
 
 
 def sample_path(rig: Rig) -> Path:
@@ -108,10 +126,31 @@ def _arrives(rig: Rig) -> bool:
     return found is not None and found.picture.signal is not None and bool(found.picture.watched.per_s)
 
 
-def _measure(setup: RigSetup, cell: Cell, sample: Sample, go_on: Callable[[], None]) -> None:
-    plan = cell_plan(setup, cell)
+def _measure_all(
+    setup: RigSetup, mode: Mode, todo: Sequence[Cell], sample: Sample, progress: Callable[[float], None]
+) -> list[Cell]:
+    """Measure cells at a size; gives those that do not keep up there."""
+    slow = []
+    for number, cell in enumerate(todo):
+        part = number / len(todo)
+        progress(part)
+        plan = cell_plan(setup, cell, mode)
+        per_s = _measure(plan, cell, sample, partial(progress, part))
+        if per_s is not None and headroom(per_s, plan) < SAFE:
+            slow.append(cell)
+    return slow
+
+
+def headroom(pictures_per_s: float, plan: FilePlan) -> float:
+    """Give how many times faster than a plan needs it pictures are encoded."""
+    return pictures_per_s / float(plan.frame.rate / plan.lapse)
+
+
+def _measure(plan: FilePlan, cell: Cell, sample: Sample, go_on: Callable[[], None]) -> float | None:
+    """Measure a cell and keep it; gives its pictures a second, None where it can't be encoded."""
     found: dict[str, object] = {"pictures_per_s": None, "bits_per_picture": None, "problem": ""}
     found["samples"] = plan.recipe.samples
+    speed = None
     try:
         plan.check()
         speed = measure_speed(plan, sample.frames(plan), seconds=CELL_S, go_on=go_on)
@@ -125,3 +164,4 @@ def _measure(setup: RigSetup, cell: Cell, sample: Sample, go_on: Callable[[], No
         height_px=plan.frame.height_px,
         defaults=found,
     )
+    return speed.pictures_per_s if speed is not None else None

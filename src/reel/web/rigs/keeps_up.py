@@ -2,15 +2,15 @@
 
 import datetime
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from reel.core.file import CODECS, Draft, FilePlan, VideoCodec, usual_rate
+from reel.core.frame import smaller
+from reel.core.signal import Mode, rate_label
 from reel.web.machine.models import Speed
-from reel.web.rigs.benching import choice_of
+from reel.web.rigs.benching import SAFE, choice_of, headroom
 
-# Headroom under this is warned of: a busy scene, or another program, takes the rest.
-SAFE = 1.3
 # The drawing's room for points, in its own units, and what its ends stand for.
 LEFT, RIGHT, TOP, BOTTOM = 44.0, 570.0, 14.0, 284.0
 MOST, LEAST = 16.0, 0.25
@@ -69,8 +69,20 @@ class Curve:
 
 
 @dataclass(frozen=True, kw_only=True)
+class OtherFrame:
+    """A smaller or slower frame with which the chosen way keeps up, by how much."""
+
+    mode: Mode
+    headroom: float
+    words: str
+
+
+@dataclass(frozen=True, kw_only=True)
 class Keeping:
-    """What was measured at a frame's size, for one rig's rate and settings. `chosen` is the point of those."""
+    """What was measured at a frame's size, for one rig's rate and settings.
+
+    `chosen` is the point of those; `frames` are others with which it would keep up, where it does not.
+    """
 
     curves: tuple[Curve, ...]
     chosen: Point | None
@@ -79,6 +91,7 @@ class Keeping:
     y_ticks: tuple[tuple[float, str], ...]
     one_x: float
     safe_x: float
+    frames: tuple[OtherFrame, ...] = ()
 
     @property
     def lost_width(self) -> float:
@@ -124,29 +137,57 @@ def keeping(plan: FilePlan, draft: Draft) -> Keeping | None:
     for row in rows:
         if row.pictures_per_s is None or row.codec not in set(VideoCodec):
             continue
-        headroom, gigabytes = row.pictures_per_s / float(needed), _gigabytes(row, needed)
+        times, gigabytes = headroom(row.pictures_per_s, plan), _gigabytes(row, needed)
         points.setdefault(VideoCodec(row.codec), []).append(
             Point(
                 codec=VideoCodec(row.codec),
                 choice=row.choice,
                 pictures_per_s=row.pictures_per_s,
-                headroom=headroom,
+                headroom=times,
                 gigabytes=gigabytes,
-                x=_across(headroom),
+                x=_across(times),
                 y=_down(gigabytes, lowest, highest),
                 is_chosen=(row.codec, row.choice) == chosen,
             )
         )
+    point = next((point for found in points.values() for point in found if point.is_chosen), None)
     decades = range(round(math.log10(lowest)), round(math.log10(highest)) + 1)
     return Keeping(
         curves=_named(points),
-        chosen=next((point for found in points.values() for point in found if point.is_chosen), None),
+        chosen=point,
+        frames=_other_frames(plan, point) if point is not None and point.headroom < SAFE else (),
         measured_at=max(row.measured_at for row in rows),
         x_ticks=tuple((_across(times), f"{times:g}×") for times in (0.25, 0.5, 1, 2, 4, 8, 16)),
         y_ticks=tuple((_down(10.0**decade, lowest, highest), f"{10.0**decade:g}") for decade in decades),
         one_x=_across(1),
         safe_x=_across(SAFE),
     )
+
+
+def _other_frames(plan: FilePlan, chosen: Point) -> tuple[OtherFrame, ...]:
+    """Give the nearest smaller size and the nearest even part of the rate with which a way of encoding keeps up."""
+    found, frame = [], plan.frame
+    for mode in smaller(frame):
+        row = Speed.objects.filter(
+            codec=chosen.codec.value, choice=chosen.choice, width_px=mode.width_px, height_px=mode.height_px
+        ).first()
+        if row is not None and row.pictures_per_s is not None and headroom(row.pictures_per_s, plan) >= SAFE:
+            times = headroom(row.pictures_per_s, plan)
+            found.append(OtherFrame(mode=mode, headroom=times, words=f"Record {mode.size_label}"))
+            break
+    for part in (2, 3, 4):  # every second picture, every third: even, where what moves would otherwise stutter
+        if frame.rate / part >= 1 and (times := chosen.headroom * part) >= SAFE:
+            mode = replace(frame, rate=frame.rate / part)
+            found.append(OtherFrame(mode=mode, headroom=times, words=f"Record {rate_label(mode.rate)} a second"))
+            break
+    return tuple(found)
+
+
+def headrooms(plan: FilePlan) -> dict[tuple[str, str], float]:
+    """Give by codec and effort or profile how much faster than a plan needs it this machine was measured to be."""
+    frame = plan.frame
+    rows = Speed.objects.filter(width_px=frame.width_px, height_px=frame.height_px, pictures_per_s__isnull=False)
+    return {(row.codec, row.choice): headroom(row.pictures_per_s or 0, plan) for row in rows}
 
 
 def picture_bits(plan: FilePlan) -> float | None:

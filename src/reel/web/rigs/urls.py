@@ -25,6 +25,7 @@ urlpatterns = [
     path("<number:rig_id>/play/", views.play, name="play"),
     path("<number:rig_id>/shelf/", views.shelf, name="shelf"),
     path("<number:rig_id>/fit-frame/", views.fit_frame, name="fit-frame"),
+    path("<number:rig_id>/record-at/", views.record_at, name="record-at"),
     path("<number:rig_id>/piece/", views.piece, name="piece"),
     path("<number:rig_id>/arrange/", views.arrange, name="arrange"),
     path("<number:rig_id>/touches/", views.touches, name="touches"),

@@ -20,6 +20,7 @@ from reel.core.frame import (
     cover,
     proposals,
     scaling,
+    smaller,
     with_renamed,
     without_input,
 )
@@ -136,3 +137,17 @@ class AdviceTests(unittest.TestCase):
         self.assertEqual((area.width_px, area.height_px), (placed.width_px, placed.height_px))
         self.assertAlmostEqual(area.y_px + area.height_px / 2, 550, delta=1)
         self.assertEqual(proposals(found.frame, (960, 1000), Fraction(1), None), [], "once is enough")
+
+
+class SizesTests(unittest.TestCase):
+    def test_smaller_sizes_keep_the_shape_and_are_even(self):
+        for mode, wanted in (
+            ("1280x720p30", ["960×540", "640×360"]),
+            ("1920x1080p60", ["1280×720", "960×540"]),
+            ("720x1280p30", ["540×960", "360×640"]),
+            ("768x576i25", ["720×540", "480×360"]),
+            ("320x240p30", []),
+        ):
+            found = smaller(Mode.parse(mode))
+            self.assertEqual([one.size_label for one in found], wanted)
+            self.assertTrue(all(one.rate == Mode.parse(mode).rate for one in found))

@@ -45,6 +45,7 @@ from reel.core.signal import Matrix, Range
 from reel.web.recipes.actions import name_of
 from reel.web.recipes.models import KeptRecipe
 from reel.web.rigs.forms.base import StageForm, choices_of
+from reel.web.rigs.keeps_up import headrooms
 from reel.web.ui.typed import number_of
 
 # Under which field the page says what is wrong with a part of the recipe.
@@ -85,7 +86,7 @@ class RecipeForm(StageForm):
     number = forms.IntegerField(label="Number", required=False, min_value=0, max_value=63)
     bitrate_mbps = _megabits("Bitrate, Mb/s")
     most_mbps = _megabits("at most, Mb/s")
-    effort = _chosen("Effort", "The encoder's own presets. More effort makes smaller files; too much loses frames.")
+    effort = _chosen("Effort", "More effort makes smaller files; too much loses frames. × is its measured headroom.")
     samples = _chosen("Samples", "What arrives in more is reduced to this; less stays what it was.")
     matrix = forms.ChoiceField(label="Matrix", choices=choices_of(Matrix, {}))
     range = forms.ChoiceField(label="Range", choices=choices_of(Range, {}))
@@ -154,15 +155,21 @@ class RecipeForm(StageForm):
         facts = CODECS[codec]
         sound = self.data.get("sound_codec") if self.is_bound else None
         bitrates = SOUND_CODECS[SoundCodec(sound) if sound in set(SoundCodec) else self.recipe.sound_codec].bitrates_bps
-        self._choose("profile", (profile.name for profile in facts.profiles))
+        speeds = self._speeds(codec)
+        self._choose("profile", (profile.name for profile in facts.profiles), {} if facts.efforts else speeds)
         self._choose("rate", facts.rates, RATE_WORDS)
-        self._choose("effort", (effort.name for effort in facts.efforts))
+        self._choose("effort", (effort.name for effort in facts.efforts), speeds)
         self._choose("samples", (samples_label(*form) for form in facts.forms()))
         tunes = {key: f"{key}: {says}" for key, says in facts.tunes.items()}
         self._choose("tune", ("", *tunes), {"": "none", **tunes})
         self._choose("level", ("", *facts.level_names), {"": "as needed"})
         kilobits = [str(bitrate // 1000) for bitrate in bitrates]
         self._choose("sound_kbps", kilobits, {number: f"{number} kb/s" for number in kilobits})
+
+    def _speeds(self, codec: VideoCodec) -> dict[str, str]:
+        """Give what stands for a codec's efforts or profiles where this machine was measured with them."""
+        found = headrooms(file_plan(self._setup)) if self._setup is not None else {}
+        return {choice: f"{choice}, {times:.1f}×" for (of, choice), times in found.items() if of == codec}
 
     def _choose(self, name: str, values: Iterable[str], words: Any = None) -> None:
         """Set the choices of a select; what is chosen and is not among them stays to be seen."""

@@ -1,6 +1,7 @@
 """The bench through Django's client and its job: cells, the drawing, what is warned of."""
 
 from dataclasses import replace
+from fractions import Fraction
 from itertools import combinations
 from unittest.mock import patch
 
@@ -11,14 +12,16 @@ from reel.core.errors import ReelError
 from reel.core.file import CODECS, ConstantQuality, Draft, VideoCodec, forecast
 from reel.core.line import DeviceKind, file_plan, propose
 from reel.core.media import PartWriter
+from reel.core.media.speed import Speed as MeasuredSpeed
 from reel.core.media.tests.clips import picture
+from reel.core.signal import Mode
 from reel.recorder.messages import UnreachableError
 from reel.web.jobs.models import Job, JobState
 from reel.web.jobs.running import run_here
 from reel.web.machine.models import Speed
 from reel.web.rigs import benching
 from reel.web.rigs.actions import make_rig
-from reel.web.rigs.benching import BENCH, cells, sample_path
+from reel.web.rigs.benching import BENCH, cells, choice_of, sample_path
 from reel.web.rigs.keeps_up import BOTTOM, LEFT, RIGHT, TOP, keeping, picture_bits
 
 HTMX = {"HX-Request": "true"}
@@ -30,10 +33,10 @@ class BenchTests(TestCase):
         self.plan = file_plan(self.rig.plan)
         sample_path(self.rig).unlink(missing_ok=True)
 
-    def keep(self, codec, choice, per_s, bits=100_000, samples="4:2:0 8-bit"):
+    def keep(self, codec, choice, per_s, bits=100_000, samples="4:2:0 8-bit", width_px=1280, height_px=720):
         Speed.objects.create(
-            codec=codec, choice=choice, width_px=1280, height_px=720, samples=samples, pictures_per_s=per_s,
-            bits_per_picture=bits,
+            codec=codec, choice=choice, width_px=width_px, height_px=height_px, samples=samples,
+            pictures_per_s=per_s, bits_per_picture=bits,
         )  # fmt: skip
 
     def test_what_was_measured_with_the_same_settings_is_forecast_as_an_estimate(self):
@@ -59,7 +62,7 @@ class BenchTests(TestCase):
             job = run_here(BENCH, self.rig.pk)
             self.assertEqual((job.state, job.problem), (JobState.DONE, ""))
             run_here(BENCH, self.rig.pk)  # done: it is not run again by itself
-        rows = {(row.codec, row.choice): row for row in Speed.objects.all()}
+        rows = {(row.codec, row.choice): row for row in Speed.objects.filter(width_px=1280)}
         self.assertEqual(set(rows), {(codec.value, choice) for codec, choice in cells()})
         self.assertGreater(len(rows), 25)
         for cell, row in rows.items():
@@ -69,6 +72,53 @@ class BenchTests(TestCase):
         page = self.client.get(reverse("rigs:stage", args=[self.rig.pk, "file"]))
         for facts in CODECS.values():
             self.assertContains(page, f">{facts.label}</text>")
+
+    def test_what_does_not_keep_up_is_measured_at_smaller_sizes_until_it_does(self):
+        speeds = {("h264", "medium"): 23, ("hevc", "fast"): 12, ("h264", "ultrafast"): 300}
+        asked = []
+
+        def measured(plan, frames, *, seconds, go_on):
+            recipe = plan.recipe
+            size, cell = plan.frame.size_label, (recipe.codec.value, choice_of(recipe))
+            asked.append((*cell, size))
+            per_s = speeds[cell] * (1280 * 720) / (plan.frame.width_px * plan.frame.height_px)
+            return MeasuredSpeed(pictures_per_s=per_s, bits_per_picture=1000)
+
+        done = []
+        with (
+            patch.object(benching, "take_fresh_sample"),
+            patch.object(benching, "Sample"),
+            patch.object(benching, "measure_speed", measured),
+            patch.object(benching, "cells", lambda: [(VideoCodec(codec), choice) for codec, choice in speeds]),
+        ):
+            benching.bench(self.rig.pk, done.append)
+        self.assertEqual(
+            asked[3:], [("h264", "medium", "960×540"), ("hevc", "fast", "960×540"), ("hevc", "fast", "640×360")]
+        )
+        self.assertEqual(done, sorted(done), "progress never goes back")
+        found = keeping(self.plan, Draft(effort="medium"))
+        self.assertEqual([one.words for one in found.frames], ["Record 960×540", "Record 15 a second"])
+        found = keeping(self.plan, Draft(codec=VideoCodec.HEVC, effort="fast"))
+        self.assertEqual([one.words for one in found.frames], ["Record 640×360", "Record 7.5 a second"])
+        self.assertEqual(keeping(self.plan, Draft(effort="ultrafast")).frames, ())
+        lapse = replace(self.plan, lapse=Fraction(2))
+        self.assertEqual(keeping(lapse, Draft(effort="medium")).frames, (), "of a time-lapse fewer are needed")
+
+    def test_a_smaller_frame_is_taken_from_the_file_page_and_what_is_typed_stays(self):
+        self.keep("h264", "medium", 23)
+        self.keep("h264", "medium", 41, width_px=960, height_px=540)
+        typed = {"codec": "h264", "effort": "medium", "tune": "grain", **FIELDS}
+        page = self.client.get(reverse("rigs:recipe", args=[self.rig.pk]), typed, headers=HTMX)
+        self.assertContains(page, "Record 960×540, 1.4×")
+        self.assertContains(page, "medium, 0.8×")
+        address = reverse("rigs:record-at", args=[self.rig.pk])
+        answer = self.client.post(address, typed | {"mode": "960x540p30"}, headers=HTMX)
+        self.assertContains(answer, '<option value="grain" selected>')
+        self.assertContains(answer, "medium, 1.4×")
+        self.assertEqual(answer["HX-Trigger"], "signal-changed")
+        self.rig.refresh_from_db()
+        self.assertEqual((self.rig.plan.frame.mode, self.rig.plan.recipe.tune), (Mode.parse("960x540p30"), ""))
+        self.assertEqual(self.client.post(address, typed | {"mode": "1x1"}).status_code, 409)
 
     def test_without_a_signal_and_without_a_sample_it_fails_with_its_reason(self):
         with patch.object(benching, "client", side_effect=UnreachableError), patch.object(benching, "_SIGNAL_S", 0):

@@ -15,7 +15,18 @@ from reel.web.rigs.views.frame import (
 from reel.web.rigs.views.path import change, mend, put_back, tick
 from reel.web.rigs.views.rigs import allow, delete, duplicate, export, import_rig, index, new, proposal
 from reel.web.rigs.views.sound import add_input, balance, remove_input, rename_input, strip, sync, test_sync, tracks
-from reel.web.rigs.views.stages import bench, fit_frame, keep_recipe, keeps_up, line, play, recipe, shelf, stage
+from reel.web.rigs.views.stages import (
+    bench,
+    fit_frame,
+    keep_recipe,
+    keeps_up,
+    line,
+    play,
+    recipe,
+    record_at,
+    shelf,
+    stage,
+)
 
 __all__ = [
     "add_input",
@@ -43,6 +54,7 @@ __all__ = [
     "proposal",
     "put_back",
     "recipe",
+    "record_at",
     "remove_input",
     "rename_input",
     "shelf",

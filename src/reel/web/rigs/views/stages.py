@@ -1,6 +1,7 @@
 """The pages of a rig's stages."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 from django.db import transaction
@@ -13,6 +14,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from reel.core.errors import BadValueError
 from reel.core.file import Purpose, file_stem
 from reel.core.line import STAGES, file_plan
+from reel.core.signal import Mode
 from reel.recorder.messages import Status
 from reel.web.jobs.actions import ask_for
 from reel.web.jobs.models import OPEN_STATES, Job
@@ -174,6 +176,17 @@ def fit_frame(request: HttpRequest, rig_id: int) -> HttpResponse:
     rig = get_object_or_404(Rig, pk=rig_id)
     actions.fit_frame(rig, glance(request))
     return redirect("rigs:stage", rig_id=rig.pk, stage="frame")
+
+
+@require_POST
+def record_at(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Record another size or rate, from the File page, whose settings stay as they are typed."""
+    rig = get_object_or_404(Rig, pk=rig_id)
+    frame = replace(rig.plan.frame, mode=Mode.parse(request.POST.get("mode", "")[:40]))
+    actions.set_frame(rig, frame, glance(request))
+    response = _file_page(request, rig, shown(stage_form(request, rig, "file", request.POST)), {"is_draft": True})
+    response["HX-Trigger"] = "signal-changed"  # the line above has another frame
+    return response
 
 
 def input_place(request: HttpRequest, rig: Rig) -> int:
