@@ -8,7 +8,7 @@ from reel.core.file.exchange import read_recipe, write_recipe
 from reel.core.file.expectations import Expectations, expectations
 from reel.core.file.forecast import Forecast, Measured, forecast
 from reel.core.file.length import parse_gigabytes, parse_length, plain_length, with_parts
-from reel.core.file.mending import mend, offers, usual_rate
+from reel.core.file.mending import fuller, mend, offers, usual_rate
 from reel.core.file.naming import DEFAULT_PATTERN, NameFacts, file_stem, slug
 from reel.core.file.plan import FilePlan
 from reel.core.file.purposes import STARTING_POINTS, Purpose, start_from
@@ -62,6 +62,7 @@ __all__ = [
     "expectations",
     "file_stem",
     "forecast",
+    "fuller",
     "lighter_effort",
     "lines",
     "mend",

@@ -16,8 +16,11 @@ from reel.core.file.rate import (
     VariableBitrate,
 )
 from reel.core.file.recipe import Draft, Recipe
+from reel.core.signal import PixelFormat
 
 _USUAL_BPS = 12_000_000
+# What keeps the colour samples of a picture; one without colour needs the least.
+_CHROMA_OF = {chroma.value: chroma for chroma in Chroma} | {"RGB": Chroma.C444, "4:0:0": Chroma.C420}
 # Where a codec is at home, if not in the first container that holds it: there most programs look for it.
 _HOMES = {VideoCodec.PRORES: Container.MOV, VideoCodec.DNXHR: Container.MOV}
 
@@ -134,6 +137,22 @@ def nearest_rate(asked: RateControl, codec: CodecFacts) -> RateControl:
     if bitrate_bps is not None and kind is RateKind.VARIABLE:
         return VariableBitrate(bitrate_bps=bitrate_bps, most_bps=bitrate_bps)
     return usual_rate(kind, codec)
+
+
+def fuller(draft: Draft, pixels: PixelFormat) -> Recipe | None:
+    """Give the settings of the same codec that store no fewer colour samples and bits than a picture has.
+
+    None where a draft does already, or the codec can't.
+    """
+    order = list(Chroma)
+    comes = _CHROMA_OF.get(pixels.chroma, draft.chroma)
+    chroma = max(draft.chroma, comes, key=order.index)
+    bits = max(draft.bits, pixels.depth_bits)
+    if (chroma, bits) == (draft.chroma, draft.bits):
+        return None
+    found = mend(Draft(**{**draft.as_fields(), "chroma": chroma, "bits": bits, "profile": ""}))
+    holds = order.index(found.chroma) >= order.index(chroma) and found.bits >= bits
+    return found if holds else None
 
 
 def offers(draft: Draft) -> tuple[Recipe, ...]:

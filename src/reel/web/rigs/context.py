@@ -266,6 +266,7 @@ def _file(page: RigPage) -> dict[str, object]:
         "write_bps": (page.rig.shelf or home_place()).write_bps,
         "shelf_path": str(shelf_of_rig(page.rig).root),
         "is_network": isinstance(page.plan.picture.origin, Network),
+        "comes": page.signal or page.expected,
     }
 
 

@@ -35,6 +35,7 @@ from reel.core.file import (
     expectations,
     file_stem,
     forecast,
+    fuller,
     lines,
     mend,
     offers,
@@ -42,7 +43,7 @@ from reel.core.file import (
     start_from,
     usual_rate,
 )
-from reel.core.signal import Matrix, Mode, Range
+from reel.core.signal import Matrix, Mode, Range, pixel_format
 
 FRAME = Mode.parse("1280x720p30")
 RATES = st.one_of(
@@ -192,6 +193,24 @@ class RecipeTests(unittest.TestCase):
         self.assertEqual(found.picture_bps, 5_000_000 - 192_000)
         lossless = replace(plan, recipe=Recipe(container=Container.MKV, sound_codec=SoundCodec.FLAC))
         self.assertIsNone(forecast(lossless, Measured.of([5_000_000])).picture_bps, "nobody knows how much is sound")
+
+    def test_what_arrives_in_more_is_kept_where_the_codec_can(self):
+        for codec, comes, wanted in (
+            (VideoCodec.H264, "yuyv422", (Chroma.C422, 8)),
+            (VideoCodec.H264, "rgb24", (Chroma.C444, 8)),
+            (VideoCodec.HEVC, "p010le", (Chroma.C420, 10)),
+            (VideoCodec.H264, "yuv420p", None),
+            (VideoCodec.AV1, "yuv444p", None),
+            (VideoCodec.MPEG2, "yuv420p10le", None),
+            (VideoCodec.DNXHR, "yuv422p10le", (Chroma.C422, 10)),
+        ):
+            recipe = mend(Draft(codec=codec))
+            found = fuller(recipe, pixel_format(comes))
+            with self.subTest(codec, comes=comes):
+                self.assertEqual(found and (found.chroma, found.bits), wanted)
+                self.assertEqual(found.codec if found else codec, codec)
+        whole = fuller(Draft(), pixel_format("yuv444p10le"))
+        self.assertIsNone(fuller(whole, pixel_format("yuv444p10le")), "it is whole already")
 
     def test_a_time_lapse_costs_by_what_it_shows(self):
         recipe = Recipe(rate=ConstantBitrate(bitrate_bps=12_000_000))

@@ -104,6 +104,19 @@ class BenchTests(TestCase):
         lapse = replace(self.plan, lapse=Fraction(2))
         self.assertEqual(keeping(lapse, Draft(effort="medium")).frames, (), "of a time-lapse fewer are needed")
 
+    def test_what_of_the_samples_is_left_out_is_said_and_kept_by_a_button(self):
+        setup = propose(DeviceKind.CONSOLE, {"hdmi-box"}, Mode.parse("1280x720p30"))
+        rig = make_rig("Moss", setup)
+        address = reverse("rigs:recipe", args=[rig.pk])
+        kept = {"codec": "h264", "effort": "medium", **FIELDS}
+        page = self.client.get(address, kept, headers=HTMX)
+        self.assertContains(page, "4:2:2 8-bit arrives, 4:2:0 8-bit is written: some of it is left out.")
+        page = self.client.get(address, kept | {"samples": "4:2:2 8-bit", "profile": ""}, headers=HTMX)
+        self.assertContains(page, "MP4: H.264 High 4:2:2, 4:2:2 8-bit")
+        self.assertNotContains(page, "is left out")
+        page = self.client.get(address, kept | {"codec": "av1", "effort": "8"}, headers=HTMX)
+        self.assertNotContains(page, "is left out", msg_prefix="AV1 as it is encoded here holds no more")
+
     def test_a_smaller_frame_is_taken_from_the_file_page_and_what_is_typed_stays(self):
         self.keep("h264", "medium", 23)
         self.keep("h264", "medium", 41, width_px=960, height_px=540)

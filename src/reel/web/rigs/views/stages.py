@@ -12,9 +12,9 @@ from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from reel.core.errors import BadValueError
-from reel.core.file import Purpose, file_stem
+from reel.core.file import Purpose, file_stem, fuller
 from reel.core.line import STAGES, file_plan
-from reel.core.signal import Mode
+from reel.core.signal import Mode, Signal, pixel_format
 from reel.recorder.messages import Status
 from reel.web.jobs.actions import ask_for
 from reel.web.jobs.models import OPEN_STATES, Job
@@ -67,11 +67,22 @@ def _file_page(
 ) -> HttpResponse:
     """Show the File page with a form, filled in or not, and what it costs; htmx gets the form alone."""
     costs = file_costs(rig, form.plan_of(rig.plan), form.draft, rig_status(glance(request), rig.pk))
-    context = (
-        stage_context(request, rig, "file") | {"form": form, "example": _example(rig, form)} | costs | (more or {})
-    )
+    page = stage_context(request, rig, "file")
+    own = {"form": form, "example": _example(rig, form), "whole": _kept_whole(form, page["comes"])}
+    context = page | own | costs | (more or {})
     template = "rigs/_recipe.html" if getattr(request, "htmx", False) else "rigs/file.html"
     return render(request, template, context, status=status)
+
+
+def _kept_whole(form: RecipeForm, comes: object) -> dict[str, str]:
+    """Say what would keep all colour samples and bits of what comes; nothing where they are, or nothing does."""
+    if form.draft.as_sent or not isinstance(comes, Signal):
+        return {}
+    pixels = pixel_format(comes.pixels)
+    found = fuller(form.draft, pixels)
+    if found is None:
+        return {}
+    return {"comes": pixels.label, "profile": found.profile, "samples": found.samples}
 
 
 def _example(rig: Rig, form: RecipeForm) -> str:
