@@ -116,12 +116,15 @@ class Keeping:
 
     @property
     def nearest(self) -> Point | None:
-        """The way that keeps up and is nearest to the chosen one: of its codec, with the most effort; else another."""
+        """The way that keeps up and is nearest: of the chosen codec the one with the most effort, else by its size."""
         if self.chosen is None or not self.is_warned:
             return None
         fitting = [point for point in self.points if point.headroom >= SAFE]
         own = [point for point in fitting if point.codec is self.chosen.codec]
-        return min(own or fitting, key=lambda point: point.headroom, default=None)
+        if own:
+            return min(own, key=lambda point: point.headroom)
+        size = self.chosen.gigabytes
+        return min(fitting, key=lambda one: (abs(math.log(one.gigabytes / size)), one.headroom), default=None)
 
 
 def keeping(plan: FilePlan, draft: Draft) -> Keeping | None:

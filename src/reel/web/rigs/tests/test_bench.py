@@ -165,6 +165,7 @@ class BenchTests(TestCase):
         slow = keeping(self.plan, Draft(effort="slow"))
         self.assertTrue(slow.chosen.loses)
         self.assertEqual(slow.nearest.choice, "fast", "the most effort of the same codec that keeps up")
+        self.keep("dnxhr", "HQX", 42, bits=12_000_000)
         hevc = keeping(self.plan, Draft(codec=VideoCodec.HEVC, effort="ultrafast"))
         self.assertEqual((hevc.is_warned, hevc.chosen.loses, hevc.nearest.label), (True, False, "H.264 fast"))
         for point in found.points:
