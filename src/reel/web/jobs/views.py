@@ -11,9 +11,11 @@ from reel.web.jobs.models import Job
 
 @require_POST
 def call_off(request: HttpRequest, job_id: int) -> HttpResponse:
-    """Call a job off and go back to the page that showed it."""
+    """Call a job off and go back to the page that showed it; htmx stays there, and sees it by the job's state."""
     job = get_object_or_404(Job, pk=job_id)
     actions.call_off(job)
+    if getattr(request, "htmx", False):
+        return HttpResponse(status=204)
     return redirect(request.POST.get("next", "/") if _is_ours(request) else "/")
 
 

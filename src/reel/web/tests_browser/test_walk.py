@@ -157,6 +157,29 @@ class WalkTests(StackTestCase):
         expect(page.locator("#take video")).to_be_visible(timeout=120_000)  # in a copy that a browser plays
         expect(page.locator("#take")).to_contain_text("every picture")
 
+    def test_this_machine_is_measured_called_off_and_what_it_keeps_up_with_is_chosen_in_the_drawing(self):
+        page = self.page
+        page.goto(f"{self.url}/rigs/")
+        page.get_by_role("link", name="Potting bench, camera", exact=True).click()
+        page.locator(".stage-title", has_text=re.compile("^File$")).click()
+        keeps = page.locator("#keeps-up")
+        page.get_by_label("File name").fill("{rig}_{number}")
+        page.get_by_label("File name").press("Tab")
+        expect(page.locator("#recipe")).to_contain_text("changed, not saved yet")
+        page.get_by_role("button", name="Measure this machine").click()
+        # the first three codecs with an effort each take so long; in all it takes minutes
+        expect(keeps.get_by_role("status")).to_have_text(re.compile(r"^([5-9]|\d\d) %$"), timeout=120_000)
+        keeps.get_by_role("button", name="call off").click()
+        expect(keeps.locator(".keeps-point.is-chosen")).to_have_count(1)
+        expect(page.get_by_label("File name")).to_have_value("{rig}_{number}")
+        expect(
+            page.get_by_label("Effort", exact=True).locator("option", has_text=re.compile(r"^superfast, \d+\.\d×$"))
+        ).to_have_count(1)
+        keeps.get_by_text("The same as a table").click()
+        keeps.get_by_role("button", name="H.264 ultrafast").click()
+        expect(page.get_by_label("Effort", exact=True)).to_have_value("ultrafast")
+        expect(page.locator("#cost")).to_contain_text(re.compile(r"Headroom\s*\d+\.\d×"))
+
     def test_two_rigs_roll_at_once_by_one_press_and_are_cut_apart(self):
         page = self.page
         page.goto(f"{self.url}/rigs/8/roll/")

@@ -139,7 +139,7 @@ def bench(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Have this machine measured with the rig's picture, unless that is asked for already."""
     rig = get_object_or_404(Rig, pk=rig_id)
     refuse_unasked(rig)
-    if not Job.objects.filter(kind=BENCH, subject=rig.pk, state__in=OPEN_STATES).exists():
+    if not _is_measured(rig):
         ask_for(BENCH, rig.pk)
     if getattr(request, "htmx", False):
         return _keeps_up(request, rig, request.POST)
@@ -148,8 +148,17 @@ def bench(request: HttpRequest, rig_id: int) -> HttpResponse:
 
 @require_GET
 def keeps_up(request: HttpRequest, rig_id: int) -> HttpResponse:
-    """Say how far the measuring has come, or draw what came of it."""
-    return _keeps_up(request, get_object_or_404(Rig, pk=rig_id), request.GET)
+    """Say how far the measuring has come, or draw what came of it; then the efforts have their figures too."""
+    rig = get_object_or_404(Rig, pk=rig_id)
+    response = _keeps_up(request, rig, request.GET)
+    if not _is_measured(rig):
+        response["HX-Trigger"] = "measured"
+    return response
+
+
+def _is_measured(rig: Rig) -> bool:
+    """Say whether this machine is being measured with a rig's picture."""
+    return Job.objects.filter(kind=BENCH, subject=rig.pk, state__in=OPEN_STATES).exists()
 
 
 def _keeps_up(request: HttpRequest, rig: Rig, data: QueryDict) -> HttpResponse:
