@@ -57,6 +57,11 @@ class SentTake(LocalTake):
         """Begin with the first keyframe that comes after an instant."""
         self._begins_ns = at_ns
 
+    @property
+    def can_hold(self) -> bool:
+        """It can't: packets would be missing."""
+        return False
+
     def hold(self, now_ns: int) -> None:
         """Refuse."""
         raise RefusedError(NO_HOLD)

@@ -232,7 +232,7 @@ class RollStatus:
     `free_bytes` and `seconds_left` count until the reserve is reached, at that rate; None before there is one. `part`
     is the number of the part that is written, `starts_in_s` what is left of a countdown. `behind` says
     what can't keep up just now, `lighter` is the next lighter effort, "" where there is none. `full_in_s` is given
-    where the drive is full soon.
+    where the drive is full soon. `can_hold` says whether it can be held.
     """
 
     take_id: int
@@ -254,6 +254,7 @@ class RollStatus:
     part: int = 1
     starts_in_s: float = 0.0
     is_trial: bool = False
+    can_hold: bool = True
     behind: Behind | None = None
     lighter: str = ""
     full_in_s: int | None = None

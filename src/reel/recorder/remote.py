@@ -61,6 +61,11 @@ class RemoteTake(Take):
         """Tell the device to start."""
         self.own.start()
 
+    @property
+    def can_hold(self) -> bool:
+        """It can't: no device records on into the same file."""
+        return False
+
     def hold(self, now_ns: int) -> None:
         """Refuse: the device can't."""
         raise RefusedError(_NO_HOLD)

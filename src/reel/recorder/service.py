@@ -4,7 +4,7 @@ import datetime
 import threading
 from collections.abc import Callable, Sequence
 from contextlib import ExitStack
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from functools import partial
 from pathlib import Path
@@ -103,7 +103,7 @@ class Recorder:
             TestSync: self._test_sync,
             TakeSample: self._take_sample,
             StartRoll: self._start,
-            Hold: lambda asked: self._of_each(asked.takes, lambda take, now_ns: take.hold(now_ns)),
+            Hold: self._hold,
             CarryOn: lambda asked: self._of_each(asked.takes, lambda take, _: take.carry_on()),
             AddMark: lambda asked: self._of_each(asked.takes, partial(self._mark, label=asked.label)),
             Arrange: self._arrange,
@@ -315,12 +315,12 @@ class Recorder:
 
     def _made_sent(self, request: StartRoll, one: RigToRoll, source: Source, undo: ExitStack) -> SentTake:
         """Make the take of a feed that is recorded as it is sent."""
-        sent, recipe, plan = source.sent, one.setup.recipe, source.plan()
-        if sent is None:
+        sent, recipe, signal = source.sent, one.setup.recipe, source.readings[0].signal
+        if sent is None or signal is None:
             raise RefusedError(f"{one.rig_name} can't be recorded as it is sent: it sends no packets of its own.")
         if reason := why_not_held(recipe.container, sent.streams):
             raise RefusedError(f"{one.rig_name} can't be recorded as it is sent. {reason}; choose that in File.")
-        started_at = self.clock.wall()
+        plan, started_at = replace(source.plan(), frame=signal.mode), self.clock.wall()
         shelf = self._shelf_of(one)
         reserved = shelf.reserve(recipe.name_pattern, plan.named(one.rig_name, started_at), recipe.suffix)
         file = PartFile(shelf, reserved, plan, lambda path, _: SentWriter(path, recipe.container, sent.streams))
@@ -375,6 +375,13 @@ class Recorder:
         for take in self._found(ids):
             do(take, now_ns)
         return ids
+
+    def _hold(self, asked: Hold) -> tuple[int, ...]:
+        """Hold takes, or none where one can't be held."""
+        now_ns = self.clock.now_ns()
+        for take in sorted(self._found(asked.takes), key=lambda take: take.can_hold):
+            take.hold(now_ns)  # one that can't be held comes first, and refuses
+        return asked.takes
 
     def _found(self, ids: tuple[int, ...]) -> list[Take]:
         takes = [self._takes.get(take_id) for take_id in ids]

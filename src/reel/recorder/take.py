@@ -43,6 +43,11 @@ class Take:
     ended: threading.Event = field(default_factory=threading.Event)
 
     @property
+    def can_hold(self) -> bool:
+        """Whether it can be held."""
+        return True
+
+    @property
     def is_ending(self) -> bool:
         """Whether it takes no more pictures."""
         return self.is_cut
@@ -152,6 +157,7 @@ class Take:
             part=part,
             starts_in_s=starts_in_s,
             is_trial=self.rolled.is_trial,
+            can_hold=self.can_hold,
             behind=behind,
             lighter=lighter.effort if (lighter := lighter_effort(self.plan.recipe)) else "",
             full_in_s=left_s if ends_s is None and left_s is not None and left_s < WARN_S else None,

@@ -78,8 +78,7 @@ def walk(setup: RigSetup, live: Sequence[Live] = (), measured: Measured | None =
             rate_bps=_rate(comes),
             losses=_of_stage(way, "arrival"),
         ),
-        _frame_stage(setup, plan.signal, way, comes),
-        _sound_stage(setup, plan, live),
+        *(_sent_stages(comes) if plan.recipe.as_sent else _made_stages(setup, plan, way, comes, live)),
         _file_stage(plan, measured),
         Stage(key="roll", fact="blocked" if way.block else "ready"),
     )
@@ -161,6 +160,22 @@ def _remote_stages(plan: FilePlan, picture: InputSetup, planned: Chain, sent: Si
     )
 
 
+def _made_stages(
+    setup: RigSetup, plan: FilePlan, way: Travel, comes: Signal | None, live: Sequence[Live]
+) -> tuple[Stage, Stage]:
+    """Walk Frame and Sound, where the file's picture and tracks are made."""
+    return _frame_stage(setup, plan.signal, way, comes), _sound_stage(setup, plan, live)
+
+
+def _sent_stages(comes: Signal | None) -> tuple[Stage, Stage]:
+    """Walk Frame and Sound of a rig that keeps what is sent: it passes them as it is."""
+    size = comes.mode.size_label if comes else "not open"
+    return (
+        Stage(key="frame", fact=size, detail="as sent", rate_bps=_rate(comes)),
+        Stage(key="sound", fact="as sent"),
+    )
+
+
 def _of_stage(way: Travel, stage: str) -> tuple[Loss, ...]:
     return tuple(loss for loss in way.losses if loss.stage == stage)
 
@@ -168,7 +183,7 @@ def _of_stage(way: Travel, stage: str) -> tuple[Loss, ...]:
 def _path_stage(setup: InputSetup, way: Travel, arrival: Signal | None) -> Stage:
     losses = _of_stage(way, "path")
     if not setup.device.facts.ways_out:
-        detail = "network, as it comes" if isinstance(setup.origin, Network) else "file, own pace"
+        detail = "network, its pace" if isinstance(setup.origin, Network) else "file, own pace"
         return Stage(key="path", fact="direct", detail=detail, rate_bps=_rate(arrival))
     hops = f"{len(setup.path)} hop{'' if len(setup.path) == 1 else 's'}"
     if way.arrives is None:
@@ -267,9 +282,13 @@ def _file_stage(plan: FilePlan, measured: Measured | None) -> Stage:
     return Stage(
         key="file",
         fact=recipe.label,
-        detail=f"{about}{cost.bytes_per_hour / 1e9:.1f} GB/h",
+        detail=f"{about}{_an_hour(cost.bytes_per_hour)}",
         rate_bps=round(cost.written_bps),
     )
+
+
+def _an_hour(size_bytes: int) -> str:
+    return f"{size_bytes / 1e9:.1f} GB/h" if size_bytes >= 10**8 else f"{max(1, round(size_bytes / 1e6))} MB/h"
 
 
 def _label(signal: Signal | None) -> str:

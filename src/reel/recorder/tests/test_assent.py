@@ -117,13 +117,18 @@ class SentTakeTests(ServerTestCase):
         recipe = Recipe(container=Container.MKV, as_sent=True)
         setup = feed(address, Mode.parse("640x360p30"), recipe)
         take = self.start_roll(setup)
-        self.wait_for(lambda status: status.rolls[0].length_s > 2)
+        other = self.start_roll(rig_id=3)
+        status = self.wait_for(lambda status: all(roll.length_s > 2 for roll in status.rolls))
+        self.assertEqual([roll.can_hold for roll in status.rolls], [False, True])
         with self.assertRaises(RefusedError):
-            self.client.ask(Hold(takes=(take,)))
+            self.client.ask(Hold(takes=(other, take)))
+        self.assertEqual(self.client.ask(Ask()).status.roll_of(take_id=other).state, "rolling", "all or none")
+        self.client.ask(Cut(takes=(other,)))
         self.client.ask(Cut(takes=(take,)))
         self.wait_for(lambda status: not status.rolls)
         ended = self.journal.ends[take]
-        facts, asked = probe(ended.path), self.journal.takes[-1].plan
+        facts, asked = probe(ended.path), self.journal.takes[-2].plan
+        self.assertEqual(asked.frame.size_label, "320×240", "which its name may say")
         self.assertEqual((ended.problem, facts.video.width_px), (None, 320), "the sender's size, not the frame's")
         proof = prove_sent(asked, facts=facts, counts=ended.counts, found=read_sent(ended.path))
         self.assertEqual(proof.differing, ())

@@ -34,6 +34,7 @@ def band_facts(roll: RollStatus, rig: RigStatus | None = None) -> dict[str, obje
         "path": roll.path,
         "state": roll.state,
         "holding": roll.state == "holding",
+        "canHold": roll.can_hold,
         "startsIn": math.ceil(roll.starts_in_s),
         "part": f"part {roll.part}" if roll.part > 1 else "",
         "trial": roll.is_trial,

@@ -69,7 +69,7 @@ def draw_line(stages: tuple[Stage, ...], beside: tuple[Strand, ...], open_stage:
     widths = [OPEN_COLUMN if stage.key == open_stage else COLUMN for stage in stages]
     edges = [sum(widths[:place]) for place in range(len(stages) + 1)]
     rates, unpacked = _picture_rates(stages)
-    first = next(place for place, stage in enumerate(stages) if stage.rate_bps)
+    first = next((place for place, stage in enumerate(stages) if stage.rate_bps), len(stages))
     fallen = tuple(
         _fallen_piece(edges[place], rates[place - 1], rates[place])
         for place, stage in enumerate(stages)
@@ -89,7 +89,7 @@ def draw_line(stages: tuple[Stage, ...], beside: tuple[Strand, ...], open_stage:
         ),
         width=edges[-1],
         unknown=f"M0 {MIDDLE} L{edges[first]} {MIDDLE}" if first else "",
-        picture=_band(edges[first:], rates[first:]),
+        picture=_band(edges[first:], rates[first:]) if first < len(stages) else "",
         unpacked=tuple(
             _outline(edges[place], edges[place + 1], unpacked[place])
             for place in range(first, len(stages) - 1)

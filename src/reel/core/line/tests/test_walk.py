@@ -32,6 +32,15 @@ def kinds(stages):
 
 
 class WalkTests(unittest.TestCase):
+    def test_what_is_kept_as_it_is_sent_passes_frame_and_sound(self):
+        setup = feed("tcp://127.0.0.1:9999", Mode.parse("1280x720p30"), Recipe(as_sent=True))
+        live = Live(signal=Signal(mode=Mode.parse("640x360p30")), sound=SoundFormat())
+        frame, sound, file = walk(setup, (live,))[3:6]
+        self.assertEqual((frame.fact, frame.detail, frame.losses), ("640×360", "as sent", ()))
+        self.assertEqual((sound.fact, file.fact, file.rate_bps), ("as sent", "as sent", None))
+        encoded = walk(replace(setup, recipe=Recipe()), (live,))
+        self.assertIn(LossKind.SCALED_UP, kinds(encoded))
+
     def test_losses_stand_where_they_happen(self):
         self.assertEqual(kinds(walk(console("1280x720p30", "1280x720p30"))), ["chroma"], "once")
         stages = walk(console("3840x2160p30", "1920x1080p24"))

@@ -224,6 +224,8 @@ class RecipeForm(StageForm):
     def written(self) -> str:
         """What the file will hold, in a sentence."""
         draft = self.draft
+        if draft.as_sent:
+            return f"{draft.container_facts.name}: picture and sound as they are sent."
         stored = draft.forms().get((draft.chroma, draft.bits))
         codec = " ".join(part for part in (draft.codec_facts.label, stored.profile if stored else "") if part)
         samples = f"{draft.samples}, {draft.matrix} {draft.range}"

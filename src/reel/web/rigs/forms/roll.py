@@ -17,8 +17,24 @@ def _seconds(label: str, most: int, help_text: str) -> forms.IntegerField:
     return forms.IntegerField(label=label, required=False, min_value=0, max_value=most, help_text=help_text)
 
 
-def _length(label: str, help_text: str) -> forms.CharField:
-    return forms.CharField(label=label, required=False, max_length=12, help_text=help_text)
+class LengthField(forms.CharField):
+    """A length as people write it; whole seconds, 0 for none."""
+
+    def __init__(self, label: str, help_text: str) -> None:
+        super().__init__(label=label, required=False, max_length=12, help_text=help_text)
+
+    def clean(self, value: Any) -> int:
+        """Give the seconds."""
+        text: str = super().clean(value).strip()
+        if not text:
+            return 0
+        try:
+            seconds = parse_length(text)
+            if seconds < 1 or seconds % 1:
+                raise BadValueError(str(self.label), length_label(seconds), "it is in whole seconds, from 1 on")
+        except BadValueError as error:
+            raise forms.ValidationError(str(error)) from error
+        return int(seconds)
 
 
 class RollForm(StageForm):
@@ -30,7 +46,7 @@ class RollForm(StageForm):
     reach_back_s = _seconds(
         "Reach back, s", REACH_BACK_S, "The last seconds before the press are kept in memory, and begin the take."
     )
-    cut_after = _length("After", "Like 90s, 30 min or 2h: to the frame.")
+    cut_after = LengthField("After", "Like 90s, 30 min or 2h: to the frame.")
     cut_gb = forms.DecimalField(
         label="At a size, GB", required=False, min_value=Decimal("0.01"), max_value=10_000, decimal_places=3,
         help_text="All parts together.",
@@ -42,9 +58,9 @@ class RollForm(StageForm):
         widget=forms.TimeInput(attrs={"type": "time"}, format="%H:%M"),
         help_text="The next time this computer's clock shows it.",
     )
-    gone = _length("Signal gone for", "Until then the last picture stands in the file, marked and counted as lost.")
-    black = _length("Black for", "A tape's end, a device that sleeps.")
-    still = _length("Still for", "Nothing moves at all, noise left out.")
+    gone = LengthField("Signal gone for", "Until then the last picture stands in the file, marked and counted as lost.")
+    black = LengthField("Black for", "A tape's end, a device that sleeps.")
+    still = LengthField("Still for", "Nothing moves at all, noise left out.")
     cut_on_event = forms.BooleanField(
         label="When it locks", required=False, help_text="A device that is linked to this computer reports that."
     )
@@ -93,25 +109,15 @@ class RollForm(StageForm):
         return RollSetup(
             countdown_s=cleaned["countdown_s"] or 0,
             reach_back_s=cleaned["reach_back_s"] or 0,
-            cut_after_s=_read("After", cleaned["cut_after"]),
+            cut_after_s=cleaned["cut_after"],
             cut_gb=Fraction(cleaned["cut_gb"] or 0),
             cut_at=f"{cleaned['cut_at']:%H:%M}" if cleaned["cut_at"] else "",
-            gone_s=_read("Signal gone for", cleaned["gone"]),
-            black_s=_read("Black for", cleaned["black"]),
-            still_s=_read("Still for", cleaned["still"]),
+            gone_s=cleaned["gone"],
+            black_s=cleaned["black"],
+            still_s=cleaned["still"],
             cut_on_event=cleaned["cut_on_event"],
             lapse=cleaned["lapse"] or 1,
             every_s=Fraction(cleaned["every_s"] or 0),
             may_lighten=cleaned["may_lighten"],
             cue=cleaned["cue"],
         )
-
-
-def _read(label: str, text: str) -> int:
-    """Read a length as whole seconds; 0 for none. Raises BadValueError."""
-    if not text.strip():
-        return 0
-    seconds = parse_length(text.strip())
-    if seconds < 1 or seconds % 1:
-        raise BadValueError(label, length_label(seconds), "it is in whole seconds, from 1 on")
-    return int(seconds)

@@ -5,6 +5,7 @@ from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
+from reel.core.file import Recipe
 from reel.core.frame import FrameSetup
 from reel.core.line import (
     DEVICES,
@@ -69,3 +70,5 @@ class LineTests(SimpleTestCase):
     def test_what_is_not_known_is_dashed(self):
         line = drawn(feed("a.mp4"))
         self.assertEqual((line.unknown, line.strands), ("M0 34 L300 34", ()))
+        line = drawn(feed("tcp://127.0.0.1:9999", recipe=Recipe(as_sent=True)))
+        self.assertEqual((line.unknown, line.picture), (f"M0 34 L{line.width} 34", ""), "nothing of it, while closed")

@@ -9,6 +9,7 @@ from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
+from reel.core.file import Recipe
 from reel.core.frame import FrameSetup, Scaler
 from reel.core.line import DeviceKind, Turn, propose, write_rig
 from reel.core.line.tests.rigs import feed
@@ -93,6 +94,16 @@ class StageTests(TestCase):
         self.assertEqual(self.client.get(self.address("device")).status_code, 409)
         self.client.post(reverse("rigs:delete", args=[self.rig.pk]))
         self.assertEqual(Rig.objects.count(), 1)
+
+    def test_a_rig_that_records_as_it_is_sent_says_what_that_leaves_out(self):
+        rig = make_rig("Far", feed("tcp://127.0.0.1:9999", recipe=Recipe(as_sent=True)))
+        self.assertContains(self.client.get(reverse("rigs:index")), "Far")
+        for stage, is_said in (("arrival", True), ("frame", True), ("sound", True), ("device", False), ("file", False)):
+            page = self.client.get(reverse("rigs:stage", args=[rig.pk, stage]))
+            self.assertEqual("nothing of this page is in the file" in page.content.decode(), is_said, stage)
+        self.assertContains(page, "MP4: picture and sound as they are sent.")
+        self.assertContains(page, "A take measures it.")
+        self.assertNotContains(page, "What this machine keeps up with")
 
     def test_file_is_kept(self):
         self.client.post(

@@ -63,6 +63,12 @@ def bits_per_pixel(picture_bps: int, mode: Mode) -> str:
 
 
 @register.filter
+def holdable(rolls: list[dict[str, object]]) -> list[dict[str, object]]:
+    """Give those takes that can be held."""
+    return [roll for roll in rolls if roll["canHold"]]
+
+
+@register.filter
 def alone(value: object) -> list[object]:
     """Give a list of one thing."""
     return [value]
