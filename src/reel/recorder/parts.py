@@ -127,7 +127,7 @@ class Parts:
             part.lane.finish()
 
     def settle(self) -> None:
-        """Wait until all that was queued is written; used by the virtual clock."""
+        """Wait until there is room in each lane; used by the virtual clock."""
         for lane in list(self.lanes):
             lane.settle()
 

@@ -64,6 +64,16 @@ LEAVE_S = 0.5
 SOON_NS = NS // 5
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Ready:
+    """What a take is made of before it has a file: its shelf, its name there, what it rolls, and what ends it."""
+
+    shelf: Shelf
+    reserved: Reserved
+    rolled: Rolled
+    conduct: RollSetup
+
+
 @dataclass(slots=True)
 class Recorder:
     """Answers requests, several at a time, each on the thread that asks; nothing waits under its lock.
@@ -286,29 +296,28 @@ class Recorder:
                 raise RefusedError(f"{who} can't roll. {reading.problem}")
         if one.setup.recipe.as_sent:
             return self._made_sent(request, one, source, undo)
-        recipe, plan, started_at = one.setup.recipe, source.plan(), self.clock.wall()
+        plan = source.plan()
         plan.check()
-        shelf = self._shelf_of(one)
-        reserved = shelf.reserve(recipe.name_pattern, plan.named(one.rig_name, started_at), recipe.suffix)
-        first = PartFile(shelf, reserved, plan, PartWriter)
+        ready = self._ready(request, one, plan)
+        first = PartFile(ready.shelf, ready.reserved, plan, PartWriter)
         undo.callback(first.discard)
         first.open()
         lane = Lane(first, closed=lambda error: take.part_closed(first, error))
         parts = Parts(lane, plan, lambda number, tick: take.open_part(number, tick))
-        roll, conduct = source.make_roll(parts), _conduct(one.setup.roll, request)
-        if length_s := request.length_s or conduct.cut_after_s:
+        roll = source.make_roll(parts)
+        if length_s := request.length_s or ready.conduct.cut_after_s:
             roll.end_after(max(1, round(length_s * plan.pace)))
         take = RollingTake(
-            shelf=shelf,
+            shelf=ready.shelf,
+            reserved=ready.reserved,
+            rolled=ready.rolled,
+            conduct=ready.conduct,
             reserve_bytes=self.reserve_bytes,
-            reserved=reserved,
-            rolled=_rolled(one, plan, reserved, started_at, is_trial=request.is_trial),
-            roll=roll,
             rig=partial(self._rigs.get, one.rig_id),
             closed=self._on_closed,
-            files=[first],
             clock=self.clock,
-            conduct=conduct,
+            files=[first],
+            roll=roll,
             part_began=self._note_part,
         )
         return take
@@ -320,26 +329,34 @@ class Recorder:
             raise RefusedError(f"{one.rig_name} can't be recorded as it is sent: it sends no packets of its own.")
         if reason := why_not_held(recipe.container, sent.streams):
             raise RefusedError(f"{one.rig_name} can't be recorded as it is sent. {reason}; choose that in File.")
-        plan, started_at = replace(source.plan(), frame=signal.mode), self.clock.wall()
-        shelf = self._shelf_of(one)
-        reserved = shelf.reserve(recipe.name_pattern, plan.named(one.rig_name, started_at), recipe.suffix)
-        file = PartFile(shelf, reserved, plan, lambda path, _: SentWriter(path, recipe.container, sent.streams))
+        plan = replace(source.plan(), frame=signal.mode)
+        ready = self._ready(request, one, plan)
+        file = PartFile(
+            ready.shelf, ready.reserved, plan, lambda path, _: SentWriter(path, recipe.container, sent.streams)
+        )
         undo.callback(file.discard)
         file.open()
-        conduct = _conduct(one.setup.roll, request)
+        length_ticks = round((request.length_s or ready.conduct.cut_after_s) * plan.tick_rate)
         return SentTake(
-            shelf=shelf,
+            shelf=ready.shelf,
+            reserved=ready.reserved,
+            rolled=ready.rolled,
+            conduct=ready.conduct,
             reserve_bytes=self.reserve_bytes,
-            reserved=reserved,
-            rolled=_rolled(one, plan, reserved, started_at, is_trial=request.is_trial),
             rig=partial(self._rigs.get, one.rig_id),
             closed=self._on_closed,
-            files=[file],
             clock=self.clock,
-            conduct=conduct,
+            files=[file],
             sent=sent,
-            length_ticks=round((request.length_s or conduct.cut_after_s) * plan.tick_rate),
+            length_ticks=length_ticks,
         )
+
+    def _ready(self, request: StartRoll, one: RigToRoll, plan: FilePlan) -> _Ready:
+        """Set the name of a take aside on its rig's shelf."""
+        shelf, recipe, started_at = self._shelf_of(one), plan.recipe, self.clock.wall()
+        reserved = shelf.reserve(recipe.name_pattern, plan.named(one.rig_name, started_at), recipe.suffix)
+        rolled = _rolled(one, plan, reserved, started_at, is_trial=request.is_trial)
+        return _Ready(shelf=shelf, reserved=reserved, rolled=rolled, conduct=_conduct(one.setup.roll, request))
 
     def _made_remote(self, request: StartRoll, one: RigToRoll, undo: ExitStack) -> RemoteTake:
         """Make the take of a device that records by itself."""

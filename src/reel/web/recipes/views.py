@@ -3,13 +3,13 @@
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
 from reel.core.errors import ReelError
 from reel.core.file import lines
 from reel.web.recipes import actions
 from reel.web.recipes.models import KeptRecipe
+from reel.web.ui.exchange import give_file, take_file
 from reel.web.ui.typed import numbers_of
 
 
@@ -70,22 +70,11 @@ def delete(request: HttpRequest, recipe_id: int) -> HttpResponse:
 def export(request: HttpRequest, recipe_id: int) -> HttpResponse:
     """Give a recipe as a file."""
     kept = get_object_or_404(KeptRecipe, pk=recipe_id)
-    name = f"{slugify(kept.name) or 'recipe'}.recipe.json"
-    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
-    return HttpResponse(actions.export_file(kept), content_type="application/json", headers=headers)
+    return give_file(kept.name, "recipe", actions.export_file(kept))
 
 
 @require_POST
 def import_file(request: HttpRequest) -> HttpResponse:
     """Keep the recipe that a file holds; a bad one is refused with the reason."""
-    sent = request.FILES.get("file")
-    if sent is None:
-        messages.error(request, "No file was chosen; nothing was imported.")
-        return redirect("recipes:index")
-    try:
-        kept = actions.import_file(sent.read())
-    except ReelError as error:
-        messages.error(request, str(error))
-    else:
-        messages.success(request, f"{kept.name} is imported.")
+    take_file(request, actions.import_file)
     return redirect("recipes:index")

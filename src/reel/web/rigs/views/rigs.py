@@ -6,7 +6,6 @@ from django.contrib import messages
 from django.db.models import Count, OuterRef, Subquery
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from reel.core.errors import ReelError
@@ -21,6 +20,7 @@ from reel.web.rigs.line import draw_line
 from reel.web.rigs.models import Rig
 from reel.web.rigs.views.stages import form_status
 from reel.web.takes.models import Take
+from reel.web.ui.exchange import give_file, take_file
 
 
 @require_GET
@@ -130,22 +130,11 @@ def delete(request: HttpRequest, rig_id: int) -> HttpResponse:
 def export(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Give a rig as a file."""
     rig = get_object_or_404(Rig, pk=rig_id)
-    name = f"{slugify(rig.name) or 'rig'}.rig.json"
-    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
-    return HttpResponse(actions.export_rig(rig), content_type="application/json", headers=headers)
+    return give_file(rig.name, "rig", actions.export_rig(rig))
 
 
 @require_POST
 def import_rig(request: HttpRequest) -> HttpResponse:
     """Make a rig of a file; a bad one is refused with the line and the reason."""
-    sent = request.FILES.get("file")
-    if sent is None:
-        messages.error(request, "No file was chosen; nothing was imported.")
-        return redirect("rigs:index")
-    try:
-        rig = actions.import_rig(sent.read())
-    except ReelError as error:
-        messages.error(request, str(error))
-        return redirect("rigs:index")
-    messages.success(request, f"{rig.name} is imported.")
-    return redirect("rigs:stage", rig_id=rig.pk, stage="device")
+    rig = take_file(request, actions.import_rig)
+    return redirect("rigs:index") if rig is None else redirect("rigs:stage", rig_id=rig.pk, stage="device")
