@@ -1,7 +1,7 @@
 """A moment of an open rig's frame, recorded without loss: what this machine is measured with."""
 
 import threading
-from dataclasses import replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from reel.core.errors import ReelError
@@ -9,6 +9,7 @@ from reel.core.file import Container, Draft, VideoCodec, mend
 from reel.core.media import MediaError, PartWriter
 from reel.recorder.clock import Clock
 from reel.recorder.lane import Lane
+from reel.recorder.messages import RefusedError
 from reel.recorder.parts import Parts
 from reel.recorder.source import Source
 
@@ -17,10 +18,18 @@ PATIENCE_S = 4.0
 _LOOK_S = 0.05
 
 
-def take_sample(source: Source, path: Path, seconds: float, clock: Clock) -> None:
+@dataclass(slots=True)
+class Sampling:
+    """A sample that is being taken: `stop` has it end, since its rig is to roll; `ended` says that it has."""
+
+    stop: threading.Event = field(default_factory=threading.Event)
+    ended: threading.Event = field(default_factory=threading.Event)
+
+
+def take_sample(source: Source, path: Path, seconds: float, clock: Clock, stop: threading.Event) -> None:
     """Record so many seconds of what a source composes just now; the file is there when it is whole.
 
-    Raises MediaError when nothing came, or it could not be written.
+    Raises MediaError when nothing came, or it could not be written, and RefusedError when it was to stop.
     """
     plan = source.plan()
     wanted = Draft(
@@ -33,12 +42,10 @@ def take_sample(source: Source, path: Path, seconds: float, clock: Clock) -> Non
     lane = Lane(PartWriter(making, plan), closed=lambda error: failed.append(error) if error else None)
     roll = source.make_roll(Parts(lane, plan))
     lane.start()
-    waiting = threading.Event()
     try:
         source.call(lambda: source.begin(roll))
         for _ in range(round((seconds + PATIENCE_S) / _LOOK_S)):
-            waiting.wait(_LOOK_S)
-            if roll.ticks >= seconds * plan.tick_rate or lane.ended.is_set():
+            if stop.wait(_LOOK_S) or roll.ticks >= seconds * plan.tick_rate or lane.ended.is_set():
                 break
     finally:
         now_ns = clock.now_ns()
@@ -46,7 +53,9 @@ def take_sample(source: Source, path: Path, seconds: float, clock: Clock) -> Non
         if not lane.ended.wait(PATIENCE_S):
             lane.finish()
             lane.ended.wait(PATIENCE_S)
-    if failed or not roll.ticks:
+    if failed or stop.is_set() or not roll.ticks:
         making.unlink(missing_ok=True)
+        if stop.is_set():
+            raise RefusedError("It is to roll; its picture is measured once the take is cut.")
         raise failed[0] if failed else MediaError(path, "holds nothing: no picture came")
     making.replace(path)

@@ -1,7 +1,9 @@
 """The recorder process: its sockets and its life."""
 
+import queue
 import sys
 import threading
+from contextlib import suppress
 from pathlib import Path
 
 import zmq
@@ -25,6 +27,8 @@ ANSWERERS = 6
 _INSIDE = "inproc://answerers"
 
 Context = zmq.Context[zmq.Socket[bytes]]
+# Requests that nobody answers yet, each with who asks before it.
+Asked = queue.SimpleQueue[list[bytes]]
 
 
 def serve(
@@ -61,9 +65,10 @@ def serve(
     )
     screen.start(recorder.status)
     ended = threading.Event()
-    answerers = [_answerer(context, recorder, ended) for _ in range(ANSWERERS)]
+    asked: Asked = queue.SimpleQueue()
+    answerers = [_answerer(context, recorder, asked, ended) for _ in range(ANSWERERS)]
     try:
-        _pass_on(context, run_folder, recorder, stop)
+        _pass_on(context, run_folder, recorder, asked, stop)
     finally:
         attempt("Ending the recorder", recorder.shut_down)
         ended.set()
@@ -73,9 +78,9 @@ def serve(
         context.destroy(linger=0)
 
 
-def _pass_on(context: Context, run_folder: Path, recorder: Recorder, stop: threading.Event) -> None:
+def _pass_on(context: Context, run_folder: Path, recorder: Recorder, asked: Asked, stop: threading.Event) -> None:
     """Hand requests to whichever answerer is free, and look after the recorder, until `stop` is set."""
-    with context.socket(zmq.ROUTER) as outside, context.socket(zmq.DEALER) as inside:
+    with context.socket(zmq.ROUTER) as outside, context.socket(zmq.PULL) as inside:
         inside.bind(_INSIDE)
         outside.bind(f"ipc://{run_folder / REQUESTS}")
         poller = zmq.Poller()
@@ -85,19 +90,24 @@ def _pass_on(context: Context, run_folder: Path, recorder: Recorder, stop: threa
             attempt("Looking after the rigs", recorder.look_after)
             for socket, _ in poller.poll(POLL_MS):
                 parts = socket.recv_multipart()
-                (inside if socket is outside else outside).send_multipart(parts)
+                if socket is inside:
+                    outside.send_multipart(parts)
+                elif b"" in parts:  # it stands between who asks and what is asked
+                    asked.put(parts)
 
 
-def _answerer(context: Context, recorder: Recorder, ended: threading.Event) -> threading.Thread:
+def _answerer(context: Context, recorder: Recorder, asked: Asked, ended: threading.Event) -> threading.Thread:
     """Start a thread that answers until `ended`; an error costs the request it came from, and a new socket goes on."""
 
     def answer() -> None:
-        with context.socket(zmq.REP) as socket:
+        with context.socket(zmq.PUSH) as socket:
             socket.setsockopt(zmq.LINGER, 0)
             socket.connect(_INSIDE)
             while not ended.is_set():
-                if socket.poll(POLL_MS):
-                    socket.send_multipart(_reply(recorder, socket.recv_multipart()))
+                with suppress(queue.Empty):
+                    parts = asked.get(timeout=POLL_MS / 1000)
+                    begins = parts.index(b"") + 1
+                    socket.send_multipart([*parts[:begins], *_reply(recorder, parts[begins:])])
 
     def work() -> None:
         while not ended.is_set():

@@ -51,7 +51,7 @@ from reel.recorder.reached import Reached
 from reel.recorder.remote import RemoteTake, own_recorder_of, recording_input
 from reel.recorder.rigs import OpenRigs, Screen
 from reel.recorder.rolling import RollingTake
-from reel.recorder.sample import take_sample
+from reel.recorder.sample import Sampling, take_sample
 from reel.recorder.source import Source
 from reel.recorder.take import NOT_ROLLING, LocalTake, Take
 from reel.standins import Play, RecordingDevice
@@ -96,11 +96,12 @@ class Recorder:
     _notes: Notes = field(default_factory=Notes)
     _takes: dict[int, Take] = field(default_factory=dict)
     _starting: set[int] = field(default_factory=set)
+    _samplings: dict[int, Sampling] = field(default_factory=dict)
     # why the last take of a rig ended by itself, by the rig's id
     _notices: dict[int, str] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        self._rigs = OpenRigs(self.clock, self.feeds, self.screen, self._is_rolling, self.materials)
+        self._rigs = OpenRigs(self.clock, self.feeds, self.screen, self._is_held, self.materials)
         self._ends = Ends(self.journal)
 
     def answer(self, request: Request) -> Done:
@@ -161,6 +162,10 @@ class Recorder:
     def _take_of(self, rig_id: int) -> Take | None:
         return next((take for take in list(self._takes.values()) if take.rolled.rig_id == rig_id), None)
 
+    def _is_held(self, rig_id: int) -> bool:
+        """Say whether a rig has to stay as it is open."""
+        return rig_id in self._samplings or self._is_rolling(rig_id)
+
     def _is_rolling(self, rig_id: int) -> bool:
         return rig_id in self._starting or self._take_of(rig_id) is not None
 
@@ -195,17 +200,28 @@ class Recorder:
         self._rigs.claps.clap(self.clock.now_ns())
 
     def _take_sample(self, request: TakeSample) -> None:
-        """Record a moment of a rig that does not roll; it can't roll meanwhile."""
-        source = self._open_input(request.rig_id, 0)
+        """Record a moment of a rig that does not roll; one that is to roll comes first."""
+        source, sampling = self._open_input(request.rig_id, 0), Sampling()
         with self._lock:
             if self._is_rolling(request.rig_id):
                 raise RefusedError("It is rolling; this machine is measured with its picture once it is cut.")
-            self._starting.add(request.rig_id)
+            if request.rig_id in self._samplings:
+                raise RefusedError("Its picture is being measured with already.")
+            self._samplings[request.rig_id] = sampling
         try:
-            take_sample(source, Path(request.path), request.seconds, self.clock)
+            take_sample(source, Path(request.path), request.seconds, self.clock, sampling.stop)
         finally:
             with self._lock:
-                self._starting.discard(request.rig_id)
+                del self._samplings[request.rig_id]
+            sampling.ended.set()
+
+    def _stop_samplings(self, rigs: set[int]) -> None:
+        """End the samples that are taken of some rigs, and wait until they are."""
+        stopped = [sampling for rig_id, sampling in list(self._samplings.items()) if rig_id in rigs]
+        for sampling in stopped:
+            sampling.stop.set()
+        for sampling in stopped:
+            sampling.ended.wait(CLOSE_S)
 
     def _arrange(self, request: Arrange) -> None:
         """Switch an open rig to another arrangement; where it rolls, the take is marked."""
@@ -241,6 +257,7 @@ class Recorder:
                     raise RefusedError(f"{one.rig_name} is just beginning to roll; try again in a moment.")
             self._starting |= wanted
         try:
+            self._stop_samplings(wanted)
             for one in request.rigs:
                 self._shelf_of(one).check(self.reserve_bytes)
             takes = self._prepared(request)

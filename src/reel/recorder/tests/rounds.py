@@ -4,7 +4,7 @@ import threading
 from pathlib import Path
 
 from reel.core.line import DeviceKind, propose
-from reel.recorder.messages import Leave, Open
+from reel.recorder.messages import Leave
 from reel.recorder.tests.test_service import LIGHT, ServerTestCase
 
 
@@ -20,12 +20,7 @@ class RoundsTests(ServerTestCase):
             for rig_id, setup in enumerate(
                 (LIGHT, propose(DeviceKind.DECK, {"analogue-box"}), propose(DeviceKind.PHONE)), 1
             ):
-                self.client.ask(Open(rig_id=rig_id, setup=setup, viewer="page"))
-                self.wait_for(
-                    lambda status, rig_id=rig_id: [
-                        r for r in status.rigs if r.rig_id == rig_id and r.picture.watched.per_s
-                    ]
-                )
+                self.wait_seen(rig_id, setup)
                 self.client.ask(Leave(rig_id=rig_id, viewer="page"))
             # a closed rig is no longer said, and its thread still lets the device go
             reading = [thread for thread in threading.enumerate() if thread.name.startswith("Reading the signal")]

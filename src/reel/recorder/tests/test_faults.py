@@ -168,8 +168,7 @@ class FaultTests(ServerTestCase):
 
     def test_in_taking_a_sample_nothing_is_left_and_the_rig_rolls(self):
         path = self.folder / "sample.mkv"
-        self.client.ask(Open(rig_id=1, setup=LIGHT, viewer="page"))
-        self.wait_for(lambda status: status.rigs[0].picture.watched.per_s)
+        self.wait_seen(1, LIGHT)
         for place, name, error, said in (
             (PartWriter, "__init__", MediaError(path, "could not be opened for writing (planted)"), "planted"),
             (PartWriter, "write_picture", system_error(errno.ENOSPC), "No space left on device"),

@@ -110,6 +110,15 @@ class ServerTestCase(unittest.TestCase):
         rolls = self.client.ask(Ask()).status.rolls
         return self.client.ask(Cut(takes=tuple(roll.take_id for roll in rolls))).takes
 
+    def wait_seen(self, rig_id, setup):
+        """Keep a rig open, as a page does, until its picture comes."""
+
+        def is_seen(_):
+            status = self.client.ask(Open(rig_id=rig_id, setup=setup, viewer="page")).status
+            return [rig for rig in status.rigs if rig.rig_id == rig_id and rig.picture.watched.per_s]
+
+        return self.wait_for(is_seen)
+
     def wait_for(self, is_so):
         deadline = time.monotonic() + 90
         while not is_so(status := self.client.ask(Ask()).status):
@@ -173,17 +182,36 @@ class ServiceTests(ServerTestCase):
         path = self.folder / "sample.mkv"
         with self.assertRaises(RefusedError):
             self.client.ask(TakeSample(rig_id=1, path=str(path)))
-        self.client.ask(Open(rig_id=1, setup=LIGHT, viewer="page"))
-        self.wait_for(lambda status: status.rigs[0].picture.watched.per_s)
+        self.wait_seen(1, LIGHT)
         self.client.ask(TakeSample(rig_id=1, path=str(path), seconds=0.5))
         video = probe(path).video
         self.assertEqual((video.codec, video.width_px), ("FFV1", 640))
         self.assertGreater(video.frames, 8)
         self.assertEqual((self.journal.takes, sorted(self.folder.glob("*.m*"))), ([], [path]))
-        self.start_roll()
+        said = []
+
+        def sample():
+            try:
+                Client(self.folder).ask(TakeSample(rig_id=1, path=str(path), seconds=60))
+            except RefusedError as error:
+                said.append(str(error))
+
+        sampling = threading.Thread(target=sample)
+        self.wait_seen(1, LIGHT)
+        sampling.start()
+        making = path.with_name("sample.making.mkv")
+        self.wait_for(lambda _: making.exists())
+        take = self.start_roll()
+        sampling.join()
+        self.assertEqual(len(said), 1, "who rolls comes first")
+        self.assertIn("It is to roll", said[0])
+        self.assertFalse(making.exists())
+        self.assertGreater(probe(path).video.frames, 8, "the sample of before stays")
+        self.wait_for(lambda status: status.rolls[0].length_s > 0.3)
         with self.assertRaises(RefusedError) as raised:
             self.client.ask(TakeSample(rig_id=1, path=str(path)))
         self.assertIn("It is rolling", str(raised.exception))
+        self.assertEqual(self.client.ask(Ask()).status.roll_of(take_id=take).counts.lost, 0)
         self.cut()
         self.wait_for(lambda status: not status.rolls)
         low = replace(LIGHT, recipe=replace(LIGHT.recipe, level="1"))
