@@ -50,10 +50,16 @@ class Strand:
     is_sound: bool = False
 
 
-def walk(setup: RigSetup, live: Sequence[Live] = (), measured: Measured | None = None) -> tuple[Stage, ...]:
+def walk(
+    setup: RigSetup,
+    live: Sequence[Live] = (),
+    measured: Measured | None = None,
+    picture_bits: float | None = None,
+) -> tuple[Stage, ...]:
     """Walk the line of a rig. `live` is what each input says of itself, empty while the rig is closed.
 
-    `measured` is what earlier takes with this recipe came to, if there are any.
+    `measured` is what earlier takes with this recipe came to, if there are any, `picture_bits` what a picture of it is
+    estimated to take.
     """
     picture, plan = setup.picture, file_plan(setup, heard(setup, live))
     planned, arrival = chain(picture), live[0].signal if live else None
@@ -79,7 +85,7 @@ def walk(setup: RigSetup, live: Sequence[Live] = (), measured: Measured | None =
             losses=_of_stage(way, "arrival"),
         ),
         *(_sent_stages(comes) if plan.recipe.as_sent else _made_stages(setup, plan, way, comes, live)),
-        _file_stage(plan, measured),
+        _file_stage(plan, measured, picture_bits),
         Stage(key="roll", fact="blocked" if way.block else "ready"),
     )
 
@@ -273,9 +279,9 @@ def _sound_bps(sound: SoundFormat | None) -> float | None:
     return float(sound.rate_hz * sound.channels * 32) if sound else None
 
 
-def _file_stage(plan: FilePlan, measured: Measured | None) -> Stage:
+def _file_stage(plan: FilePlan, measured: Measured | None, picture_bits: float | None = None) -> Stage:
     recipe = plan.recipe
-    cost = forecast(plan, measured)
+    cost = forecast(plan, measured, picture_bits)
     if cost is None:
         return Stage(key="file", fact=recipe.label, detail="size not known yet")
     about = "" if recipe.rate.target_bps else "about "

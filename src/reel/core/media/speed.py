@@ -28,9 +28,14 @@ class Speed:
 
 
 def measure_speed(
-    plan: FilePlan, frames: Sequence[av.VideoFrame], *, seconds: float, go_on: Callable[[], None] = lambda: None
+    plan: FilePlan,
+    frames: Sequence[av.VideoFrame],
+    *,
+    seconds: float,
+    pictures: int | None = None,
+    go_on: Callable[[], None] = lambda: None,
 ) -> Speed:
-    """Encode a sample, forth and back, for some seconds, and throw it away; raises MediaError.
+    """Encode a sample, forth and back, for some seconds or so many pictures, and throw it away; raises MediaError.
 
     `frames` have the plan's size and are coded as its signal is. `go_on` is called now and then, and may raise.
     """
@@ -49,7 +54,7 @@ def measure_speed(
             frame.pict_type = PictureType.NONE  # a sample's own are all keyframes, and would be made so again
             bits += 8 * sum(packet.size for packet in context.encode(frame))
             made = number + 1
-            if time.perf_counter() - began_s >= seconds:
+            if made == pictures or time.perf_counter() - began_s >= seconds:
                 break
             if number % 8 == 0:
                 go_on()

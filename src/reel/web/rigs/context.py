@@ -50,10 +50,11 @@ from reel.web.live.recorder import glance, place_of, rig_status
 from reel.web.machine.shelves import home_place, places
 from reel.web.rigs.actions import addresses_of, grouped_losses
 from reel.web.rigs.benching import BENCH
+from reel.web.rigs.estimating import estimate_of, is_needed, job_of, picture_bits
 from reel.web.rigs.forms import FrameForm, PlayForm, StripForm, TracksForm
 from reel.web.rigs.forms.frame import SIZES
 from reel.web.rigs.framing import FramePage, piece_form
-from reel.web.rigs.keeps_up import keeping, picture_bits
+from reel.web.rigs.keeps_up import keeping
 from reel.web.rigs.line import draw_line
 from reel.web.rigs.models import Rig
 from reel.web.rigs.patch import draw_patch
@@ -122,7 +123,7 @@ class RigPage:
     @cached_property
     def stages(self) -> tuple[Stage, ...]:
         """Its line."""
-        return walk(self.plan, self.lives, self.measured)
+        return walk(self.plan, self.lives, self.measured, picture_bits(self.rig, self.plan))
 
     @property
     def signal(self) -> Signal | None:
@@ -273,8 +274,14 @@ def _file(page: RigPage) -> dict[str, object]:
 def file_costs(rig: Rig, plan: RigSetup, draft: Draft, live: RigStatus | None) -> dict[str, object]:
     """Give what a rig's file costs by a plan, and what this machine keeps up with, with what a draft chooses."""
     asked = file_plan(plan, heard(plan, lives_of(plan, live)))
-    costs = forecast(asked, measured_rate(rig, plan), picture_bits(asked))
-    return {"forecast": costs, **keeps_context(rig, asked, draft)}
+    estimate = estimate_of(rig, plan)
+    costs = forecast(asked, measured_rate(rig, plan), estimate.bits_per_picture if estimate else None)
+    return {
+        "forecast": costs,
+        "estimating": job_of(estimate),
+        "estimable": costs is None and is_needed(asked) and live is not None and live.picture.signal is not None,
+        **keeps_context(rig, asked, draft),
+    }
 
 
 def keeps_context(rig: Rig, plan: FilePlan, draft: Draft) -> dict[str, object]:
@@ -312,7 +319,7 @@ def _roll(page: RigPage) -> dict[str, object]:
         "shelves": places(),
         "framing": page.framing,
         "latest": page.rig.takes.exclude(state=TakeState.ROLLING).first(),
-        "forecast": forecast(page.file_plan, page.measured, picture_bits(page.file_plan)),
+        "forecast": forecast(page.file_plan, page.measured, picture_bits(page.rig, page.plan)),
         **_file(page),
         **_meters(page),
     }
@@ -420,4 +427,4 @@ def cost_of(rig: Rig) -> Forecast | None:
     """Give what a rig's takes cost; None where that is not known yet."""
     plan = rig.plan
     asked = file_plan(plan)
-    return forecast(asked, measured_rate(rig, plan), picture_bits(asked))
+    return forecast(asked, measured_rate(rig, plan), picture_bits(rig, plan))

@@ -5,7 +5,7 @@ import math
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
-from reel.core.file import CODECS, Draft, FilePlan, VideoCodec, usual_rate
+from reel.core.file import CODECS, Draft, FilePlan, VideoCodec
 from reel.core.frame import smaller
 from reel.core.signal import Mode, rate_label
 from reel.web.machine.models import Speed
@@ -191,27 +191,6 @@ def headrooms(plan: FilePlan) -> dict[tuple[str, str], float]:
     frame = plan.frame
     rows = Speed.objects.filter(width_px=frame.width_px, height_px=frame.height_px, pictures_per_s__isnull=False)
     return {(row.codec, row.choice): headroom(row.pictures_per_s or 0, plan) for row in rows}
-
-
-def picture_bits(plan: FilePlan) -> float | None:
-    """Give the bits of a picture as they were measured with exactly a plan's codec, effort, quality and samples.
-
-    None where they were not: measuring takes what is usual for a codec.
-    """
-    recipe, frame = plan.recipe, plan.frame
-    if recipe.tune or recipe.b_frames is not None or recipe.lookahead is not None:
-        return None
-    usual = usual_rate(recipe.rate.kind, recipe.codec_facts)
-    if usual != recipe.rate:
-        return None
-    row = Speed.objects.filter(
-        codec=recipe.codec.value,
-        choice=choice_of(recipe),
-        width_px=frame.width_px,
-        height_px=frame.height_px,
-        samples=recipe.samples,
-    ).first()
-    return row.bits_per_picture if row is not None else None
 
 
 def _gigabytes(row: Speed, rate: Fraction) -> float:

@@ -76,3 +76,17 @@ class Rig(models.Model):
         """Give the play of an input; a plain one where none is kept."""
         played = self.played
         return played[place] if place < len(played) else Play()
+
+
+class Estimate(models.Model):
+    """The bits that a rig's picture takes by a plan and with a frame, which `of` holds; None until it was encoded."""
+
+    rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="estimates")
+    of = models.JSONField()
+    bits_per_picture = models.FloatField(null=True)
+
+    class Meta:
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        return f"{self.rig} {self.bits_per_picture}"

@@ -14,6 +14,7 @@ urlpatterns = [
     path("<number:rig_id>/allow/", views.allow, name="allow"),
     path("<number:rig_id>/keep-recipe/", views.keep_recipe, name="keep-recipe"),
     path("<number:rig_id>/bench/", views.bench, name="bench"),
+    path("<number:rig_id>/estimate/", views.estimate, name="estimate"),
     path("<number:rig_id>/keeps-up/", views.keeps_up, name="keeps-up"),
     path("<number:rig_id>/recipe/", views.recipe, name="recipe"),
     path("<number:rig_id>/export/", views.export, name="export"),

@@ -166,6 +166,9 @@ class WalkTests(StackTestCase):
         page.get_by_label("File name").fill("{rig}_{number}")
         page.get_by_label("File name").press("Tab")
         expect(page.locator("#recipe")).to_contain_text("changed, not saved yet")
+        page.get_by_label("Number", exact=True).fill("27")
+        page.get_by_label("Number", exact=True).press("Tab")
+        expect(page.locator("#cost")).to_contain_text("Estimated from two seconds of this rig's picture")
         page.get_by_role("button", name="Measure this machine").click()
         # the first three codecs with an effort each take so long; in all it takes minutes
         expect(keeps.get_by_role("status")).to_have_text(re.compile(r"^([5-9]|\d\d) %$"), timeout=120_000)

@@ -9,7 +9,7 @@ from django.test import TestCase
 from django.urls import reverse
 
 from reel.core.errors import ReelError
-from reel.core.file import CODECS, ConstantQuality, Draft, VideoCodec, forecast
+from reel.core.file import CODECS, Draft, VideoCodec
 from reel.core.line import DeviceKind, file_plan, propose
 from reel.core.media import PartWriter
 from reel.core.media.speed import Speed as MeasuredSpeed
@@ -22,16 +22,28 @@ from reel.web.machine.models import Speed
 from reel.web.rigs import benching
 from reel.web.rigs.actions import make_rig
 from reel.web.rigs.benching import BENCH, cells, choice_of, sample_path
-from reel.web.rigs.keeps_up import BOTTOM, LEFT, RIGHT, TOP, keeping, picture_bits
+from reel.web.rigs.keeps_up import BOTTOM, LEFT, RIGHT, TOP, keeping
+from reel.web.takes.tests.home import HomeMixin
 
 HTMX = {"HX-Request": "true"}
 
 
-class BenchTests(TestCase):
+def sample_of(pictures):
+    """What takes a sample of so many pictures that move."""
+
+    def take(rig, path):
+        with PartWriter(path, benching.cell_plan(rig.plan, (VideoCodec.FFV1, ""))) as writer:
+            for tick in range(pictures):
+                writer.write_picture(picture(tick, 1280, 720), tick)
+
+    return take
+
+
+class BenchTests(HomeMixin, TestCase):
     def setUp(self):
+        super().setUp()
         self.rig = make_rig("Potting bench", propose(DeviceKind.CAMERA))
         self.plan = file_plan(self.rig.plan)
-        sample_path(self.rig).unlink(missing_ok=True)
 
     def keep(self, codec, choice, per_s, bits=100_000, samples="4:2:0 8-bit", width_px=1280, height_px=720):
         Speed.objects.create(
@@ -39,26 +51,8 @@ class BenchTests(TestCase):
             pictures_per_s=per_s, bits_per_picture=bits,
         )  # fmt: skip
 
-    def test_what_was_measured_with_the_same_settings_is_forecast_as_an_estimate(self):
-        self.keep("h264", "superfast", 240)
-        self.assertEqual(picture_bits(self.plan), 100_000)
-        cost = forecast(self.plan, None, picture_bits(self.plan))
-        self.assertEqual((cost.total_bps, cost.estimated), (30 * 100_000 + 192_000, True))
-        self.assertContains(self.client.get(reverse("rigs:stage", args=[self.rig.pk, "file"])), "Estimated from two")
-        self.assertContains(self.client.get(reverse("rigs:stage", args=[self.rig.pk, "roll"])), "Time left")
-        for changes in (
-            {"rate": ConstantQuality(quality=21)}, {"effort": "fast"}, {"bits": 10}, {"tune": "grain"}, {"b_frames": 1},
-        ):  # fmt: skip
-            other = replace(self.plan, recipe=replace(self.plan.recipe, **changes))
-            self.assertIsNone(picture_bits(other), changes)
-
     def test_every_cell_is_measured_with_the_rigs_own_picture_and_kept(self):
-        def sample(rig, path):
-            with PartWriter(path, benching.cell_plan(rig.plan, (VideoCodec.FFV1, ""))) as writer:
-                for tick in range(3):
-                    writer.write_picture(picture(tick, 1280, 720), tick)
-
-        with patch.object(benching, "take_fresh_sample", sample), patch.object(benching, "CELL_S", 0.001):
+        with patch.object(benching, "take_fresh_sample", sample_of(3)), patch.object(benching, "CELL_S", 0.001):
             job = run_here(BENCH, self.rig.pk)
             self.assertEqual((job.state, job.problem), (JobState.DONE, ""))
             run_here(BENCH, self.rig.pk)  # done: it is not run again by itself

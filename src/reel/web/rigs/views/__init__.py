@@ -17,6 +17,7 @@ from reel.web.rigs.views.rigs import allow, delete, duplicate, export, import_ri
 from reel.web.rigs.views.sound import add_input, balance, remove_input, rename_input, strip, sync, test_sync, tracks
 from reel.web.rigs.views.stages import (
     bench,
+    estimate,
     fit_frame,
     keep_recipe,
     keeps_up,
@@ -38,6 +39,7 @@ __all__ = [
     "delete",
     "draw",
     "duplicate",
+    "estimate",
     "export",
     "find_bars",
     "fit_frame",

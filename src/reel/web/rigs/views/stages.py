@@ -23,10 +23,11 @@ from reel.web.machine.models import ShelfPlace
 from reel.web.machine.shelves import HOME_NAME
 from reel.web.recipes.actions import keep
 from reel.web.recipes.models import KeptRecipe
-from reel.web.rigs import actions
+from reel.web.rigs import actions, estimating
 from reel.web.rigs.actions import refuse_unasked
 from reel.web.rigs.benching import BENCH
 from reel.web.rigs.context import RigPage, file_costs, keeps_context, line_context, lives_of, stage_context
+from reel.web.rigs.estimating import is_needed
 from reel.web.rigs.forms import ArrivalForm, FrameForm, PlayForm, RecipeForm, RollForm, device_form, shown
 from reel.web.rigs.models import Rig
 from reel.web.ui.typed import number_of
@@ -154,6 +155,20 @@ def keeps_up(request: HttpRequest, rig_id: int) -> HttpResponse:
     if not _is_measured(rig):
         response["HX-Trigger"] = "measured"
     return response
+
+
+@require_http_methods(["GET", "POST"])
+def estimate(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Say what a file costs by the form's settings, and with POST have it estimated."""
+    rig = get_object_or_404(Rig, pk=rig_id)
+    refuse_unasked(rig)
+    form = shown(stage_form(request, rig, "file", request.POST or request.GET))
+    setup = form.plan_of(rig.plan)
+    if request.method == "POST" and is_needed(file_plan(setup)):
+        estimating.ask(rig, setup)
+    page = stage_context(request, rig, "file")
+    costs = file_costs(rig, setup, form.draft, rig_status(glance(request), rig.pk))
+    return render(request, "rigs/_cost.html", page | {"form": form} | costs)
 
 
 def _is_measured(rig: Rig) -> bool:
