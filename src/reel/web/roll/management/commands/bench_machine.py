@@ -2,15 +2,16 @@
 
 import json
 import sys
-from fractions import Fraction
 
 from django.core.management.base import BaseCommand, CommandParser
+from django.db.models import QuerySet
 
-from reel.core.file import CODECS, VideoCodec
+from reel.core.file import CODECS, FilePlan, VideoCodec
+from reel.core.frame import smaller
 from reel.core.line import file_plan
-from reel.core.signal import rate_label
+from reel.core.signal import Mode, rate_label
 from reel.web.machine.models import Speed
-from reel.web.rigs.benching import bench
+from reel.web.rigs.benching import bench, headroom
 from reel.web.rigs.models import Rig
 from reel.web.roll.here import recorder_here
 from reel.web.roll.management.commands.roll import CommandError, find_rig
@@ -33,21 +34,26 @@ class Command(BaseCommand):
             raise CommandError("There is no rig yet, whose picture could be measured.")
         with recorder_here():
             bench(found.pk, self._say)
-        frame = file_plan(found.plan).frame
-        rows = Speed.objects.filter(width_px=frame.width_px, height_px=frame.height_px)
+        plan = file_plan(found.plan)
+        sizes = (plan.frame, *smaller(plan.frame))
+        rows = [row for mode in sizes for row in _rows(mode)]
         if options["json"]:
-            self.stdout.write(json.dumps([_facts(row, frame.rate) for row in rows], indent=2))
+            self.stdout.write(json.dumps([_facts(row, plan) for row in rows], indent=2))
             return
-        self.stdout.write(f"{found.name}: {frame.size_label} at {rate_label(frame.rate)}")
+        self.stdout.write(f"{found.name}: {plan.frame.size_label} at {rate_label(plan.frame.rate)}")
         for row in rows:
-            self.stdout.write(_words(row, frame.rate))
+            self.stdout.write(_words(row, plan))
 
     def _say(self, part: float) -> None:
         if sys.stderr.isatty():
             self.stderr.write(f"\r{part:4.0%}", ending="")
 
 
-def _facts(row: Speed, rate: Fraction) -> dict[str, object]:
+def _rows(mode: Mode) -> QuerySet[Speed]:
+    return Speed.objects.filter(width_px=mode.width_px, height_px=mode.height_px)
+
+
+def _facts(row: Speed, plan: FilePlan) -> dict[str, object]:
     return {
         "codec": row.codec,
         "choice": row.choice,
@@ -56,13 +62,16 @@ def _facts(row: Speed, rate: Fraction) -> dict[str, object]:
         "samples": row.samples,
         "pictures_per_s": row.pictures_per_s,
         "bits_per_picture": row.bits_per_picture,
-        "headroom": row.pictures_per_s and round(row.pictures_per_s / float(rate), 3),
+        "headroom": row.pictures_per_s and round(headroom(row.pictures_per_s, plan), 3),
         "problem": row.problem,
     }
 
 
-def _words(row: Speed, rate: Fraction) -> str:
+def _words(row: Speed, plan: FilePlan) -> str:
     name = f"{CODECS[VideoCodec(row.codec)].label} {row.choice}".strip()
+    if row.width_px != plan.frame.width_px:
+        name = f"{name} at {row.width_px}×{row.height_px}"
     if row.pictures_per_s is None:
-        return f"{name:24} {row.problem}"
-    return f"{name:24} {row.pictures_per_s:7.1f} pictures/s  {row.pictures_per_s / float(rate):6.2f}× of what is needed"
+        return f"{name:32} {row.problem}"
+    times = headroom(row.pictures_per_s, plan)
+    return f"{name:32} {row.pictures_per_s:7.1f} pictures/s  {times:6.2f}× of what is needed"
