@@ -158,6 +158,7 @@ class Take:
             starts_in_s=starts_in_s,
             is_trial=self.rolled.is_trial,
             can_hold=self.can_hold,
+            lapse=float(self.plan.lapse),
             behind=behind,
             lighter=lighter.effort if (lighter := lighter_effort(self.plan.recipe)) else "",
             full_in_s=left_s if ends_s is None and left_s is not None and left_s < WARN_S else None,

@@ -1,6 +1,7 @@
 """The live facts as a page shows them: the same words for the first rendering and for every update."""
 
 import math
+from collections.abc import Iterator
 
 from reel.core.measure.alarm import SILENT_DB
 from reel.core.media.loudness import SILENT_LUFS
@@ -36,7 +37,7 @@ def band_facts(roll: RollStatus, rig: RigStatus | None = None) -> dict[str, obje
         "holding": roll.state == "holding",
         "canHold": roll.can_hold,
         "startsIn": math.ceil(roll.starts_in_s),
-        "part": f"part {roll.part}" if roll.part > 1 else "",
+        "part": ", ".join(_beside_the_time(roll)),
         "trial": roll.is_trial,
         "timecode": roll.timecode,
         "size": size(roll.size_bytes),
@@ -52,6 +53,14 @@ def band_facts(roll: RollStatus, rig: RigStatus | None = None) -> dict[str, obje
         "warning": _warning(roll),
         "alarms": " · ".join(alarm["words"] for alarm in _alarms(rig)) if rig else "",
     }
+
+
+def _beside_the_time(roll: RollStatus) -> Iterator[str]:
+    """Give what belongs to the timecode: of a time-lapse how long what it shows has been, and the part."""
+    if roll.lapse > 1:
+        yield f"{length(roll.length_s * roll.lapse)} in all"
+    if roll.part > 1:
+        yield f"part {roll.part}"
 
 
 def _warning(roll: RollStatus) -> str:

@@ -185,6 +185,7 @@ def _take_context(found: Take, part: Part) -> dict[str, object]:
         "take": found,
         "part": part,
         "plan": plan,
+        "shown_s": found.length_s * plan.lapse if found.length_s and plan.lapse > 1 else None,
         "proof": part.proved,
         "marks": [mark_row(mark, found, plan) for mark in found.marks.all()],
         "job": job,

@@ -30,6 +30,14 @@ class LiveFactsTests(SimpleTestCase):
         self.assertEqual((facts["size"], facts["rate"], facts["lost"]), ("1.21 GB", "12.6 Mb/s", "0 lost"))
         self.assertEqual((facts["room"], facts["losing"], facts["holding"]), ("37 h 40 min left", "", False))
 
+    def test_beside_the_timecode_stand_the_part_and_what_a_time_lapse_shows(self):
+        for changes, said in (
+            ({}, ""),
+            ({"part": 3}, "part 3"),
+            ({"lapse": 300.0, "length_s": 2.0, "part": 2}, "10 min 00 s in all, part 2"),
+        ):
+            self.assertEqual(live_facts(Status(rolls=(roll(**changes),)), None)["rolls"][0]["part"], said)
+
     def test_the_take_of_the_pages_own_rig_comes_first(self):
         own = RigStatus(rig_id=2, inputs=(InputStatus(name="Console"),))
         status = Status(rigs=(own,), rolls=(roll(), roll(take_id=8, rig_id=2)))

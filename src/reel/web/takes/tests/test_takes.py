@@ -1,3 +1,5 @@
+from dataclasses import replace
+from fractions import Fraction
 from unittest.mock import patch
 
 from django.conf import settings
@@ -10,6 +12,7 @@ from reel.core.line import Console, file_plan
 from reel.core.line.tests.rigs import rig
 from reel.core.measure import Counts
 from reel.core.media.tests.clips import FRAME, write_clip
+from reel.core.roll import RollSetup
 from reel.core.signal import Mode
 from reel.web.jobs.actions import call_off
 from reel.web.jobs.models import Job, JobState
@@ -27,9 +30,9 @@ class TakeTests(HomeMixin, TestCase):
         super().setUp()
         self.take = self.make("stone.mkv")
 
-    def make(self, file_name, state=TakeState.CLOSED, content=True):
+    def make(self, file_name, state=TakeState.CLOSED, content=True, setup=SETUP):
         take = actions.begin(
-            rig_id=None, rig_name="Moss & Stone", name=file_name, file_name=file_name, setup=SETUP,
+            rig_id=None, rig_name="Moss & Stone", name=file_name, file_name=file_name, setup=setup,
             started_at=timezone.now(), tracks=["Sound"], state=state,
         )  # fmt: skip
         if content:
@@ -53,6 +56,15 @@ class TakeTests(HomeMixin, TestCase):
         self.assertContains(response, f"All {take.first.proved.asked_count} as asked.")
         self.assertContains(response, "00:00:01:15")
         self.assertContains(response, "&lt;script&gt;")
+
+    def test_a_time_lapse_says_how_long_what_it_shows_was(self):
+        take = self.make("moss.mkv", setup=replace(SETUP, roll=RollSetup(every_s=Fraction(10))))
+        self.prove(take)
+        self.assertContains(
+            self.client.get(reverse("takes:take", args=[take.pk])), "3.0 s, a time-lapse of 15 min 00 s"
+        )
+        plain = self.client.get(reverse("takes:take", args=[self.prove(self.take).pk]))
+        self.assertNotContains(plain, "time-lapse")
 
     def test_a_broken_file_is_said(self):
         (settings.HOME.shelf / "stone.mkv").write_bytes(b"broken")
