@@ -16,7 +16,7 @@ from reel.core.media import MediaError, Sample, measure_speed
 from reel.core.signal import Mode
 from reel.recorder.messages import RefusedError, TakeSample, UnreachableError
 from reel.web.live.recorder import client, rig_status
-from reel.web.machine.models import Speed
+from reel.web.machine.models import Speed, this_machine
 from reel.web.rigs.models import Rig
 
 BENCH = "bench"
@@ -158,6 +158,7 @@ def _measure(plan: FilePlan, cell: Cell, sample: Sample, go_on: Callable[[], Non
     except (MediaError, ValueError) as error:
         found["problem"] = str(error)
     Speed.objects.update_or_create(
+        machine=this_machine(),
         codec=cell[0].value,
         choice=cell[1],
         width_px=plan.frame.width_px,

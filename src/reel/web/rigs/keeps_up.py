@@ -130,7 +130,7 @@ class Keeping:
 def keeping(plan: FilePlan, draft: Draft) -> Keeping | None:
     """Give what was measured at a plan's size, with what a draft chooses; None before the first measuring."""
     frame = plan.frame
-    rows = list(Speed.objects.filter(width_px=frame.width_px, height_px=frame.height_px))
+    rows = list(Speed.objects.here(frame))
     if not rows:
         return None
     needed = frame.rate / plan.lapse
@@ -171,9 +171,7 @@ def _other_frames(plan: FilePlan, chosen: Point) -> tuple[OtherFrame, ...]:
     """Give the nearest smaller size and the nearest even part of the rate with which a way of encoding keeps up."""
     found, frame = [], plan.frame
     for mode in smaller(frame):
-        row = Speed.objects.filter(
-            codec=chosen.codec.value, choice=chosen.choice, width_px=mode.width_px, height_px=mode.height_px
-        ).first()
+        row = Speed.objects.here(mode).filter(codec=chosen.codec.value, choice=chosen.choice).first()
         if row is not None and row.pictures_per_s is not None and headroom(row.pictures_per_s, plan) >= SAFE:
             times = headroom(row.pictures_per_s, plan)
             found.append(OtherFrame(mode=mode, headroom=times, words=f"Record {mode.size_label}"))
@@ -188,8 +186,7 @@ def _other_frames(plan: FilePlan, chosen: Point) -> tuple[OtherFrame, ...]:
 
 def headrooms(plan: FilePlan) -> dict[tuple[str, str], float]:
     """Give by codec and effort or profile how much faster than a plan needs it this machine was measured to be."""
-    frame = plan.frame
-    rows = Speed.objects.filter(width_px=frame.width_px, height_px=frame.height_px, pictures_per_s__isnull=False)
+    rows = Speed.objects.here(plan.frame).filter(pictures_per_s__isnull=False)
     return {(row.codec, row.choice): headroom(row.pictures_per_s or 0, plan) for row in rows}
 
 

@@ -175,6 +175,10 @@ class BenchTests(HomeMixin, TestCase):
         self.assertContains(page, "loses frames here: 0.67×")
         self.assertContains(page, "Take H.264 fast, 2.0×")
         self.assertIsNone(keeping(self.plan, Draft(codec=VideoCodec.FFV1, effort="")).chosen, "it was not measured")
+        Speed.objects.update(machine="another processor, 64 cores")
+        self.assertIsNone(keeping(self.plan, Draft()), "nothing of it holds for this machine")
+        self.keep("h264", "superfast", 90)
+        self.assertEqual(keeping(self.plan, Draft()).chosen.headroom, 3)
 
 
 FIELDS = {

@@ -4,12 +4,11 @@ import json
 import sys
 
 from django.core.management.base import BaseCommand, CommandParser
-from django.db.models import QuerySet
 
 from reel.core.file import CODECS, FilePlan, VideoCodec
 from reel.core.frame import smaller
 from reel.core.line import file_plan
-from reel.core.signal import Mode, rate_label
+from reel.core.signal import rate_label
 from reel.web.machine.models import Speed
 from reel.web.rigs.benching import bench, headroom
 from reel.web.rigs.models import Rig
@@ -36,7 +35,7 @@ class Command(BaseCommand):
             bench(found.pk, self._say)
         plan = file_plan(found.plan)
         sizes = (plan.frame, *smaller(plan.frame))
-        rows = [row for mode in sizes for row in _rows(mode)]
+        rows = [row for mode in sizes for row in Speed.objects.here(mode)]
         if options["json"]:
             self.stdout.write(json.dumps([_facts(row, plan) for row in rows], indent=2))
             return
@@ -47,10 +46,6 @@ class Command(BaseCommand):
     def _say(self, part: float) -> None:
         if sys.stderr.isatty():
             self.stderr.write(f"\r{part:4.0%}", ending="")
-
-
-def _rows(mode: Mode) -> QuerySet[Speed]:
-    return Speed.objects.filter(width_px=mode.width_px, height_px=mode.height_px)
 
 
 def _facts(row: Speed, plan: FilePlan) -> dict[str, object]:
