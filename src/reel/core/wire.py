@@ -1,6 +1,7 @@
 """Core values as JSON and back: for the database, for messages between processes, for files."""
 
 import re
+import threading
 from enum import StrEnum
 from fractions import Fraction
 from typing import Any, TypeVar
@@ -52,8 +53,10 @@ def _decode(kind: type, value: Any) -> Any:
     if kind is Fraction:
         return _fraction(value)
     if issubclass(kind, Variant):
+        variant = kind.variant_of(value)
+        _decoder(variant)
         try:
-            return msgspec.convert(value, type=kind.variant_of(value), dec_hook=_decode)
+            return msgspec.convert(value, type=variant, dec_hook=_decode)
         except msgspec.ValidationError as error:
             raise ValueError(str(error)) from error  # so that the place where the variant stands is added
     raise NotImplementedError(kind)
@@ -68,6 +71,22 @@ def _fraction(value: Any) -> Fraction:
     return Fraction(str(value))
 
 
+_decoders: dict[Any, msgspec.json.Decoder[Any]] = {}
+_making = threading.Lock()
+
+
+def _decoder(kind: type[T]) -> msgspec.json.Decoder[T]:
+    """Give what reads values of a kind, made once and by one thread.
+
+    What msgspec finds out about a class when it first meets it is kept with the class: two threads that are the first
+    at the same time end the process.
+    """
+    if kind not in _decoders:
+        with _making:
+            _decoders[kind] = msgspec.json.Decoder(kind, dec_hook=_decode)
+    return _decoders[kind]
+
+
 def to_json(value: object) -> bytes:
     """Give a value of ours as UTF-8 JSON; a Fraction becomes "30000/1001"."""
     return msgspec.json.encode(value, enc_hook=_encode)
@@ -76,7 +95,7 @@ def to_json(value: object) -> bytes:
 def from_json(data: bytes, kind: type[T]) -> T:
     """Read a value of `kind` from JSON, checking every field; raises BadValueError with the place that is wrong."""
     try:
-        return msgspec.json.decode(data, type=kind, dec_hook=_decode)
+        return _decoder(kind).decode(data)
     except (msgspec.MsgspecError, ReelError, ArithmeticError, ValueError) as error:
         raise BadValueError(kind.__name__, data[:60].decode(errors="replace"), str(error)) from error
 
@@ -88,6 +107,7 @@ def to_plain(value: object) -> Any:
 
 def from_plain(data: object, kind: type[T]) -> T:
     """Read a value of `kind` from plain dicts and lists; raises BadValueError with the place that is wrong."""
+    _decoder(kind)
     try:
         return msgspec.convert(data, type=kind, dec_hook=_decode)
     except (msgspec.MsgspecError, ReelError, ArithmeticError, ValueError) as error:

@@ -24,31 +24,38 @@ PAGE = 24
 def index(request: HttpRequest) -> HttpResponse:
     """List the takes, newest first."""
     page = Paginator(Take.objects.with_parts(), PAGE).get_page(request.GET.get("page"))
+    page.object_list = [take for take in page if take.all_parts]  # one without is being deleted
     return render(request, "takes/index.html", {"page": page, "room": "takes"})
 
 
 @require_GET
 def take(request: HttpRequest, take_id: int) -> HttpResponse:
     """Show a take, one part of it by `?part=`; what waits for the worker asks again by itself."""
-    found = get_object_or_404(Take.objects.with_parts(), pk=take_id)
+    found = _whole(take_id)
     number = number_of(request.GET.get("part", "")) or 1
     parts = {one.number: one for one in found.all_parts}
-    part = parts.get(number) or parts.get(1)
-    if part is None:  # it is being deleted
-        raise Http404
+    part = parts.get(number) or found.first
     return render(request, _template(request, "take"), _take_context(found, part))
+
+
+def _whole(take_id: int) -> Take:
+    """Read a take with its parts; raises Http404 for one that is not there, or is being deleted."""
+    found = get_object_or_404(Take.objects.with_parts(), pk=take_id)
+    if not found.all_parts:
+        raise Http404
+    return found
 
 
 @require_http_methods(["GET", "POST"])
 def rename(request: HttpRequest, take_id: int) -> HttpResponse:
     """Rename a take and its file; a refused name stays in the field."""
-    found = get_object_or_404(Take, pk=take_id)
+    found = _whole(take_id)
     typed, problem = request.POST.get("name", found.name), ""
     if request.method == "POST":
         try:
             file_name = actions.rename(found, typed)
         except ReelError as error:
-            found = get_object_or_404(Take, pk=take_id)  # as it is, not as it was to be
+            found = _whole(take_id)  # as it is, not as it was to be
             problem = str(error)
         else:
             messages.success(request, f"Renamed; the file is {file_name}.")
@@ -66,7 +73,7 @@ def rename(request: HttpRequest, take_id: int) -> HttpResponse:
 @require_http_methods(["GET", "POST"])
 def delete(request: HttpRequest, take_id: int) -> HttpResponse:
     """Ask, then delete a take with its files."""
-    found = get_object_or_404(Take, pk=take_id)
+    found = _whole(take_id)
     if request.method == "POST":
         name = found.first.file_name if len(found.all_parts) == 1 else found.name
         actions.delete(found)
@@ -79,7 +86,7 @@ def delete(request: HttpRequest, take_id: int) -> HttpResponse:
 @require_POST
 def keep(request: HttpRequest, take_id: int) -> HttpResponse:
     """Keep a trial as a take."""
-    found = get_object_or_404(Take, pk=take_id)
+    found = _whole(take_id)
     actions.keep_trial(found)
     return redirect("takes:take", take_id=found.pk)
 
@@ -97,7 +104,7 @@ def forget(request: HttpRequest, take_id: int) -> HttpResponse:
 @require_POST
 def mark(request: HttpRequest, take_id: int) -> HttpResponse:
     """Note a moment of a take afterwards, where its part stands just now."""
-    found = get_object_or_404(Take, pk=take_id)
+    found = _whole(take_id)
     part = get_object_or_404(Part, take=found, number=number_of(request.POST.get("part", "")) or 1)
     actions.add_mark(found, part, _second(request.POST.get("at_s", "")), request.POST.get("label", ""))
     return redirect(_address(found, part))
@@ -119,14 +126,14 @@ def note(request: HttpRequest, take_id: int, mark_id: int) -> HttpResponse:
 def compare(request: HttpRequest) -> HttpResponse:
     """Show two trials or takes side by side: what differs in what was asked, and in what came of it."""
     ids = [number_of(request.GET.get(key, "")) or 0 for key in ("one", "other")]
-    one, other = (get_object_or_404(Take.objects.with_parts(), pk=take_id) for take_id in ids)
+    one, other = (_whole(take_id) for take_id in ids)
     return render(request, "takes/compare.html", compared(one, other) | {"room": "takes"})
 
 
 @require_POST
 def prove_again(request: HttpRequest, take_id: int) -> HttpResponse:
     """Have a take proved once more."""
-    found = get_object_or_404(Take, pk=take_id)
+    found = _whole(take_id)
     actions.prove_again(found)
     return redirect("takes:take", take_id=found.pk)
 
