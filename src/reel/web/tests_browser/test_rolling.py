@@ -65,6 +65,7 @@ class RollingTests(StackTestCase):
         page.goto(addresses[1])
         page.get_by_role("button", name="Forget it").click()
         expect(page.locator("#notice")).to_contain_text("forgotten")
+        self.complaints.clear()  # its page may have asked once more while it was forgotten, which the browser notes
         self.assertEqual(page.request.get(addresses[1]).status, 404)
 
     def test_a_countdown_a_length_parts_and_marks_made_afterwards(self):
