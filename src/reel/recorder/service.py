@@ -1,6 +1,5 @@
 """The recorder: the open rigs, the takes that roll, and what may be asked of them."""
 
-import datetime
 import threading
 from collections.abc import Callable, Sequence
 from contextlib import ExitStack
@@ -13,14 +12,13 @@ from typing import Any
 from reel.core.file import FilePlan
 from reel.core.line import chain, file_plan
 from reel.core.measure import Counts
-from reel.core.media import Materials, PartWriter, Reserved, SentWriter, Shelf, why_not_held
-from reel.core.roll import RollSetup
+from reel.core.media import Materials, PartWriter, SentWriter, Shelf, why_not_held
 from reel.core.signal import NS
 from reel.recorder.assent import SentTake
 from reel.recorder.clock import Clock
 from reel.recorder.ends import Ends
 from reel.recorder.guard import attempt
-from reel.recorder.journal import BegunPart, Closed, Journal, Rolled
+from reel.recorder.journal import BegunPart, Closed, Journal
 from reel.recorder.lane import Lane
 from reel.recorder.messages import (
     AddMark,
@@ -48,6 +46,7 @@ from reel.recorder.notes import Notes
 from reel.recorder.partfile import PartFile
 from reel.recorder.parts import Parts
 from reel.recorder.reached import Reached
+from reel.recorder.ready import Ready, conduct_of, rolled_by
 from reel.recorder.remote import RemoteTake, own_recorder_of, recording_input
 from reel.recorder.rigs import OpenRigs, Screen
 from reel.recorder.rolling import RollingTake
@@ -62,16 +61,6 @@ END_S = 3.0
 LEAVE_S = 0.5
 # Takes that are to begin together do so this long after the last of them is ready.
 SOON_NS = NS // 5
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class _Ready:
-    """What a take is made of before it has a file: its shelf, its name there, what it rolls, and what ends it."""
-
-    shelf: Shelf
-    reserved: Reserved
-    rolled: Rolled
-    conduct: RollSetup
 
 
 @dataclass(slots=True)
@@ -368,12 +357,12 @@ class Recorder:
             length_ticks=length_ticks,
         )
 
-    def _ready(self, request: StartRoll, one: RigToRoll, plan: FilePlan) -> _Ready:
+    def _ready(self, request: StartRoll, one: RigToRoll, plan: FilePlan) -> Ready:
         """Set the name of a take aside on its rig's shelf."""
         shelf, recipe, started_at = self._shelf_of(one), plan.recipe, self.clock.wall()
         reserved = shelf.reserve(recipe.name_pattern, plan.named(one.rig_name, started_at), recipe.suffix)
-        rolled = _rolled(one, plan, reserved, started_at, is_trial=request.is_trial)
-        return _Ready(shelf=shelf, reserved=reserved, rolled=rolled, conduct=_conduct(one.setup.roll, request))
+        rolled = rolled_by(one, plan, reserved, started_at, is_trial=request.is_trial)
+        return Ready(shelf=shelf, reserved=reserved, rolled=rolled, conduct=conduct_of(one.setup.roll, request))
 
     def _made_remote(self, request: StartRoll, one: RigToRoll, undo: ExitStack) -> RemoteTake:
         """Make the take of a device that records by itself."""
@@ -397,7 +386,7 @@ class Recorder:
             own=own,
             storage=storage,
             reserved=reserved,
-            rolled=_rolled(one, plan, reserved, started_at, on_device=kind, is_trial=request.is_trial),
+            rolled=rolled_by(one, plan, reserved, started_at, on_device=kind, is_trial=request.is_trial),
             shelf=self._shelf_of(one) if hop.comes_over else None,
             most_s=request.length_s or Fraction(one.setup.roll.cut_after_s),
             closed=self._on_closed,
@@ -471,31 +460,3 @@ def _never_rolled(take: Take) -> Closed:
     """Give the end of a take that was stored and then could not begin, since another one could not."""
     problem = "It never began, since another rig that was to roll with it could not."
     return Closed(path=take.reserved.rolling, counts=Counts(), problem=problem, on_device=take.rolled.on_device)
-
-
-def _conduct(roll: RollSetup, request: StartRoll) -> RollSetup:
-    """Give how a take rolls: a trial ends by its length only, and what is asked for counts before what is set."""
-    return RollSetup(gone_s=0) if request.is_trial else roll
-
-
-def _rolled(
-    request: RigToRoll,
-    plan: FilePlan,
-    reserved: Reserved,
-    at: datetime.datetime,
-    on_device: str = "",
-    *,
-    is_trial: bool = False,
-) -> Rolled:
-    return Rolled(
-        rig_id=request.rig_id,
-        rig_name=request.rig_name,
-        setup=request.setup,
-        plan=plan,
-        name=f"{request.rig_name} {reserved.number:03}",
-        rolling=reserved.rolling,
-        started_at=at,
-        on_device=on_device,
-        is_trial=is_trial,
-        folder=request.folder,
-    )
