@@ -2,8 +2,10 @@
 
 import datetime
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from typing import NamedTuple
 
 from reel.core.file import CODECS, Draft, FilePlan, VideoCodec
 from reel.core.frame import smaller
@@ -14,7 +16,8 @@ from reel.web.rigs.benching import SAFE, choice_of, headroom
 # The drawing's room for points, in its own units, and what its ends stand for.
 LEFT, RIGHT, TOP, BOTTOM = 44.0, 570.0, 14.0, 284.0
 MOST, LEAST = 16.0, 0.25
-_LINE = 15.0
+# A name's height, its letters' width, and the widest name; how far a point reaches.
+_LINE, _LETTER, _WIDEST, _REACH = 15.0, 7.5, 52.0, 7.0
 _STRANDS = {codec: place for place, codec in enumerate(VideoCodec)}
 
 
@@ -211,20 +214,54 @@ def _down(gigabytes: float, lowest: float, highest: float) -> float:
 
 
 def _named(points: dict[VideoCodec, list[Point]]) -> tuple[Curve, ...]:
-    """Name each codec at its fastest point, where no other name stands."""
-    taken: list[tuple[float, float]] = []
+    """Name each codec beside one of its points, its fastest if that can be, where nothing else stands."""
+    taken = [
+        _Box(one.x - _REACH, one.y - _REACH, one.x + _REACH, one.y + _REACH)
+        for found in points.values()
+        for one in found
+    ]
     curves = []
     for codec, found in sorted(points.items(), key=lambda one: min(point.y for point in one[1])):
         found.sort(key=lambda point: point.x)
-        last = found[-1]
-        label, is_right = CODECS[codec].label, last.x < RIGHT - 70
-        x = last.x + 9 if is_right else last.x - 9
-        y = last.y + 4
-        start = x if is_right else x - 60
-        while any(abs(y - other_y) < _LINE and abs(start - other_x) < 80 for other_x, other_y in taken):
-            y += 3
-        taken.append((start, y))
-        curves.append(
-            Curve(points=tuple(found), label=label, label_x=x, label_y=y, anchor="start" if is_right else "end")
-        )
+        label = CODECS[codec].label
+        tried = [(x, y, anchor) for point in reversed(found) for x, y, anchor in _places(point)]
+        x, y, anchor = min(tried, key=lambda place: sum(_box_of(label, *place).covers(other) for other in taken))
+        taken.append(_box_of(label, x, y, anchor))
+        curves.append(Curve(points=tuple(found), label=label, label_x=x, label_y=y, anchor=anchor))
     return tuple(curves)
+
+
+class _Box(NamedTuple):
+    """A part of the drawing."""
+
+    left: float
+    top: float
+    right: float
+    bottom: float
+
+    def covers(self, other: "_Box") -> float:
+        """Give how much of another one it covers."""
+        across = min(self.right, other.right) - max(self.left, other.left)
+        down = min(self.bottom, other.bottom) - max(self.top, other.top)
+        return max(0.0, across) * max(0.0, down)
+
+
+def _places(point: Point) -> Iterator[tuple[float, float, str]]:
+    """Give where a name may stand beside a point: x, the line it stands on, and which of its ends x is."""
+    for x, y, anchor in (
+        (point.x + 9, point.y + 4, "start"),
+        (point.x - 9, point.y + 4, "end"),
+        (point.x + 4, point.y - 10, "start"),
+        (point.x + 4, point.y + 18, "start"),
+        (point.x - 4, point.y - 10, "end"),
+        (point.x - 4, point.y + 18, "end"),
+    ):
+        if TOP + _LINE <= y <= BOTTOM - 4 and (x + _WIDEST <= RIGHT + 30 if anchor == "start" else x - _WIDEST >= LEFT):
+            yield x, y, anchor
+
+
+def _box_of(label: str, x: float, y: float, anchor: str) -> _Box:
+    """Give the room that a name takes."""
+    width = len(label) * _LETTER
+    left = x if anchor == "start" else x - width
+    return _Box(left, y - _LINE + 3, left + width, y + 3)

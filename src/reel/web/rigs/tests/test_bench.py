@@ -1,5 +1,6 @@
 """The bench through Django's client and its job: cells, the drawing, what is warned of."""
 
+import random
 from dataclasses import replace
 from fractions import Fraction
 from itertools import combinations
@@ -22,7 +23,7 @@ from reel.web.machine.models import Speed
 from reel.web.rigs import benching
 from reel.web.rigs.actions import make_rig
 from reel.web.rigs.benching import BENCH, cells, choice_of, sample_path
-from reel.web.rigs.keeps_up import BOTTOM, LEFT, RIGHT, TOP, keeping
+from reel.web.rigs.keeps_up import BOTTOM, LEFT, RIGHT, TOP, _Box, _box_of, keeping
 from reel.web.takes.tests.home import HomeMixin
 
 HTMX = {"HX-Request": "true"}
@@ -147,6 +148,28 @@ class BenchTests(HomeMixin, TestCase):
         polled = self.client.get(reverse("rigs:keeps-up", args=[self.rig.pk]))
         self.assertContains(polled, "0 %")
 
+    def assert_names_stand_free(self, found):
+        boxes = [_box_of(curve.label, curve.label_x, curve.label_y, curve.anchor) for curve in found.curves]
+        for one, other in combinations(boxes, 2):
+            self.assertEqual(one.covers(other), 0, "no name stands on another")
+        for box in boxes:
+            for point in found.points:
+                self.assertEqual(
+                    box.covers(_Box(point.x - 6, point.y - 6, point.x + 6, point.y + 6)), 0, "nor on a point"
+                )
+            self.assertTrue(box.left >= LEFT and box.right <= 600, box)
+
+    def test_names_stand_free_where_points_are_close(self):
+        rng = random.Random(7)
+        for _ in range(20):
+            Speed.objects.all().delete()
+            for codec in VideoCodec:
+                place = rng.uniform(0.5, 6)
+                for effort in ("a", "b", "c"):
+                    bits = int(10 ** rng.uniform(3.5, 6.5))
+                    self.keep(codec.value, effort, 30 * place * rng.uniform(0.7, 1.5), bits=bits)
+            self.assert_names_stand_free(keeping(self.plan, Draft()))
+
     def test_headroom_is_speed_over_need_and_what_has_none_is_warned_of(self):
         self.keep("h264", "superfast", 240)
         self.keep("h264", "slow", 20)
@@ -164,9 +187,7 @@ class BenchTests(HomeMixin, TestCase):
         self.assertEqual((hevc.is_warned, hevc.chosen.loses, hevc.nearest.label), (True, False, "H.264 fast"))
         for point in found.points:
             self.assertTrue(LEFT <= point.x <= RIGHT and TOP <= point.y <= BOTTOM, point)
-        names = [(curve.label_x, curve.label_y) for curve in found.curves]
-        for (x, y), (other_x, other_y) in combinations(names, 2):
-            self.assertTrue(abs(y - other_y) >= 12 or abs(x - other_x) >= 60, "no name stands on another")
+        self.assert_names_stand_free(found)
         page = self.client.get(
             reverse("rigs:recipe", args=[self.rig.pk]),
             {"codec": "h264", "effort": "slow", **FIELDS},
