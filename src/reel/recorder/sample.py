@@ -20,7 +20,7 @@ _LOOK_S = 0.05
 
 @dataclass(slots=True)
 class Sampling:
-    """A sample that is being taken: `stop` has it end, since its rig is to roll; `ended` says that it has."""
+    """A sample that is being taken: `stop` has it end, since something is to roll; `ended` says that it has."""
 
     stop: threading.Event = field(default_factory=threading.Event)
     ended: threading.Event = field(default_factory=threading.Event)
@@ -56,6 +56,6 @@ def take_sample(source: Source, path: Path, seconds: float, clock: Clock, stop: 
     if failed or stop.is_set() or not roll.ticks:
         making.unlink(missing_ok=True)
         if stop.is_set():
-            raise RefusedError("It is to roll; its picture is measured once the take is cut.")
+            raise RefusedError("Something is to roll; a picture is measured with once nothing does.")
         raise failed[0] if failed else MediaError(path, "holds nothing: no picture came")
     making.replace(path)

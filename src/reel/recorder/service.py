@@ -189,11 +189,11 @@ class Recorder:
         self._rigs.claps.clap(self.clock.now_ns())
 
     def _take_sample(self, request: TakeSample) -> None:
-        """Record a moment of a rig that does not roll; one that is to roll comes first."""
+        """Record a moment of a rig while nothing rolls: it costs work, and what rolls comes first."""
         source, sampling = self._open_input(request.rig_id, 0), Sampling()
         with self._lock:
-            if self._is_rolling(request.rig_id):
-                raise RefusedError("It is rolling; this machine is measured with its picture once it is cut.")
+            if self._takes or self._starting:
+                raise RefusedError("Something rolls; a picture is measured with once nothing does.")
             if request.rig_id in self._samplings:
                 raise RefusedError("Its picture is being measured with already.")
             self._samplings[request.rig_id] = sampling
@@ -204,9 +204,9 @@ class Recorder:
                 del self._samplings[request.rig_id]
             sampling.ended.set()
 
-    def _stop_samplings(self, rigs: set[int]) -> None:
-        """End the samples that are taken of some rigs, and wait until they are."""
-        stopped = [sampling for rig_id, sampling in list(self._samplings.items()) if rig_id in rigs]
+    def _stop_samplings(self) -> None:
+        """End the samples that are being taken, and wait until they are."""
+        stopped = list(self._samplings.values())
         for sampling in stopped:
             sampling.stop.set()
         for sampling in stopped:
@@ -246,7 +246,7 @@ class Recorder:
                     raise RefusedError(f"{one.rig_name} is just beginning to roll; try again in a moment.")
             self._starting |= wanted
         try:
-            self._stop_samplings(wanted)
+            self._stop_samplings()
             for one in request.rigs:
                 self._shelf_of(one).check(self.reserve_bytes)
             takes = self._prepared(request)
