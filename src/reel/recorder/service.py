@@ -103,7 +103,7 @@ class Recorder:
             TestSync: self._test_sync,
             TakeSample: self._take_sample,
             StartRoll: self._start,
-            Hold: self._hold,
+            Hold: lambda asked: self._of_each(asked.takes, lambda take, now_ns: take.hold(now_ns)),
             CarryOn: lambda asked: self._of_each(asked.takes, lambda take, _: take.carry_on()),
             AddMark: lambda asked: self._of_each(asked.takes, partial(self._mark, label=asked.label)),
             Arrange: self._arrange,
@@ -335,8 +335,10 @@ class Recorder:
             raise RefusedError(f"{one.rig_name} can't be recorded as it is sent: it sends no packets of its own.")
         if reason := why_not_held(recipe.container, sent.streams):
             raise RefusedError(f"{one.rig_name} can't be recorded as it is sent. {reason}; choose that in File.")
-        plan = replace(source.plan(), frame=signal.mode)
-        ready = self._ready(request, one, plan)
+        plan = (
+            source.plan()
+        )  # its ticks are the rig's, as they are for whoever reads the take; its name is the sender's
+        ready = self._ready(request, one, plan, replace(plan, frame=signal.mode))
         file = PartFile(
             ready.shelf, ready.reserved, plan, lambda path, _: SentWriter(path, recipe.container, sent.streams)
         )
@@ -357,10 +359,10 @@ class Recorder:
             length_ticks=length_ticks,
         )
 
-    def _ready(self, request: StartRoll, one: RigToRoll, plan: FilePlan) -> Ready:
-        """Set the name of a take aside on its rig's shelf."""
+    def _ready(self, request: StartRoll, one: RigToRoll, plan: FilePlan, named: FilePlan | None = None) -> Ready:
+        """Set the name of a take aside on its rig's shelf; `named` is what it is of, the plan where it is None."""
         shelf, recipe, started_at = self._shelf_of(one), plan.recipe, self.clock.wall()
-        reserved = shelf.reserve(recipe.name_pattern, plan.named(one.rig_name, started_at), recipe.suffix)
+        reserved = shelf.reserve(recipe.name_pattern, (named or plan).named(one.rig_name, started_at), recipe.suffix)
         rolled = rolled_by(one, plan, reserved, started_at, is_trial=request.is_trial)
         return Ready(shelf=shelf, reserved=reserved, rolled=rolled, conduct=conduct_of(one.setup.roll, request))
 
@@ -395,16 +397,11 @@ class Recorder:
     def _of_each(self, ids: tuple[int, ...], do: Callable[[Take, int], object]) -> tuple[int, ...]:
         """Do something with takes at one instant; raises RefusedError when one does not roll, and then does nothing."""
         now_ns = self.clock.now_ns()
-        for take in self._found(ids):
+        for take in sorted(
+            self._found(ids), key=lambda take: take.can_hold
+        ):  # what refuses does so before the others do
             do(take, now_ns)
         return ids
-
-    def _hold(self, asked: Hold) -> tuple[int, ...]:
-        """Hold takes, or none where one can't be held."""
-        now_ns = self.clock.now_ns()
-        for take in sorted(self._found(asked.takes), key=lambda take: take.can_hold):
-            take.hold(now_ns)  # one that can't be held comes first, and refuses
-        return asked.takes
 
     def _found(self, ids: tuple[int, ...]) -> list[Take]:
         takes = [self._takes.get(take_id) for take_id in ids]

@@ -11,6 +11,7 @@ from unittest import mock
 import av
 
 from reel.core.file import Container, Recipe, SoundCodec, VideoCodec
+from reel.core.line import file_plan
 from reel.core.line.tests.rigs import feed
 from reel.core.measure import Counts, prove_sent
 from reel.core.media import MediaError, SentWriter, probe, read_sent, why_not_held
@@ -114,7 +115,7 @@ class SentTakeTests(ServerTestCase):
     def test_a_stream_is_taken_as_it_is_sent_and_ends_with_its_sender(self):
         address = self.address()
         self.send(f"{address}?listen=1", 60)
-        recipe = Recipe(container=Container.MKV, as_sent=True)
+        recipe = Recipe(container=Container.MKV, as_sent=True, name_pattern="{rig}_{size}_{number}")
         setup = feed(address, Mode.parse("640x360p30"), recipe)
         take = self.start_roll(setup)
         other = self.start_roll(rig_id=3)
@@ -128,7 +129,8 @@ class SentTakeTests(ServerTestCase):
         self.wait_for(lambda status: not status.rolls)
         ended = self.journal.ends[take]
         facts, asked = probe(ended.path), self.journal.takes[-2].plan
-        self.assertEqual(asked.frame.size_label, "320×240", "which its name may say")
+        self.assertIn("320x240", ended.path.name, "the name says the sender's size")
+        self.assertEqual(asked.tick_rate, file_plan(setup).tick_rate, "who reads its marks counts by the rig's ticks")
         self.assertEqual((ended.problem, facts.video.width_px), (None, 320), "the sender's size, not the frame's")
         proof = prove_sent(asked, facts=facts, counts=ended.counts, found=read_sent(ended.path))
         self.assertEqual(proof.differing, ())

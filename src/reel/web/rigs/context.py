@@ -111,6 +111,11 @@ class RigPage:
         return measured_rate(self.rig, self.plan)
 
     @cached_property
+    def picture_bits(self) -> float | None:
+        """What a picture by this recipe is estimated to take."""
+        return picture_bits(self.rig, self.plan)
+
+    @cached_property
     def lives(self) -> tuple[Live, ...]:
         """What each input says of itself; nothing while the rig is closed, or was opened with other inputs."""
         return lives_of(self.plan, self.live)
@@ -123,7 +128,7 @@ class RigPage:
     @cached_property
     def stages(self) -> tuple[Stage, ...]:
         """Its line."""
-        return walk(self.plan, self.lives, self.measured, picture_bits(self.rig, self.plan))
+        return walk(self.plan, self.lives, self.measured, self.picture_bits)
 
     @property
     def signal(self) -> Signal | None:
@@ -261,7 +266,8 @@ def _meters(page: RigPage) -> dict[str, object]:
     return {"sound": sound, "channels": named, "arrives": page.signal, "file_plan": page.file_plan}
 
 
-def _file(page: RigPage) -> dict[str, object]:
+def file_context(page: RigPage) -> dict[str, object]:
+    """Give the shelf that a rig's file goes to, and what comes to be written."""
     return {
         "free_bytes": room_bytes(page.rig),
         "write_bps": (page.rig.shelf or home_place()).write_bps,
@@ -319,8 +325,8 @@ def _roll(page: RigPage) -> dict[str, object]:
         "shelves": places(),
         "framing": page.framing,
         "latest": page.rig.takes.exclude(state=TakeState.ROLLING).first(),
-        "forecast": forecast(page.file_plan, page.measured, picture_bits(page.rig, page.plan)),
-        **_file(page),
+        "forecast": forecast(page.file_plan, page.measured, page.picture_bits),
+        **file_context(page),
         **_meters(page),
     }
 
@@ -331,7 +337,7 @@ _STAGES: dict[str, Callable[[RigPage], dict[str, object]]] = {
     "arrival": _arrival,
     "frame": _frame,
     "sound": _sound,
-    "file": _file,
+    "file": file_context,
     "roll": _roll,
 }
 

@@ -26,7 +26,15 @@ from reel.web.recipes.models import KeptRecipe
 from reel.web.rigs import actions, estimating
 from reel.web.rigs.actions import refuse_unasked
 from reel.web.rigs.benching import BENCH
-from reel.web.rigs.context import RigPage, file_costs, keeps_context, line_context, lives_of, stage_context
+from reel.web.rigs.context import (
+    RigPage,
+    file_context,
+    file_costs,
+    keeps_context,
+    line_context,
+    lives_of,
+    stage_context,
+)
 from reel.web.rigs.estimating import is_needed
 from reel.web.rigs.forms import ArrivalForm, FrameForm, PlayForm, RecipeForm, RollForm, device_form, shown
 from reel.web.rigs.models import Rig
@@ -140,7 +148,7 @@ def bench(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Have this machine measured with the rig's picture, unless that is asked for already."""
     rig = get_object_or_404(Rig, pk=rig_id)
     refuse_unasked(rig)
-    if not _is_measured(rig):
+    if not Job.objects.filter(kind=BENCH, subject=rig.pk, state__in=OPEN_STATES).exists():
         ask_for(BENCH, rig.pk)
     if getattr(request, "htmx", False):
         return _keeps_up(request, rig, request.POST)
@@ -150,11 +158,7 @@ def bench(request: HttpRequest, rig_id: int) -> HttpResponse:
 @require_GET
 def keeps_up(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Say how far the measuring has come, or draw what came of it; then the efforts have their figures too."""
-    rig = get_object_or_404(Rig, pk=rig_id)
-    response = _keeps_up(request, rig, request.GET)
-    if not _is_measured(rig):
-        response["HX-Trigger"] = "measured"
-    return response
+    return _keeps_up(request, get_object_or_404(Rig, pk=rig_id), request.GET)
 
 
 @require_http_methods(["GET", "POST"])
@@ -166,20 +170,19 @@ def estimate(request: HttpRequest, rig_id: int) -> HttpResponse:
     setup = form.plan_of(rig.plan)
     if request.method == "POST" and is_needed(file_plan(setup)):
         estimating.ask(rig, setup)
-    page = stage_context(request, rig, "file")
-    costs = file_costs(rig, setup, form.draft, rig_status(glance(request), rig.pk))
-    return render(request, "rigs/_cost.html", page | {"form": form} | costs)
-
-
-def _is_measured(rig: Rig) -> bool:
-    """Say whether this machine is being measured with a rig's picture."""
-    return Job.objects.filter(kind=BENCH, subject=rig.pk, state__in=OPEN_STATES).exists()
+    page = RigPage.of(request, rig)
+    costs = file_costs(rig, setup, form.draft, page.live)
+    context = {"rig": rig, "plan": page.plan, "form": form, **file_context(page), **costs}
+    return render(request, "rigs/_cost.html", context)
 
 
 def _keeps_up(request: HttpRequest, rig: Rig, data: QueryDict) -> HttpResponse:
     form = shown(stage_form(request, rig, "file", data))
     context = {"rig": rig, "plan": rig.plan, "form": form, **keeps_context(rig, file_plan(rig.plan), form.draft)}
-    return render(request, "rigs/_keeps_up.html", context)
+    response = render(request, "rigs/_keeps_up.html", context)
+    if context["bench_job"] is None:
+        response["HX-Trigger"] = "measured"
+    return response
 
 
 @require_POST
