@@ -1,7 +1,6 @@
 """A take that a device records by itself: told to start and stop, its file brought over or left on its storage."""
 
 import hashlib
-import shutil
 import threading
 from contextlib import suppress
 from dataclasses import dataclass, field
@@ -12,7 +11,7 @@ from reel.core.errors import ReelError
 from reel.core.line import InputSetup, RigSetup, chain, told
 from reel.core.line.own import OwnRecorder
 from reel.core.measure import Counts
-from reel.core.media import MediaError, Reserved, Shelf
+from reel.core.media import MediaError, Reserved, Shelf, megabytes
 from reel.core.roll import CutBy
 from reel.recorder.guard import guarded
 from reel.recorder.journal import Closed
@@ -21,6 +20,8 @@ from reel.recorder.roll import MarkedMoment, RollState
 from reel.recorder.take import Take, room_bytes
 from reel.standins import RecordingDevice
 
+# A copy is made in pieces of this size, each if there is room for it.
+CHUNK_BYTES = 16_000_000
 _NO_HOLD = "The device records by itself and can't hold; cut, and roll again."
 
 
@@ -45,7 +46,8 @@ def recording_input(setup: RigSetup) -> InputSetup:
 
 @dataclass(slots=True, kw_only=True)
 class RemoteTake(Take):
-    """A take on a device's own storage, `reserved` there; `shelf` is where it comes over to, None where it stays.
+    """A take on a device's own storage, `reserved` there; `shelf` is where it comes over to, None where it stays,
+    leaving `reserve_bytes` free there.
 
     It is stopped once it is `most_s` long; 0 leaves that to a person, and to the device.
     """
@@ -53,6 +55,7 @@ class RemoteTake(Take):
     own: RecordingDevice
     storage: Shelf
     shelf: Shelf | None
+    reserve_bytes: int = 0
     most_s: Fraction = Fraction(0)
     marks: list[MarkedMoment] = field(default_factory=list)
     _closing: threading.Thread | None = None
@@ -107,7 +110,7 @@ class RemoteTake(Take):
         device, path = self.rolled.on_device, self.storage.complete(self.reserved)
         try:
             if self.shelf is not None:
-                path, device = bring_over(path, self.shelf), ""
+                path, device = bring_over(path, self.shelf, self.reserve_bytes), ""
         except ReelError as error:
             problem = f"Its file is still on the {device}. {error}"
         self._tell(path, device, problem)
@@ -144,22 +147,34 @@ class RemoteTake(Take):
         )
 
 
-def bring_over(path: Path, shelf: Shelf) -> Path:
-    """Copy a file onto the shelf, hold the copy against it byte by byte, and give its place; raises MediaError."""
-    target = shelf.path(path.name)
-    making = target.with_name(f"{target.stem}.rolling{target.suffix}")
+def bring_over(path: Path, shelf: Shelf, reserve_bytes: int = 0) -> Path:
+    """Copy a file onto the shelf, hold the copy against it byte by byte, and give its place; raises ReelError.
+
+    The copy never takes the place of another file, and leaves `reserve_bytes` free on the shelf's drive.
+    """
+    reserved = shelf.reserve_copy(path.name)
     try:
-        shutil.copyfile(path, making)
-        if _digest(making) != _digest(path):
-            raise MediaError(making, "came over differently from what lies on the device; it is not kept")
-        return shelf.complete(Reserved(rolling=making, final=target, number=0))
-    except ReelError:
-        raise
+        _copy(path, reserved.rolling, shelf, reserve_bytes)
+        if _digest(reserved.rolling) != _digest(path):
+            raise MediaError(path, "came over differently from what lies on the device; the copy is not kept")
+        return shelf.complete(reserved)
     except OSError as error:
+        shelf.discard(reserved)
+        if isinstance(error, ReelError):
+            raise
         raise MediaError(path, f"could not be copied over ({error.strerror})") from error
-    finally:
-        with suppress(OSError):
-            making.unlink(missing_ok=True)
+
+
+def _copy(source: Path, target: Path, shelf: Shelf, reserve_bytes: int) -> None:
+    """Copy a file chunk by chunk, as long as there is room; raises MediaError and OSError."""
+    with source.open("rb") as reader, target.open("wb") as writer:
+        while chunk := reader.read(CHUNK_BYTES):
+            if shelf.free_bytes() - len(chunk) < reserve_bytes:
+                kept = megabytes(reserve_bytes)
+                raise MediaError(
+                    source, f"could not be copied over: {kept} are kept free on the drive, and it needs more room"
+                )
+            writer.write(chunk)
 
 
 def _digest(path: Path) -> str:

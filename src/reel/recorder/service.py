@@ -390,6 +390,7 @@ class Recorder:
             reserved=reserved,
             rolled=rolled_by(one, plan, reserved, started_at, on_device=kind, is_trial=request.is_trial),
             shelf=self._shelf_of(one) if hop.comes_over else None,
+            reserve_bytes=self.reserve_bytes,
             most_s=request.length_s or Fraction(one.setup.roll.cut_after_s),
             closed=self._on_closed,
         )

@@ -109,7 +109,17 @@ class Shelf:
 
     def reserve_part(self, take: Reserved, number: int) -> Reserved:
         """Set the name of a take's part aside, from the second on, by making its rolling file; raises MediaError."""
-        for final in _with_letters(_tagged(take.final, number)):
+        return self._set_aside(_tagged(take.final, number), take.number)
+
+    def reserve_copy(self, name: str) -> Reserved:
+        """Set the name of a file that comes from elsewhere aside, by making its rolling file; raises MediaError.
+
+        Where a take has that name, or rolls under it, the same with a letter added.
+        """
+        return self._set_aside(self.path(name), 0)
+
+    def _set_aside(self, wanted: Path, number: int) -> Reserved:
+        for final in _with_letters(wanted):
             rolling = final.with_name(f"{final.stem}{ROLLING}{final.suffix}")
             if final.exists() or beside(final).exists():
                 continue
@@ -118,9 +128,9 @@ class Shelf:
             except FileExistsError:
                 continue
             except OSError as error:
-                raise MediaError(self.root, f"can't take another part ({error.strerror})") from error
-            return Reserved(rolling=rolling, final=final, number=take.number)
-        raise NameTakenError(_tagged(take.final, number))
+                raise MediaError(self.root, f"can't take another file ({error.strerror})") from error
+            return Reserved(rolling=rolling, final=final, number=number)
+        raise NameTakenError(wanted)
 
     def complete(self, reserved: Reserved) -> Path:
         """Give a finished file its name; if somebody took that name meanwhile, the next one with a letter added.
