@@ -4,9 +4,12 @@ import logging
 import threading
 import time
 from collections.abc import Callable
+from typing import TypeVar
 
 from reel.core.errors import ReelError
+from reel.core.wire import from_json, to_json
 
+T = TypeVar("T")
 log = logging.getLogger(__name__)
 # An error that comes back again and again is logged once in this time.
 QUIET_S = 10.0
@@ -25,11 +28,15 @@ def said(what: str, error: Exception) -> ReelError:
     """Give an error as one that people can read; one that nobody foresaw is logged with its traceback."""
     if isinstance(error, ReelError):
         return error
+    _log(what, error)
+    return FailedError(what, error)
+
+
+def _log(what: str, error: Exception) -> None:
     now_s = time.monotonic()
     if now_s - _logged_s.get(what, -QUIET_S) >= QUIET_S:
         _logged_s[what] = now_s
         log.error("%s failed", what, exc_info=error)
-    return FailedError(what, error)
 
 
 def guarded(what: str, work: Callable[[], None], failed: Callable[[ReelError], None]) -> threading.Thread:
@@ -55,3 +62,17 @@ def attempt(what: str, work: Callable[[], None]) -> ReelError | None:
     except Exception as error:
         return said(what, error)
     return None
+
+
+def readable(what: str, make: Callable[[], T], kind: type[T]) -> T | None:
+    """Give what `make` makes if whoever it is sent to can read it as a `kind`; else None, and the log says why.
+
+    So one rig's odd state, or a figure that JSON can't hold, is left out, and the rest is still told.
+    """
+    try:
+        made = make()
+        from_json(to_json(made), kind)
+    except Exception as error:
+        _log(what, error)
+        return None
+    return made

@@ -3,7 +3,7 @@
 from reel.core.measure import FIND_S, TEST_S, BarFinder, Bars, Condition, FieldProbe, FieldTest, Watched
 from reel.core.measure.alarm import SILENT_DB
 from reel.core.media import Loudness, luma_of
-from reel.core.signal import NS, FloatArray, Picture, Signal, SoundFormat
+from reel.core.signal import NS, FloatArray, Picture, Samples, Signal, SoundFormat
 from reel.core.sound import Level, Meter
 from reel.recorder.messages import Heard
 
@@ -25,16 +25,18 @@ class Instruments:
         self._finder_end_ns = self._finder_next_ns = 0
         self._meters: tuple[Meter, Meter] | None = None
         self._loudness: Loudness | None = None
+        self._broken = 0
 
     def listen(self, sound: SoundFormat, channels: int) -> None:
         """Begin to measure sound that comes in a format and goes on in some channels."""
         self._meters = (Meter(sound.channels, sound.rate_hz), Meter(channels, sound.rate_hz))
         self._loudness = Loudness(channels, sound.rate_hz)
 
-    def hear(self, data: FloatArray) -> None:
+    def hear(self, samples: Samples) -> None:
         """Measure a block as it arrives."""
+        self._broken += samples.broken
         if self._meters is not None:
-            self._meters[0].feed(data)
+            self._meters[0].feed(samples.data)
 
     def hear_after(self, data: FloatArray) -> None:
         """Measure a block as it goes on a track."""
@@ -46,7 +48,9 @@ class Instruments:
         """Say what was heard since the last time."""
         if self._meters is None or self._loudness is None:
             return Heard()
-        return Heard(before=self._meters[0].read(), after=self._meters[1].read(), loud=self._loudness.loud)
+        return Heard(
+            before=self._meters[0].read(), after=self._meters[1].read(), loud=self._loudness.loud, broken=self._broken
+        )
 
     @property
     def is_testing(self) -> bool:

@@ -266,12 +266,13 @@ class RollStatus:
 class Heard:
     """What is heard of an input: the level of each channel as it arrives and as it goes on a track, and its loudness.
 
-    The loudness is that of what goes on a track.
+    The loudness is that of what goes on a track. `broken` samples were no sound since it was opened, and are silence.
     """
 
     before: tuple[Level, ...] = ()
     after: tuple[Level, ...] = ()
     loud: Loud = field(default_factory=Loud)
+    broken: int = 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -9,9 +9,10 @@ import numpy as np
 
 from reel.core.file import FilePlan
 from reel.core.line import RigSetup
-from reel.core.measure import InputCounts, Missing
-from reel.core.media import Follower
+from reel.core.measure import InputCounts, Missing, PlacedCount, TrackCounts
+from reel.core.media import Follower, Limiter, sides
 from reel.core.signal import NS, FloatArray, Samples, Segment, SoundFormat, place_samples, tick_to_sample
+from reel.core.sound import Sides
 from reel.recorder.insets import Inset
 
 # How long sound is waited for before its place is filled with silence: a computer that is busy reads late, and nothing
@@ -23,9 +24,12 @@ LEAST_HOLE_S = Fraction(1, 50)
 _BLOCK = 1024
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class MixedSource:
-    """One input's sound on its way: `tracks` are the tracks of the file it goes to, counted from 0."""
+    """One input's sound on its way: `tracks` are the tracks of the file it goes to, counted from 0.
+
+    Nothing of it is expected before the sample `expected`: with a delay, what lies there was heard before the segment.
+    """
 
     name: str
     tracks: tuple[int, ...]
@@ -36,12 +40,35 @@ class MixedSource:
     fed_end: int = 0
     end: int = 0
     is_gone: bool = False
+    expected: int = 0
     missing: list[Missing] = field(default_factory=list)
+    broken: PlacedCount
 
     @property
     def grace_ns(self) -> int:
         """How long after its time a sample may come; what is to lie earlier comes later."""
         return (0 if self.is_gone else GRACE_NS) + max(0, -self.delay_ns)
+
+
+@dataclass(slots=True, kw_only=True)
+class _MixedTrack:
+    """A track: the `places` of the inputs that go to it; what they come to is bounded by full scale, and counted."""
+
+    places: tuple[int, ...]
+    limiter: Limiter | None
+    clipped: PlacedCount
+
+    def bounded(self, data: FloatArray, tick: int, *, last: bool) -> FloatArray:
+        """Give what is ready of a block that begins about at a tick, all of it with the `last` one."""
+        if self.limiter is not None:
+            data = self.limiter.apply(data)
+            if last:
+                data = np.concatenate((data, self.limiter.drain()), axis=1)
+        if np.abs(data).max(initial=0) <= 1:
+            return data
+        self.clipped.add(tick, int(np.count_nonzero(np.abs(data) > 1)))
+        bounded: FloatArray = np.clip(data, -1, 1)
+        return bounded
 
 
 class Tracks(Protocol):
@@ -67,11 +94,26 @@ class TrackMixer:
                 delay_ns=setup.inputs[place].sound.delay_ms * NS // 1000,
                 comes=SoundFormat(rate_hz=sound.rate_hz, channels=self._channels),
                 follower=Follower(SoundFormat(rate_hz=sound.rate_hz, channels=self._channels), plan.recipe.sound),
+                broken=PlacedCount(plan.tick_rate),
             )
             for place, sound in heard.items()
             if (tracks := tracks_of(setup, plan, place))
         }
+        self._tracks = [self._track(setup, number) for number in range(len(plan.tracks))]
         self._emitted = 0
+
+    def _track(self, setup: RigSetup, number: int) -> _MixedTrack:
+        places = tuple(place for place, source in self._sources.items() if number in source.tracks)
+        limits = [setup.inputs[place].sound.limit_db for place in places]
+        # several that are limited each may be louder together, and what follows a limiter may overshoot it a little
+        ceiling_db = max((0.0 if limit is None else limit for limit in limits), default=0.0)
+        limiter = Limiter(self._plan.recipe.sound, ceiling_db) if any(one is not None for one in limits) else None
+        return _MixedTrack(places=places, limiter=limiter, clipped=PlacedCount(self._plan.tick_rate))
+
+    @property
+    def tracks(self) -> tuple[TrackCounts, ...]:
+        """What was counted of each track of the file."""
+        return tuple(TrackCounts(clipped=track.clipped.found) for track in self._tracks)
 
     @property
     def sources(self) -> Sequence[MixedSource]:
@@ -92,7 +134,12 @@ class TrackMixer:
         position, keep = place_samples(segment, at_ns, samples.data.shape[1], self._plan.tick_rate, rate_hz)
         source.is_gone = False
         if keep.stop > keep.start:
-            self._receive(source, source.follower.feed(samples.data[:, keep], position))
+            data = samples.data
+            if data.shape[0] != self._channels:  # it was on its way when the rig's channels changed
+                data = sides(data, Sides.AS_IS, self._channels)
+            self._receive(source, source.follower.feed(data[:, keep], position))
+            if samples.broken:
+                source.broken.add(int(Fraction(position, rate_hz) * self._plan.tick_rate), samples.broken)
             end = Fraction(position + keep.stop - keep.start, rate_hz)
             source.fed_end = max(source.fed_end, round(end * self._rate_hz))
 
@@ -101,15 +148,22 @@ class TrackMixer:
         if place in self._sources:
             self._sources[place].is_gone = True
 
-    def advance(self, segment: Segment, now_ns: int, *, is_behind: bool) -> None:
-        """Pass on what is complete and, unless reading is behind, what is too late to wait for."""
-        if self.sources:
-            self._emit(
-                min(
-                    source.end if is_behind else max(source.end, self._late(source, segment, now_ns))
-                    for source in self.sources
-                )
-            )
+    def advance(self, segment: Segment, now_ns: int, *, is_behind: bool, ticks: int | None = None) -> None:
+        """Pass on what is complete and, unless reading is behind, what is too late to wait for.
+
+        Nothing is passed on that may lie beyond the end of the take: `ticks` are its frames so far, and a cut is known
+        within GRACE_NS. With None it has no end.
+        """
+        first = self._position(segment.first_tick)
+        for source in self.sources:
+            source.expected = max(source.expected, first + max(0, source.delay_ns) * self._rate_hz // NS)
+        complete = [
+            source.end if is_behind else max(source.end, self._late(source, segment, now_ns)) for source in self.sources
+        ]
+        if ticks is not None:
+            passed = 0 if segment.end_tick is not None else now_ns - GRACE_NS - segment.start_ns
+            complete.append(max(self._position(ticks), first + passed * self._rate_hz // NS))
+        self._emit(min(complete, default=0))
 
     def is_complete(self, end_tick: int) -> bool:
         """Say whether all sound up to a tick has come."""
@@ -121,6 +175,8 @@ class TrackMixer:
         for source in self.sources:
             self._receive(source, source.follower.drain())
         self._emit(self._position(end_tick), last=True)
+        for source in self.sources:  # what is delayed beyond the end belongs to nothing that was recorded
+            source.waiting, source.end, source.fed_end = [], self._emitted, min(source.fed_end, self._emitted)
 
     def _receive(self, source: MixedSource, blocks: list[tuple[int, FloatArray]]) -> None:
         for position, data in blocks:
@@ -143,13 +199,15 @@ class TrackMixer:
     def _emit(self, upto: int, *, last: bool = False) -> None:
         """Mix what lies before a sample and hand it on."""
         count = upto - self._emitted
-        if count <= 0 or (count < _BLOCK and not last):
+        if count < _BLOCK and not last:
             return
+        upto = max(upto, self._emitted)
         heard = {place: self._cut_off(source, upto) for place, source in self._sources.items()}
-        for track in range(len(self._plan.tracks)):
-            parts = [heard[place] for place, source in self._sources.items() if track in source.tracks]
+        tick = int(Fraction(self._emitted, self._rate_hz) * self._plan.tick_rate)
+        for number, track in enumerate(self._tracks):
+            parts = [heard[place] for place in track.places]
             mixed: FloatArray = parts[0] if len(parts) == 1 else np.sum(np.stack(parts), axis=0, dtype=np.float32)
-            self._lane.offer_samples(mixed, track)
+            self._lane.offer_samples(track.bounded(mixed, tick, last=last), number)
         self._emitted = upto
 
     def _cut_off(self, source: MixedSource, upto: int) -> FloatArray:
@@ -170,6 +228,7 @@ class TrackMixer:
 
     def _miss(self, source: MixedSource, start: int, stop: int) -> None:
         """Count a hole; one that goes on makes the last one longer."""
+        start = max(start, min(stop, source.expected))
         length_s = Fraction(stop - start, self._rate_hz)
         tick, lost = int(Fraction(start, self._rate_hz) * self._plan.tick_rate), round(length_s * 1000)
         before = source.missing[-1] if source.missing else None
@@ -200,4 +259,5 @@ def counted(setup: RigSetup, insets: Mapping[int, Inset], mixer: TrackMixer) -> 
         sound = sounds.get(one.name)
         missing = tuple(sound.missing) if sound else ()
         stretched = sound.follower.stretched_ppm if sound else None
-        yield InputCounts(name=one.name, pictures=pictures, sound=missing, stretched_ppm=stretched)
+        broken = sound.broken.found if sound else ()
+        yield InputCounts(name=one.name, pictures=pictures, sound=missing, stretched_ppm=stretched, broken=broken)

@@ -10,7 +10,7 @@ from reel.core.errors import ReelError
 from reel.core.line import HopKind, InputSetup
 from reel.core.measure import Condition, Watch, alarms, contradictions
 from reel.core.media import Arriving, Strip
-from reel.core.signal import NS, HeldError, Input, InputError, Picture, Samples, Sent, Signal
+from reel.core.signal import NS, HeldError, Input, InputError, Picture, Samples, Sent, Signal, mended
 from reel.recorder.ahead import Ahead
 from reel.recorder.clock import Clock
 from reel.recorder.guard import attempt
@@ -241,14 +241,15 @@ class Reader:
             self._instruments.find(made)
             self._taker.picture(made, goes_on)
 
-    def _take_samples(self, samples: Samples) -> None:
+    def _take_samples(self, arrived: Samples) -> None:
         assert self._input is not None
+        samples = mended(arrived)
         if self._strip is None:
             sound = self._input.sound
             assert sound is not None
             self._instruments.listen(sound, self._channels)
             self._strip = Strip(self.setup.sound, sound, self._channels)
-        self._instruments.hear(samples.data)
+        self._instruments.hear(samples)
         self._taker.heard(samples)
         self._hand_on_sound(self._strip.apply(samples))
 
@@ -284,7 +285,7 @@ class Reader:
             watched=condition.watched,
             problem=problem,
             alarms=alarms(self.setup, told),
-            contradictions=self._contradictions(condition),
+            contradictions=self._contradictions(condition, heard.broken),
             field_test=self._instruments.field_test,
             is_testing=self._instruments.is_testing,
             bars=self._instruments.bars,
@@ -295,10 +296,11 @@ class Reader:
         if self._failures or (opened is not None and not opened.is_connecting):
             self.tried.set()
 
-    def _contradictions(self, condition: Condition) -> tuple[str, ...]:
+    def _contradictions(self, condition: Condition, broken: int) -> tuple[str, ...]:
+        said = (f"{broken} samples of its sound are no sound: silence stands in their place.",) if broken else ()
         if condition.signal is None:
-            return ()
-        return contradictions(self.setup, condition.signal, condition.watched)
+            return said
+        return (*contradictions(self.setup, condition.signal, condition.watched), *said)
 
     def _open(self, now_ns: int) -> None:
         try:

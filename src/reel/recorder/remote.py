@@ -11,7 +11,7 @@ from reel.core.errors import ReelError
 from reel.core.line import InputSetup, RigSetup, chain, told
 from reel.core.line.own import OwnRecorder
 from reel.core.measure import Counts
-from reel.core.media import MediaError, Reserved, Shelf, megabytes
+from reel.core.media import MediaError, Shelf, megabytes
 from reel.core.roll import CutBy
 from reel.recorder.guard import guarded
 from reel.recorder.journal import Closed

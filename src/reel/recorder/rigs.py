@@ -13,10 +13,10 @@ from reel.core.line import InputSetup, RigSetup
 from reel.core.media import Materials
 from reel.core.signal import NS, FloatArray, HeldError, Input, SoundFormat
 from reel.recorder.clock import Clock
-from reel.recorder.guard import guarded
+from reel.recorder.guard import guarded, readable
 from reel.recorder.listening import Choice
 from reel.recorder.memory import give_back
-from reel.recorder.messages import RigStatus
+from reel.recorder.messages import InputStatus, RigStatus
 from reel.recorder.opening import openers_for
 from reel.recorder.reader import Opener
 from reel.recorder.source import Source
@@ -195,7 +195,12 @@ class OpenRigs:
 
     def statuses(self) -> tuple[RigStatus, ...]:
         """Say how each stands; may be called from any thread."""
-        return tuple(_status(rig_id, rig.source, self._clock.now_ns()) for rig_id, rig in list(self._rigs.items()))
+        now_ns = self._clock.now_ns()
+        return tuple(
+            readable("Saying how a rig stands", partial(_status, rig_id, rig.source, now_ns), RigStatus)
+            or _odd(rig_id, rig.source)
+            for rig_id, rig in list(self._rigs.items())
+        )
 
     def _make_way(self, now_ns: int) -> None:
         """Close rigs that nobody looks at and that hold a device which another one wants."""
@@ -238,6 +243,14 @@ class OpenRigs:
             return opener(start_ns)
 
         return open_alone
+
+
+def _odd(rig_id: int, source: Source) -> RigStatus:
+    """Say of a rig no more than that how it stands can't be said."""
+    problem = "How it stands can't be said; the recorder's log says more."
+    return RigStatus(
+        rig_id=rig_id, inputs=tuple(InputStatus(name=one.name, problem=problem) for one in source.setup.inputs)
+    )
 
 
 def _status(rig_id: int, source: Source, now_ns: int) -> RigStatus:

@@ -120,11 +120,16 @@ class Roll:
     @property
     def counts(self) -> Counts:
         """What has been counted so far."""
-        return replace(self._tally.counts, inputs=tuple(self._others()), began_late_ms=self._began_late_ms)
+        return replace(
+            self._tally.counts,
+            inputs=tuple(self._others()),
+            began_late_ms=self._began_late_ms,
+            tracks=self._mixer.tracks,
+        )
 
     def counts_of(self, part: int) -> Counts:
         """Give what has been counted of a part, from 1, by its own ticks."""
-        counts = self._tally.part(part, self._others(), self.rate)
+        counts = self._tally.part(part, self._others(), self.rate, self._mixer.tracks)
         return replace(counts, began_late_ms=self._began_late_ms) if part == 1 else counts
 
     def split(self, *, lighter: bool = False) -> None:
@@ -251,7 +256,7 @@ class Roll:
             self._fill(ticks := self._ticks.fill(now_ns - GRACE_NS))
             self._count_open_gap(ticks.stop)
         if self.state in (RollState.ROLLING, RollState.HOLDING, RollState.ENDING) and self._segment is not None:
-            self._mixer.advance(self._segment, now_ns, is_behind=is_behind)
+            self._mixer.advance(self._segment, now_ns, is_behind=is_behind, ticks=self.ticks)
         if self.state is RollState.ENDING and (self._mixer.is_complete(self.ticks) or now_ns >= self._deadline_ns):
             self._mixer.close_to(self.ticks)
             self._end(now_ns)

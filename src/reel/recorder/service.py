@@ -17,7 +17,7 @@ from reel.core.signal import NS
 from reel.recorder.assent import SentTake
 from reel.recorder.clock import Clock
 from reel.recorder.ends import Ends
-from reel.recorder.guard import attempt
+from reel.recorder.guard import attempt, readable
 from reel.recorder.journal import BegunPart, Closed, Journal
 from reel.recorder.lane import Lane
 from reel.recorder.messages import (
@@ -35,6 +35,7 @@ from reel.recorder.messages import (
     RefusedError,
     Request,
     RigToRoll,
+    RollStatus,
     StartRoll,
     Status,
     TakeSample,
@@ -120,7 +121,11 @@ class Recorder:
         said = [*self._notices.values(), self._ends.problem]
         return Status(
             rigs=self._rigs.statuses(),
-            rolls=tuple(take.status() for take in list(self._takes.values())),
+            rolls=tuple(
+                found
+                for take in list(self._takes.values())
+                if (found := readable("Saying how a take stands", take.status, RollStatus))
+            ),
             notice=" ".join(one for one in said if one) or None,
         )
 

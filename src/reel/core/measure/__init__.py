@@ -4,7 +4,17 @@ from reel.core.line import AlarmKind
 from reel.core.measure.alarm import Alarm, Condition, alarm_remedy, alarms, causes
 from reel.core.measure.bars import FIND_S, BarFinder, Bars
 from reel.core.measure.contradiction import contradictions
-from reel.core.measure.counts import Counts, InputCounts, LossCause, Missing, Stretch, Tally
+from reel.core.measure.counts import (
+    Counts,
+    InputCounts,
+    LossCause,
+    Missing,
+    Placed,
+    PlacedCount,
+    Stretch,
+    Tally,
+    TrackCounts,
+)
 from reel.core.measure.examine import Appearance, Spans, examine
 from reel.core.measure.fields import TEST_S, FieldProbe, FieldTest, FieldVerdict
 from reel.core.measure.flash import FlashFinder
@@ -30,11 +40,14 @@ __all__ = [
     "InputCounts",
     "LossCause",
     "Missing",
+    "Placed",
+    "PlacedCount",
     "Proof",
     "ProofLine",
     "Spans",
     "Stretch",
     "Tally",
+    "TrackCounts",
     "Verdict",
     "Watch",
     "Watched",

@@ -41,16 +41,49 @@ class Missing:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Placed:
+    """A number of things in about a second of the take, the first of them at `first_tick`."""
+
+    first_tick: int
+    number: int
+
+
+class PlacedCount:
+    """Counts things by their place in a take of `rate` ticks a second; what comes within a second stands together."""
+
+    def __init__(self, rate: Fraction) -> None:
+        self._rate = rate
+        self.found: tuple[Placed, ...] = ()
+
+    def add(self, tick: int, number: int) -> None:
+        """Count some at a tick, in the order of time; with MAX_STRETCHES places the last one takes the rest."""
+        last = self.found[-1] if self.found else None
+        if last is not None and (tick - last.first_tick < self._rate or len(self.found) >= MAX_STRETCHES):
+            self.found = (*self.found[:-1], replace(last, number=last.number + number))
+        else:
+            self.found = (*self.found, Placed(first_tick=tick, number=number))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class InputCounts:
     """What was counted of one input beside the frames: its own pictures that were lost while it is an inset, its sound.
 
     `stretched_ppm` says by how much its sound was stretched to stay in step, None where there was too little to tell.
+    `broken` samples of it were no sound.
     """
 
     name: str
     pictures: tuple[Missing, ...] = ()
     sound: tuple[Missing, ...] = ()
     stretched_ppm: float | None = None
+    broken: tuple[Placed, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TrackCounts:
+    """What was counted of a track: `clipped` samples were louder than full scale, and were bounded there."""
+
+    clipped: tuple[Placed, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -62,8 +95,8 @@ class Counts:
     empty in the file. `dropped` pictures came when their tick had one; `repeated` ticks had none due, since the file's
     rate is higher. `stretches` place the losses. All that is of the first input's picture; `inputs` says of each input
     what else there is to say. `began_late_ms` is how long after the instant at which several takes were to begin
-    together this one did; None where it rolled alone. `sent` are the packets that were written where it was recorded as
-    it was sent, None for others.
+    together this one did; None where it rolled alone. `tracks` are those of the file, in its order. `sent` are the
+    packets that were written where it was recorded as it was sent, None for others.
     """
 
     ticks: int = 0
@@ -74,6 +107,7 @@ class Counts:
     stretches: tuple[Stretch, ...] = ()
     inputs: tuple[InputCounts, ...] = ()
     began_late_ms: float | None = None
+    tracks: tuple[TrackCounts, ...] = ()
     sent: SentFacts | None = None
 
     @property
@@ -128,8 +162,10 @@ class Tally:
             stretches=tuple(stretch for part in parts for stretch in part.stretches)[:MAX_STRETCHES],
         )
 
-    def part(self, number: int, inputs: Iterable[InputCounts], rate: Fraction) -> Counts:
-        """Give what was counted of a part, from 1, by its own ticks; `inputs` are counted by the take's ticks.
+    def part(
+        self, number: int, inputs: Iterable[InputCounts], rate: Fraction, tracks: Iterable[TrackCounts] = ()
+    ) -> Counts:
+        """Give what was counted of a part, from 1, by its own ticks; `inputs` and `tracks` are by the take's ticks.
 
         What an input did not send goes to the part in which that begins.
         """
@@ -143,9 +179,11 @@ class Tally:
                     one,
                     pictures=tuple(_within(one.pictures, own.first_tick, end_tick)),
                     sound=tuple(_within(one.sound, own.first_tick, end_tick, rate / 1000)),
+                    broken=tuple(_placed(one.broken, own.first_tick, end_tick)),
                 )
                 for one in inputs
             ),
+            tracks=tuple(TrackCounts(clipped=tuple(_placed(one.clipped, own.first_tick, end_tick))) for one in tracks),
         )
 
     def _of(self, tick: int) -> "_PartTally":
@@ -202,3 +240,10 @@ def _within(
             lost = round((kept - start) / ticks_each)
         if lost > 0 and first_tick <= start and (end_tick is None or start < end_tick):
             yield Missing(first_tick=start - first_tick, lost=lost)
+
+
+def _placed(found: Iterable[Placed], first_tick: int, end_tick: int | None) -> Iterator[Placed]:
+    """Give what lies in a part, by its own ticks."""
+    for one in found:
+        if first_tick <= one.first_tick and (end_tick is None or one.first_tick < end_tick):
+            yield replace(one, first_tick=one.first_tick - first_tick)

@@ -3,9 +3,9 @@
 from fractions import Fraction
 
 from reel.core.file import FilePlan
-from reel.core.measure.counts import Counts, LossCause
+from reel.core.measure.counts import Counts, LossCause, TrackCounts
 from reel.core.measure.examine import Appearance
-from reel.core.measure.proofline import ProofLine, Verdict, line
+from reel.core.measure.proofline import ProofLine, Verdict, count, line
 from reel.core.media.probe import SoundFacts, VideoFacts
 from reel.core.signal import length_label, rate_label, timecode
 
@@ -15,6 +15,8 @@ DISTINCT_PART = Fraction(6, 10)
 MOVING_S = 1
 # A track under this level, in dBFS, holds no sound.
 SILENT_DB = -70.0
+# Music that is mixed loud touches full scale here and there; more than this part of all samples is heard.
+CLIPPED_PART = Fraction(1, 2000)
 
 
 def gone(plan: FilePlan, counts: Counts) -> list[ProofLine]:
@@ -53,6 +55,25 @@ def distinct(plan: FilePlan, video: VideoFacts, seen: Appearance) -> ProofLine |
         cause="The source changes its picture less often than the file's rate says: many are repeats.",
         todo="Record at the source's own rate: the file is smaller, and holds the same.",
     )
+
+
+def clipping(plan: FilePlan, name: str, track: SoundFacts, counted: TrackCounts | None) -> ProofLine:
+    """Say how many samples of a track are cut off at full scale; `counted` is what Reel bounded there, None unknown."""
+    label, todo = f"{name} clipping", ""
+    if not track.clipped:
+        return line(label, "none", "none")
+    bounded = counted.clipped if counted is not None else ()
+    cause = "It came that loud, or was changed afterwards: Reel bounded nothing."
+    if bounded:
+        at = timecode(bounded[0].first_tick / plan.tick_rate, plan.frame.rate)
+        cause = f"Its inputs were louder than full scale together, first at {at}."
+        todo = "Turn them down on Sound, or set a limiter."
+    elif counted is None:
+        cause = ""
+    got = f"{count(track.clipped)} samples at full scale"
+    allowed = CLIPPED_PART * track.rate_hz * track.channels * track.length_s
+    tolerance = f"up to {count(int(allowed))}"
+    return line(label, "none", got, same=track.clipped <= allowed, tolerance=tolerance, cause=cause, todo=todo)
 
 
 def silence(name: str, track: SoundFacts) -> list[ProofLine]:

@@ -7,7 +7,7 @@ from itertools import zip_longest
 from reel.core.file import Expectations, FilePlan, RateKind, expectations
 from reel.core.measure.counts import Counts, InputCounts, LossCause
 from reel.core.measure.examine import Appearance, Spans
-from reel.core.measure.faults import distinct, gone, silence
+from reel.core.measure.faults import clipping, distinct, gone, silence
 from reel.core.measure.proofline import Proof, ProofLine, Verdict, count, line
 from reel.core.media.probe import MediaFacts, SoundFacts, VideoFacts
 from reel.core.media.rate import RateFacts
@@ -55,7 +55,7 @@ def prove(
         lines += gone(plan, counts)
         if seen is not None:
             lines += looks(plan, facts.video, seen)
-    lines += _sound(plan, asked, facts)
+    lines += _sound(plan, asked, facts, counts)
     lines += [
         _sound_file(plan, asked, name, one, facts.length_s)
         for name, one in zip_longest(plan.sound_files, beside)
@@ -327,7 +327,7 @@ def _spans(plan: FilePlan, spans: Spans) -> str:
     return f"{length_label(spans.total_s)} in all, the longest {length_label(spans.longest_s)} from {at}"
 
 
-def _sound(plan: FilePlan, wanted: Expectations, facts: MediaFacts) -> list[ProofLine]:
+def _sound(plan: FilePlan, wanted: Expectations, facts: MediaFacts, counts: Counts) -> list[ProofLine]:
     asked = len(plan.tracks)
     lines = [line("Sound tracks", str(asked), str(len(facts.sound)), cause="A track is missing or empty.")]
     for number, (name, track) in enumerate(zip(plan.tracks, facts.sound, strict=False), start=1):
@@ -335,6 +335,8 @@ def _sound(plan: FilePlan, wanted: Expectations, facts: MediaFacts) -> list[Proo
         if name and wanted.names_tracks:  # takes of before had tracks without one
             lines.append(line(f"{label} name", name, track.title or "none", cause="The container does not hold it."))
         lines += _track(label, wanted, track)
+        counted = counts.tracks[number - 1] if number <= len(counts.tracks) else None
+        lines.append(clipping(plan, label, track, counted))
         if facts.video is not None:
             lines += _sync(label, wanted, facts.video, track)
     return lines
@@ -374,6 +376,11 @@ def _input(plan: FilePlan, one: InputCounts) -> Iterator[ProofLine]:
             more = f" and {len(where) - MOST_PLACES} more places" if len(where) > MOST_PLACES else ""
             cause = f"Nothing came of it at {', '.join(where[:MOST_PLACES])}{more}; the rest of the take went on."
             yield line(f"{one.name}, lost {thing}", "0", f"{count(lost)} {unit}", cause=cause)
+    if one.broken:
+        at = timecode(one.broken[0].first_tick / plan.tick_rate, plan.frame.rate)
+        cause = f"They are no numbers, or far beyond full scale, first at {at}: silence stands in their place."
+        got = f"{count(sum(found.number for found in one.broken))} samples"
+        yield line(f"{one.name}, broken sound", "none", got, cause=cause, todo="Look at whoever sends it.")
     if one.stretched_ppm is not None and abs(one.stretched_ppm) >= LEAST_PPM:
         cause = "Its clock and the computer's differ; its sound was stretched so that it stays in step."
         got = f"{one.stretched_ppm:+.0f} ppm"

@@ -8,6 +8,7 @@ from reel.core.media.errors import MediaError, NameTakenError
 from reel.core.media.following import Follower
 from reel.core.media.framing import Framer
 from reel.core.media.hardware import HardwareEncoder, try_hardware
+from reel.core.media.limiter import Limiter
 from reel.core.media.loudness import Loud, Loudness
 from reel.core.media.overlay import Materials, Moment, Stroke, draw_strokes, keep_image
 from reel.core.media.picture import JpegEncoder, poster
@@ -20,7 +21,7 @@ from reel.core.media.sent import SentFacts, SentWriter, read_sent, why_not_held
 from reel.core.media.shelf import Reserved, Shelf, beside, megabytes, part_tag
 from reel.core.media.speed import Sample, measure_speed
 from reel.core.media.stills import hardest_second, still
-from reel.core.media.strip import Strip
+from reel.core.media.strip import Strip, sides
 from reel.core.media.writer import PartWriter
 
 __all__ = [
@@ -32,6 +33,7 @@ __all__ = [
     "Framer",
     "HardwareEncoder",
     "JpegEncoder",
+    "Limiter",
     "Loud",
     "Loudness",
     "Materials",
@@ -69,6 +71,7 @@ __all__ = [
     "rescue",
     "rescued_path",
     "rewrap_to_mp4",
+    "sides",
     "still",
     "try_hardware",
     "why_not_held",

@@ -14,10 +14,12 @@ from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.framing import frame_matrix, frame_range
 from reel.core.media.rate import RateFacts, measure_rate
 from reel.core.signal import FloatArray, Matrix, Range
-from reel.core.sound import to_db
+from reel.core.sound import FULL_SCALE, to_db
 
 # Sound whose stamps leave out or go back more than this has a hole or a jump; containers round to a millisecond.
 HOLE_S = Fraction(1, 200)
+# A wave that is cut off stands at full scale for some samples; one that only touches it does so for one or two.
+CLIP_RUN = 3
 _VIDEO_NAMES = {facts.reads_as: facts.label for facts in CODECS.values()}
 _SOUND_NAMES = {facts.reads_as: facts.label for facts in SOUND_CODECS.values()}
 # ITU-T H.273: a code that says nothing.
@@ -66,7 +68,7 @@ class SoundFacts:
 
     `holes` are (second, seconds) at which its time leaves something out, negative where it goes back. `rms_db` is its
     level in dBFS over all and `peak_db` its highest sample, None where nothing could be decoded; `undecodable` packets
-    could not. `title` is its name.
+    could not. `clipped` samples stand at full scale in runs of CLIP_RUN or more. `title` is its name.
     """
 
     codec: str
@@ -80,6 +82,7 @@ class SoundFacts:
     undecodable: int = 0
     rms_db: float | None = None
     peak_db: float | None = None
+    clipped: int = 0
     title: str = ""
 
 
@@ -123,6 +126,7 @@ class _Stream:
     square: float = 0.0
     peak: float = 0.0
     samples: int = 0
+    clipped: int = 0
 
     def add(self, packet: "av.Packet[av.stream.Stream]") -> None:
         """Take a packet's facts."""
@@ -154,7 +158,10 @@ class _Stream:
                 data = _floats(frame)
                 self.square += float(np.square(data, dtype=np.float64).sum())
                 self.samples += data.size
-                self.peak = max(self.peak, float(np.abs(data).max(initial=0)))
+                highest = float(np.abs(data).max(initial=0))
+                self.peak = max(self.peak, highest)
+                if highest >= FULL_SCALE:
+                    self.clipped += _clipped(data, self.stream)
 
     def _follow(self, frame: av.AudioFrame) -> None:
         """Note where the time of the sound leaves something out or goes back; a packet may lie about its length."""
@@ -310,6 +317,7 @@ def _sound(found: _Stream) -> SoundFacts:
         undecodable=found.undecodable,
         rms_db=to_db(rms) if found.samples else None,
         peak_db=to_db(found.peak) if found.samples else None,
+        clipped=found.clipped,
         title=stream.metadata.get("title") or stream.metadata.get("name") or "",
     )
 
@@ -324,6 +332,18 @@ def _floats(frame: av.AudioFrame) -> FloatArray:
     else:
         scaled = data.astype(np.float32) / np.float32(np.iinfo(data.dtype).max)
     return scaled
+
+
+def _clipped(data: FloatArray, stream: "av.VideoStream | av.AudioStream") -> int:
+    """Count the samples of a block at full scale that stand in a run of CLIP_RUN or more; planes are channels."""
+    channels = data if data.shape[0] > 1 else data.reshape(-1, max(1, getattr(stream, "channels", 1))).T
+    found = 0
+    for channel in channels:
+        is_full = np.abs(channel) >= FULL_SCALE
+        edges = np.flatnonzero(np.diff(np.concatenate(([False], is_full, [False])).astype(np.int8)))
+        runs = edges[1::2] - edges[::2]
+        found += int(runs[runs >= CLIP_RUN].sum())
+    return found
 
 
 def _bitrate(size_bytes: int, length: Fraction) -> int:

@@ -5,11 +5,11 @@ from typing import cast
 
 import numpy as np
 
+from reel.core.media.limiter import limiter_step
 from reel.core.media.soundgraph import LAYOUTS, SoundGraph
 from reel.core.signal import NS, FloatArray, Samples, SoundFormat
 from reel.core.sound import Sides, SoundSetup
 
-_ATTACK_MS, _RELEASE_MS = 5, 50
 # libavfilter's afftdn works on windows of three steps of so many a second, and gives what it takes two steps later.
 _STEPS_PER_S, _STEPS_LATE = 80, 2
 
@@ -26,7 +26,7 @@ class Strip:
         self._gain = np.float32(0.0 if setup.muted else 10 ** (setup.level_db / 20))
         self._graph: SoundGraph | None = None
         self._first_ns: int | None = None
-        self._taken = self._given = 0
+        self._taken = self._given = self._broken = 0
         self._late = _STEPS_LATE * (comes.rate_hz // _STEPS_PER_S) if setup.noise_db is not None else 0
         self._skip = 0
 
@@ -44,6 +44,7 @@ class Strip:
             self._skip = self._late
         self._graph.push(sided, self._taken)
         self._taken += sided.shape[1]
+        self._broken += samples.broken
         return made + self._pull()
 
     def drain(self) -> list[Samples]:
@@ -75,7 +76,8 @@ class Strip:
             room = self._taken - self._given  # a filter that is drained may give its own silence too
             data = data[:, : max(0, room)]
             if data.shape[1]:
-                made.append(Samples(at_ns=self._time_ns(self._given), data=data))
+                made.append(Samples(at_ns=self._time_ns(self._given), data=data, broken=self._broken))
+                self._broken = 0
                 self._given += data.shape[1]
         return made
 
@@ -88,10 +90,7 @@ class Strip:
             steps.append(("afftdn", f"nr={setup.noise_db}:tn=1"))
         steps.append(("volume", f"{float(self._gain):.8f}:precision=float"))
         if setup.limit_db is not None:
-            limit = 10 ** (setup.limit_db / 20)
-            # `level` would bring the loudest up to full scale again; `latency` takes its look-ahead out
-            options = f"limit={limit:.6f}:attack={_ATTACK_MS}:release={_RELEASE_MS}:level=0:latency=1"
-            steps.append(("alimiter", options))
+            steps.append(limiter_step(setup.limit_db))
         steps.append(("aformat", f"sample_fmts=fltp:channel_layouts={LAYOUTS[self._channels]}"))
         return SoundGraph(replace(self._comes, channels=self._channels), *steps)
 

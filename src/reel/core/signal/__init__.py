@@ -14,6 +14,7 @@ from reel.core.signal.arrival import (
     SentStream,
     Signal,
     SoundFormat,
+    mended,
 )
 from reel.core.signal.gathered import Gathered
 from reel.core.signal.mode import Mode, Scan, rate_label
@@ -48,6 +49,7 @@ __all__ = [
     "Ticks",
     "assumed_matrix",
     "length_label",
+    "mended",
     "pixel_format",
     "place_samples",
     "rate_label",

@@ -15,6 +15,8 @@ from reel.core.signal.mode import Mode
 from reel.core.signal.pixel import Matrix, Range, pixel_format
 
 FloatArray: TypeAlias = npt.NDArray[np.float32]
+# 24 dB over full scale: a sample beyond that is no sound, but a fault of whoever sends it.
+LOUDEST = 16.0
 
 
 class InputError(ReelError, OSError):
@@ -82,10 +84,24 @@ class Picture:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Samples:
-    """A block of sound. `at_ns` is the instant of its first sample; `data` is float32 (channels, samples), ±1.0."""
+    """A block of sound. `at_ns` is the instant of its first sample; `data` is float32 (channels, samples), ±1.0.
+
+    `broken` of them were no sound and are silence now; see `mended`.
+    """
 
     at_ns: int
     data: FloatArray
+    broken: int = 0
+
+
+def mended(samples: Samples) -> Samples:
+    """Give a block in which what is no number, or lies beyond LOUDEST, is silence, and counted."""
+    peak = np.abs(samples.data).max(initial=0)
+    if peak <= LOUDEST:  # which nothing is that is no number
+        return samples
+    is_sound = np.abs(samples.data) <= LOUDEST
+    data = np.where(is_sound, samples.data, np.float32(0))
+    return Samples(at_ns=samples.at_ns, data=data, broken=samples.broken + int(np.count_nonzero(~is_sound)))
 
 
 class DeviceEvent(StrEnum):

@@ -1,12 +1,13 @@
 """Sound: levels, how each input is treated, tracks."""
 
 from reel.core.sound.balance import Balance, BalanceReading
-from reel.core.sound.level import FLOOR_DB, Level, Meter, to_db
+from reel.core.sound.level import FLOOR_DB, FULL_SCALE, Level, Meter, to_db
 from reel.core.sound.setup import MAX_TRACKS, Sides, SoundSetup, TrackSetup
 from reel.core.sound.sync import ClickFinder, Flash, SyncReading, in_step
 
 __all__ = [
     "FLOOR_DB",
+    "FULL_SCALE",
     "MAX_TRACKS",
     "Balance",
     "BalanceReading",

@@ -11,12 +11,13 @@ import zmq
 
 from reel.core.file import SoundFiles
 from reel.core.frame import Arrangement, Piece, Place
-from reel.core.line import DeviceKind, Plugged, propose_input
+from reel.core.line import DeviceKind, Plugged, propose, propose_input
 from reel.core.media import Composer, JpegEncoder, MediaError, PartWriter, Shelf, Stroke, beside, probe
 from reel.core.media.soundfile import _CODECS, SoundFile
 from reel.recorder import frames, server
 from reel.recorder.ends import Ends
 from reel.recorder.insets import Inset
+from reel.recorder.instruments import Instruments
 from reel.recorder.journal import JournalError
 from reel.recorder.listening import Listening
 from reel.recorder.messages import (
@@ -38,7 +39,7 @@ from reel.recorder.reader import Reader
 from reel.recorder.screen import Broadcast
 from reel.recorder.source import Source
 from reel.recorder.sync import SyncTest
-from reel.recorder.tests.test_service import LIGHT, ServerTestCase
+from reel.recorder.tests.test_service import LIGHT, QUICK, SMALL, ServerTestCase
 
 
 @contextmanager
@@ -267,6 +268,28 @@ class FaultTests(ServerTestCase):
                 self.assert_rolls_again()
                 if name != "encode":  # nobody watches: nothing is encoded
                     self.wait_for(lambda status: len(calls) > 3)
+
+    def test_a_figure_that_can_not_be_sent_costs_no_rig_its_page(self):
+        """One rig's odd state is said of that rig alone; the other and its take go on."""
+        take = self.start_roll()
+        other = replace(propose(DeviceKind.TABLET), recipe=QUICK, frame=SMALL)
+        self.client.ask(Open(rig_id=2, setup=other, viewer="page"))
+        self.wait_for(lambda status: len(status.rigs) == 2 and status.rigs[1].picture.watched.per_s)
+        said, real = "can't be said", Instruments.read
+
+        def odd(instruments, signal, watched, levels, now_ns):
+            found = real(instruments, signal, watched, levels, now_ns)
+            is_other = signal is not None and signal.mode.width_px != 640
+            return replace(found, watched=replace(watched, jitter_ms=float("nan"))) if is_other else found
+
+        with patch.object(Instruments, "read", odd):
+            status = self.wait_for(lambda status: said in (status.rigs[1].picture.problem or ""))
+            self.assertEqual([rig.rig_id for rig in status.rigs], [1, 2])
+            self.assertIsNone(status.rigs[0].picture.problem)
+        status = self.wait_for(lambda status: status.rigs[1].picture.problem is None)
+        self.assertEqual(status.rolls[0].take_id, take)
+        self.cut()
+        self.assert_rolls_again()
 
     def test_a_file_that_is_deleted_or_moved_while_it_rolls_is_noticed_at_once(self):
         self.start_roll()

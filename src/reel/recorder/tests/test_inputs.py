@@ -9,19 +9,19 @@ from pathlib import Path
 import av
 import numpy as np
 
-from reel.core.file import ConstantQuality, Container, Recipe, SoundFiles
+from reel.core.file import ConstantQuality, Container, Recipe, SoundCodec, SoundFiles
 from reel.core.frame import Arrangement, Crop, Fit, FrameSetup, Piece, Place
 from reel.core.line import Microphone, file_plan
 from reel.core.line.tests.rigs import feed_input, of, one
-from reel.core.measure import prove
+from reel.core.measure import Placed, prove
 from reel.core.media import Shelf, Stroke, beside, probe
 from reel.core.media.soundfile import SoundFile
-from reel.core.signal import NS, Mode, SoundFormat
+from reel.core.signal import NS, Mode, Picture, Samples, SoundFormat
 from reel.core.sound import Sides, SoundSetup, TrackSetup
 from reel.recorder.clock import VirtualClock
 from reel.recorder.messages import Draw, Pen
 from reel.recorder.source import Source
-from reel.recorder.tests.plain import SMALL, amplitude_db, decoded, lumas, opener
+from reel.recorder.tests.plain import SMALL, Plain, amplitude_db, decoded, lumas, opener
 from reel.recorder.virtual import record
 
 QUICK = Recipe(effort="ultrafast", rate=ConstantQuality(quality=4))
@@ -163,6 +163,75 @@ class InputTests(unittest.TestCase):
         left = of(picture(sound=SoundSetup(sides=Sides.LEFT)), mode=SMALL, recipe=QUICK)
         (data,) = decoded(self.record(left, [opener(mode=SMALL, hz=440)]).path).values()
         self.assertTrue(np.allclose(data[0], data[1], atol=0.02))
+
+    def test_sound_that_is_delayed_ends_with_the_picture_and_nothing_of_it_is_lost(self):
+        """Over a hold, in parts, and at the very beginning, where nothing was heard before."""
+        setup = of(picture(sound=SoundSetup(delay_ms=500)), mode=SMALL, recipe=QUICK)
+        for splits in ((), ((2, Source.split),)):
+            for rolled_s in ([(0, 6)], [(0, 3), (5, 8)]):
+                with self.subTest(splits=splits, rolled_s=rolled_s):
+                    take = self.record(setup, opener(mode=SMALL, hz=440), rolled_s, does_s=splits)
+                    self.assertEqual(len(take.parts), 1 + len(splits))
+                    self.assertEqual([one.sound for one in take.counts.inputs], [()])
+                    facts = [probe(part.path) for part in take.parts]
+                    self.assertEqual(sum(one.video.frames for one in facts), 144)
+                    for one in facts:
+                        self.assertAlmostEqual(one.sound[0].length_s, one.video.length_s, delta=0.03)
+
+    def test_what_is_too_loud_is_bounded_counted_and_proved(self):
+        """30 dB too much, in what a codec keeps as it is and in what it does not."""
+        for sound, highest in (({"container": Container.MKV, "sound_codec": SoundCodec.PCM16}, 1.0), ({}, 1.3)):
+            setup = of(picture(sound=SoundSetup(level_db=24)), mode=SMALL, recipe=replace(QUICK, **sound))
+            take = self.record(setup, opener(mode=SMALL, hz=440, amplitude=0.9))
+            (data,) = decoded(take.path).values()
+            self.assertLessEqual(np.abs(data / (2**15 if data.dtype == np.int16 else 1)).max(), highest)
+            self.assertGreater(take.counts.tracks[0].clipped[0].number, 80_000)
+            proof = prove(file_plan(setup), facts=probe(take.path), counts=take.counts)
+            (said,) = [line for line in proof.differing if "clipping" in line.label]
+            self.assertIn("louder than full scale", said.cause)
+
+    def test_a_limiter_holds_in_the_file_whatever_comes_after_it(self):
+        """Brought from 44.1 to 48 kHz, on a track of its own and together with another that is limited too."""
+        rng = np.random.default_rng(7)
+        noise = rng.uniform(-1, 1, 44_100 * 3).astype(np.float32)
+
+        class Noise(Plain):
+            def _next(self):
+                item = super()._next()
+                return item if isinstance(item, Picture) else replace(item, data=np.stack([noise[: self._block]] * 2))
+
+        loud = [lambda start_ns: Noise(start_ns, mode=SMALL, hz=1, rate_hz=44_100, block=441)]
+        loud.append(lambda start_ns: Noise(start_ns, hz=1, rate_hz=44_100, block=441))
+        limited = SoundSetup(limit_db=-6, level_db=12)
+        recipe = replace(QUICK, container=Container.MKV, sound_codec=SoundCodec.PCM16)
+        alone = of(picture(sound=limited), mode=SMALL, recipe=recipe)
+        both = of(picture(sound=limited), microphone("voice", limit_db=-6, level_db=12), mode=SMALL, recipe=recipe)
+        for setup, openers in ((alone, loud[:1]), (both, loud)):
+            take = self.record(setup, openers)
+            (data,) = decoded(take.path).values()
+            self.assertAlmostEqual(20 * np.log10(np.abs(data.astype(float)).max() / 2**15), -6, delta=0.1)
+            self.assertEqual(data.size, 2 * 96_000)
+            self.assert_proved(setup, take)
+
+    def test_a_sample_that_is_none_is_silence_counted_and_said(self):
+        """Not a number, infinite, or far beyond what sound is, into the codecs that end at such samples."""
+
+        class Broken(Plain):
+            def _next(self):
+                item = super()._next()
+                if isinstance(item, Samples) and NS <= item.at_ns < NS + 10_000_000:
+                    item.data[0, 5:8] = (np.nan, np.inf, 1e30)
+                return item
+
+        for container, codec in ((Container.MKV, SoundCodec.AAC), (Container.MP4, SoundCodec.MP3)):
+            recipe = replace(QUICK, container=container, sound_codec=codec)
+            setup = of(picture(), mode=SMALL, recipe=recipe)
+            take = self.record(setup, lambda start_ns: Broken(start_ns, mode=SMALL, hz=440))
+            self.assertEqual([one.broken for one in take.counts.inputs], [(Placed(first_tick=24, number=3),)])
+            (data,) = decoded(take.path).values()
+            self.assertLess(np.abs(data).max(), 0.2)
+            proof = prove(file_plan(setup), facts=probe(take.path), counts=take.counts)
+            self.assertIn("garden, broken sound", [line.label for line in proof.differing])
 
     def test_clocks_that_drift_are_followed_and_the_correction_is_told(self):
         """One clock is 700 ppm fast and one slow, 63 ms in all: a pulse at the end lies within 5 ms of the flash."""

@@ -27,6 +27,9 @@ def band_facts(roll: RollStatus, rig: RigStatus | None = None) -> dict[str, obje
         said += [f"{lost[1] / 1000:.1f} s of sound"] if lost[1] >= 100 else []
         if said:
             steps.append(f"{one.name}: {' and '.join(said)} missing")
+    clipped = sum(place.number for track in counts.tracks for place in track.clipped)
+    if clipped:
+        steps.append(f"{clipped} samples clipped: turn the inputs down on Sound, or set a limiter")
     return {
         "take_id": roll.take_id,
         "rig_id": roll.rig_id,

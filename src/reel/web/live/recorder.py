@@ -7,7 +7,7 @@ from django.http import HttpRequest
 
 from reel.core.errors import ReelError
 from reel.recorder.client import Client
-from reel.recorder.messages import Ask, Open, RigStatus, Status, UnreachableError
+from reel.recorder.messages import Ask, Open, RigStatus, Status
 
 GLANCE_MS = 400
 
@@ -18,12 +18,15 @@ def client() -> Client:
 
 
 def glance(request: HttpRequest) -> Status | None:
-    """Give the recorder's status, asked once a request; None when it does not answer at once."""
+    """Give the recorder's status, asked once a request; None when it does not answer at once, or can't be understood.
+
+    Where a page has failed nobody is asked: what failed may be just that.
+    """
     if not hasattr(request, "_recorder_status"):
-        try:
-            status: Status | None = client().ask(Ask(), timeout_ms=GLANCE_MS).status
-        except UnreachableError:
-            status = None
+        status: Status | None = None
+        if not hasattr(request, "has_failed"):
+            with suppress(ReelError):
+                status = client().ask(Ask(), timeout_ms=GLANCE_MS).status
         request._recorder_status = status  # type: ignore[attr-defined]  # a cache for one request
     return request._recorder_status  # type: ignore[attr-defined,no-any-return]
 

@@ -1,13 +1,14 @@
 """Pages for what went wrong."""
 
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import render
+
+from reel.web.ui.refusal import refusal
 
 
 def forbidden(request: HttpRequest, reason: str = "") -> HttpResponse:
     """Refuse a form without the right token."""
     text = "The form's token is missing or old. Load the page again and send it once more; nothing was changed."
-    return render(request, "ui/refused.html", {"title": "Not done", "text": text}, status=403)
+    return refusal(request, "Not done", text, 403)
 
 
 def bad_request(request: HttpRequest, exception: Exception) -> HttpResponse:
@@ -19,10 +20,11 @@ def bad_request(request: HttpRequest, exception: Exception) -> HttpResponse:
 def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
     """Say that there is no such page."""
     text = "Nothing is at this address. It may have been deleted."
-    return render(request, "ui/refused.html", {"title": "Not here", "text": text}, status=404)
+    return refusal(request, "Not here", text, 404)
 
 
 def failed(request: HttpRequest) -> HttpResponse:
     """Say that Reel failed; the log says more."""
     text = "Reel failed at this. The web log in the home folder says more; a roll goes on meanwhile."
-    return render(request, "ui/refused.html", {"title": "Reel failed", "text": text}, status=500)
+    request.has_failed = True  # type: ignore[attr-defined]  # its page asks nobody how things stand
+    return refusal(request, "Reel failed", text, 500)
