@@ -2,11 +2,12 @@
 
 import threading
 from collections import deque
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from reel.core.errors import ReelError
 from reel.core.measure import Counts
-from reel.core.media import SentFacts, SentWriter
+from reel.core.media import Follows, SentFacts, SentWriter
 from reel.core.roll import CutBy
 from reel.core.signal import NS, Sent, SentPacket
 from reel.recorder.guard import attempt, guarded
@@ -23,16 +24,22 @@ MOST_WAITING = 4000
 
 @dataclass(slots=True, kw_only=True)
 class SentTake(LocalTake):
-    """A take of what `sent` sends; it ends where that ends: what comes after it is another stream."""
+    """A take of what `sent` sends; it ends where that ends: what comes after it is another stream.
+
+    Where the sender's stamps begin anew it goes on in another part, which `open_part` gives by its number and first
+    tick. Its length is that of what came, whatever the stamps say.
+    """
 
     files: list[PartFile[SentWriter]]
     sent: Sent
+    open_part: Callable[[int, int], PartFile[SentWriter]]
     length_ticks: int = 0
     marks: list[MarkedMoment] = field(default_factory=list)
     _waiting: deque[SentPacket] = field(default_factory=deque)
     _wake: threading.Event = field(default_factory=threading.Event)
     _ending: threading.Event = field(default_factory=threading.Event)
-    _facts: SentFacts = field(default_factory=SentFacts)
+    _facts: list[SentFacts] = field(default_factory=list)
+    _closing_problem: ReelError | None = None
     _ticks: int = 0
     _begins_ns: int = 0
     _problem: str | None = None
@@ -110,6 +117,7 @@ class SentTake(LocalTake):
             room_bytes=room_bytes(self.shelf, self.reserve_bytes),
             queue=len(self._waiting),
             queue_limit=MOST_WAITING,
+            part=len(self.files),
         )
 
     @property
@@ -136,35 +144,74 @@ class SentTake(LocalTake):
         self._close(error)
 
     def _write_all(self) -> None:
-        (file,) = self.files
-        with file as writer:
-            try:
-                while not (self.is_ending and not self._waiting):
-                    if not self._waiting:
-                        self._wake.wait(1)
-                        self._wake.clear()
-                        continue
-                    writer.write(self._waiting.popleft())
-                    self._ticks = round(writer.length_s * self.plan.tick_rate)
-            finally:
-                self._facts = writer.facts
+        while self._write_part(self.files[-1]):
+            if self._problem is None:
+                self.files.append(self.open_part(len(self.files) + 1, self._ticks))
+
+    def _write_part(self, file: PartFile[SentWriter]) -> bool:
+        """Write what comes into a part; says whether another one is to follow."""
+        first_tick = self._ticks
+        try:
+            with file as writer:
+                try:
+                    while (packet := self._next()) is not None:
+                        how = writer.follows(packet)
+                        if how is Follows.OTHER:
+                            self._end_for_others()
+                        if how is not Follows.TIME:
+                            return how is Follows.ANEW
+                        self._waiting.popleft()
+                        writer.write(packet)
+                        self._ticks = first_tick + round(writer.length_s * self.plan.tick_rate)
+                finally:
+                    self._facts.append(writer.facts)
+            return False
+        finally:
+            if not self._is_called_off:
+                self._closing_problem = self._closing_problem or file.complete()
+
+    def _next(self) -> SentPacket | None:
+        """Give the packet that came next, and leave it; None once no more will come."""
+        while not self._waiting:
+            if self.is_ending:
+                return None
+            self._wake.wait(1)
+            self._wake.clear()
+        return self._waiting[0]
+
+    def _end_for_others(self) -> None:
+        """End it: the sender sends other pictures than those that it began with."""
+        self._problem = "The sender changed the size or the form of its picture; all until then is kept. Roll again."
+        self.sent.detach()
+        self.sent.renew()
+        self._ending.set()
+        self._waiting.clear()
 
     def _close(self, error: ReelError | None) -> None:
-        (file,) = self.files
         if self._is_called_off and not self._ticks:
-            file.discard()
-        naming = None if self._is_called_off else file.complete()
-        said = error or self._problem or self.ends_by or naming
+            self.files[0].discard()
+        said = error or self._problem or self.ends_by or self._closing_problem
         problem = str(said) if said else None
         if problem is None and not self._ticks:
             problem = "It was cut before a keyframe came; nothing was recorded."
-        counts = Counts(ticks=self._ticks, sent=self._facts)
+        ends = [*(file.first_tick for file in self.files[1:]), self._ticks]
+        parts = tuple(
+            ClosedPart(
+                path=file.path,
+                first_tick=file.first_tick,
+                counts=Counts(ticks=end - file.first_tick, sent=facts),
+            )
+            for file, end, facts in zip(
+                self.files, ends, [*self._facts, *[SentFacts()] * len(self.files)], strict=False
+            )
+            if file.is_there
+        )
         closed = Closed(
-            path=file.path,
-            counts=counts,
+            path=self.files[0].path,
+            counts=Counts(ticks=self._ticks, sent=self._facts[0] if self._facts else None),
             problem=problem,
             ended_by=CutBy.TROUBLE if problem else self.cut_by or CutBy.PERSON,
-            parts=(ClosedPart(path=file.path, first_tick=0, counts=counts),),
+            parts=parts,
             is_called_off=self._is_called_off,
         )
         self.closed(self, closed)
@@ -172,5 +219,4 @@ class SentTake(LocalTake):
     def _failed(self, error: ReelError) -> None:
         self.sent.detach()
         self._ending.set()
-        (file,) = self.files
-        self.closed(self, Closed(path=file.path, counts=Counts(), problem=str(error), ended_by=CutBy.TROUBLE))
+        self.closed(self, Closed(path=self.files[0].path, counts=Counts(), problem=str(error), ended_by=CutBy.TROUBLE))

@@ -12,6 +12,7 @@ from reel.core.errors import ReelError
 from reel.core.file import FilePlan
 from reel.core.media import PartWriter, Reserved, SentWriter, Shelf, beside
 from reel.recorder.guard import attempt
+from reel.recorder.journal import BegunPart
 
 W = TypeVar("W", PartWriter, SentWriter)
 
@@ -42,8 +43,13 @@ class PartFile(Generic[W]):
         self._writer: W | None = None
         self._handle = -1
         self.path = take.rolling
-        self.is_there = False
+        self.is_there = self._is_naming = False
         self.closed = threading.Event()
+
+    @property
+    def begun(self) -> BegunPart:
+        """What is stored of it once it is open."""
+        return BegunPart(number=self.number, first_tick=self.first_tick, rolling=self.path)
 
     def open(self) -> None:
         """Set its name aside and open it; raises MediaError."""
@@ -82,6 +88,7 @@ class PartFile(Generic[W]):
         """Give the closed file its name; where that can't be, find where it lies, and give the reason."""
         if self._reserved is None or not self.is_there:
             return None  # it could not be opened, which is the lane's error
+        self._is_naming = True  # until its path is the new one, it seems to have been moved
         try:
             self.path = self._shelf.complete(self._reserved)
         except ReelError as naming:
@@ -109,13 +116,15 @@ class PartFile(Generic[W]):
 
     def trouble(self) -> str | None:
         """Say what somebody did to it while it is written; None when all is well."""
-        if self._handle < 0:
+        if self._handle < 0 or self._is_naming:
             return None
         try:
             if os.path.samestat(self.path.stat(), os.fstat(self._handle)):
                 return None
         except OSError:
             pass
+        if self._is_naming:  # it got its name just now
+            return None
         try:
             links = os.fstat(self._handle).st_nlink  # as it is now: it may have been deleted just before
         except OSError:  # it was closed just now

@@ -127,8 +127,7 @@ class RollingTake(LocalTake):
 
     def _note_part(self, file: PartFile[PartWriter]) -> None:
         """Have a part stored."""
-        begun = BegunPart(number=file.number, first_tick=file.first_tick, rolling=file.path)
-        self.part_began(self.take_id, begun)
+        self.part_began(self.take_id, file.begun)
 
     def part_closed(self, file: PartFile[PartWriter], error: ReelError | None) -> None:
         """Give a part its name, and with the last one pass the end of the take on; runs on the part's thread."""

@@ -344,13 +344,26 @@ class Recorder:
             source.plan()
         )  # its ticks are the rig's, as they are for whoever reads the take; its name is the sender's
         ready = self._ready(request, one, plan, replace(plan, frame=signal.mode))
-        file = PartFile(
-            ready.shelf, ready.reserved, plan, lambda path, _: SentWriter(path, recipe.container, sent.streams)
-        )
+
+        def part(number: int, first_tick: int) -> PartFile[SentWriter]:
+            def make(path: Path, _: FilePlan) -> SentWriter:
+                return SentWriter(path, recipe.container, sent.streams, begins_anew=number > 1)
+
+            return PartFile(
+                ready.shelf,
+                ready.reserved,
+                plan,
+                make,
+                number=number,
+                first_tick=first_tick,
+                opened=lambda file: self._note_part(take.take_id, file.begun) if number > 1 else None,
+            )
+
+        file = part(1, 0)
         undo.callback(file.discard)
         file.open()
         length_ticks = round((request.length_s or ready.conduct.cut_after_s) * plan.tick_rate)
-        return SentTake(
+        take = SentTake(
             shelf=ready.shelf,
             reserved=ready.reserved,
             rolled=ready.rolled,
@@ -361,8 +374,10 @@ class Recorder:
             clock=self.clock,
             files=[file],
             sent=sent,
+            open_part=part,
             length_ticks=length_ticks,
         )
+        return take
 
     def _ready(self, request: StartRoll, one: RigToRoll, plan: FilePlan, named: FilePlan | None = None) -> Ready:
         """Set the name of a take aside on its rig's shelf; `named` is what it is of, the plan where it is None."""

@@ -1,5 +1,7 @@
 """The proof of what was recorded as it was sent: the sender's packets, and what the network lost of them."""
 
+from dataclasses import replace
+
 from reel.core.file import FilePlan, expectations
 from reel.core.measure.counts import Counts
 from reel.core.measure.examine import Appearance
@@ -8,6 +10,7 @@ from reel.core.measure.proofline import Proof, ProofLine, Verdict, count, line
 from reel.core.media.probe import MediaFacts
 from reel.core.media.sent import SentFacts
 from reel.core.signal import rate_label
+from reel.core.signal.mode import MAX_RATE
 
 _NETWORK = "The sender's stamps leave them out: they were lost on the network, or never sent."
 
@@ -29,18 +32,30 @@ def prove_sent(
         ("Video bitrate", f"{video.bitrate_bps / 1e6:.1f} Mb/s"),
         *(("Sound", f"{one.codec} {one.rate_hz / 1000:g} kHz") for one in facts.sound),
     )
+    if counts.sent is not None and counts.sent.begins_anew:
+        cause = "The sender's time stamps jumped here: what came before lies in the part before."
+        lines.append(ProofLine(label="Time stamps", asked="–", got="begin anew", verdict=Verdict.NOTED, cause=cause))
+    if counts.sent is not None and counts.sent.left_out:
+        got = f"{count(counts.sent.left_out)} pictures left out"
+        cause = "They can't be decoded without one."
+        lines.append(
+            ProofLine(label="Before its first keyframe", asked="–", got=got, verdict=Verdict.NOTED, cause=cause)
+        )
     lines += [ProofLine(label=label, asked="as sent", got=got, verdict=Verdict.NOTED) for label, got in noted]
     begins = "a keyframe" if found.begins_with_key else "another picture"
     lines.append(line("Begins with", "a keyframe", begins, cause="What comes before a keyframe can't be decoded."))
     missing = video.rate.missing if video.rate else 0
     lines.append(line("Lost on the network", "0", count(missing), cause=_NETWORK))
     for one in facts.sound:
-        apart = one.start_s + one.length_s - video.length_s
+        apart = one.start_s + one.length_s - video.start_s - video.length_s
         near = abs(apart) <= PICTURE_S * 4
         got = f"{float(apart * 1000):+.0f} ms"
         lines.append(line("Sound ends at", "0 ms", got, same=near, cause="The sender sent them apart."))
     if seen is not None:
-        lines += looks(plan, video, seen)
+        # its pictures are held against what the sender says of them, not against the rig's frame
+        rate = video.rate.rate if video.rate else plan.frame.rate
+        sender = replace(plan, frame=replace(plan.frame, rate=rate)) if 1 <= rate <= MAX_RATE else plan
+        lines += looks(sender, video, seen)
     return Proof(lines=tuple(lines))
 
 

@@ -17,7 +17,7 @@ from reel.core.media.preview import encode_for_browser
 from reel.core.media.probe import MediaFacts, SoundFacts, VideoFacts, probe
 from reel.core.media.rate import RateFacts, measure_rate
 from reel.core.media.rewrap import RESCUED, claimed_length, rescue, rescued_path, rewrap_to_mp4
-from reel.core.media.sent import SentFacts, SentWriter, read_sent, why_not_held
+from reel.core.media.sent import Follows, SentFacts, SentWriter, read_sent, why_not_held
 from reel.core.media.shelf import Reserved, Shelf, beside, megabytes, part_tag
 from reel.core.media.speed import Sample, measure_speed
 from reel.core.media.stills import hardest_second, still
@@ -29,6 +29,7 @@ __all__ = [
     "Arriving",
     "Composer",
     "Follower",
+    "Follows",
     "Framed",
     "Framer",
     "HardwareEncoder",

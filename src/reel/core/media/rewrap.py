@@ -69,7 +69,7 @@ def _copy(
     count = 0
     with av.open(str(source)) as reader, av.open(str(target), "w", format=muxer, options=options) as writer:
         kept = [stream for stream in reader.streams if stream.type in ("video", "audio")]
-        streams = {stream.index: writer.add_stream_from_template(stream) for stream in kept}
+        streams = {stream.index: writer.add_stream_from_template(stream, opaque=True) for stream in kept}
         for before, after in ((stream, streams[stream.index]) for stream in kept):
             after.metadata.update({key: value for key, value in before.metadata.items() if key in ("title", "name")})
         sounds = [streams[stream.index] for stream in kept if stream.type == "audio"]

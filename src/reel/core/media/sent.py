@@ -4,6 +4,7 @@ import hashlib
 import time
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from enum import Enum
 from fractions import Fraction
 from pathlib import Path
 from types import TracebackType
@@ -17,6 +18,10 @@ from reel.core.signal import SentPacket, SentStream
 
 # ITU-T H.264, table 7-1, and H.265, table 7-1: parameter sets and delimiters, which containers hold apart or repeat.
 _APART = {"h264": {7, 8, 9}, "hevc": {32, 33, 34, 35}}
+# Of those the ones that say the size and the form of a picture: where another one comes, so do other pictures.
+_SEQUENCE = {"h264": {7}, "hevc": {33}}
+# Stamps of a stream that go back so far, or leave so much out, are those of another beginning.
+_BACK_S, _AHEAD_S = Fraction(1), Fraction(10)
 _ADTS = 0xFFF0
 _HEADLESS = "aac_adtstoasc"
 
@@ -25,14 +30,24 @@ _HEADLESS = "aac_adtstoasc"
 class SentFacts:
     """What was written of each stream, or lies in a file: packets, and the SHA-256 of what they carry, in hex.
 
-    `begins_with_key` says that the first packet of the picture needs none before it.
-
     That is the pictures and the samples: start codes, parameter sets and headers are each container's own.
+    `begins_with_key` says that the first packet of the picture needs none before it, `begins_anew` that the sender's
+    stamps jumped just before, and `left_out` how many of its pictures came before a keyframe and can't be kept.
     """
 
     packets: tuple[int, ...] = ()
     digests: tuple[str, ...] = ()
     begins_with_key: bool = True
+    begins_anew: bool = False
+    left_out: int = 0
+
+
+class Follows(Enum):
+    """How a packet follows on those before: in their TIME, with stamps that begin ANEW, or with OTHER pictures."""
+
+    TIME = "time"
+    ANEW = "anew"
+    OTHER = "other"
 
 
 class _Sum:
@@ -70,18 +85,23 @@ def why_not_held(container: Container, streams: Sequence[SentStream]) -> str | N
 class SentWriter:
     """Writes packets as they come, from the first keyframe on, whose picture is shown at 0. Use it with `with`."""
 
-    def __init__(self, path: Path, container: Container, streams: Sequence[SentStream]) -> None:
+    def __init__(
+        self, path: Path, container: Container, streams: Sequence[SentStream], *, begins_anew: bool = False
+    ) -> None:
         """Open the file; raises MediaError when the container can't hold the streams."""
-        self._path, self._streams = path, streams
+        self._path, self._streams, self._begins_anew = path, streams, begins_anew
         facts = CONTAINERS[container]
         self._sums = [_Sum(stream.codec, stream.extradata) for stream in streams]
         self._begin_s: Fraction | None = None
         self._last_s = Fraction(0)
+        self._dts: list[int | None] = [None for _ in streams]
+        self._sets = [_sequence_sets(stream.codec, stream.extradata, None) for stream in streams]
+        self._left_out = 0
         self.disk_s = 0.0
         self._closed = False
         try:
             self._container = av.open(str(path), "w", format=facts.muxer, options=dict(facts.options))
-            self._made = [self._container.add_stream_from_template(stream.template) for stream in streams]
+            self._made = [self._container.add_stream_from_template(stream.template, opaque=True) for stream in streams]
             self._filters = [
                 BitStreamFilterContext(_HEADLESS, stream.template) if _has_headers(stream, container) else None
                 for stream in streams
@@ -105,21 +125,41 @@ class SentWriter:
     @property
     def facts(self) -> SentFacts:
         """What was written so far."""
-        return _facts(self._sums)
+        return replace(_facts(self._sums), begins_anew=self._begins_anew, left_out=self._left_out)
+
+    def follows(self, packet: SentPacket) -> Follows:
+        """Say how a packet follows on those that were written."""
+        stream, before = self._streams[packet.stream], self._dts[packet.stream]
+        if self._begin_s is None or before is None:
+            return Follows.TIME
+        step_s = (packet.dts - before) * packet.time_base
+        if step_s < -_BACK_S or step_s > _AHEAD_S:
+            return Follows.ANEW
+        sets, known = _sequence_sets(stream.codec, stream.extradata, packet.data), self._sets[packet.stream]
+        if sets and known and not sets <= known:
+            return Follows.OTHER
+        return Follows.TIME
 
     def write(self, packet: SentPacket) -> bool:
         """Write a packet; False for one that comes before the first keyframe's picture. Raises MediaError."""
         is_picture = self._streams[packet.stream].is_picture
         if self._begin_s is None:
             if not (is_picture and packet.is_key):
+                self._left_out += is_picture and self._begins_anew
                 return False
             self._begin_s = packet.shown_s
+            sets = self._sets[packet.stream]
+            sets |= _sequence_sets(
+                self._streams[packet.stream].codec, self._streams[packet.stream].extradata, packet.data
+            )
         if packet.shown_s < self._begin_s:
             return False
-        made = av.Packet(packet.data)
+        made, before = av.Packet(packet.data), self._dts[packet.stream]
         shift = round(self._begin_s / packet.time_base)
+        # containers want each packet after the one before
+        dts = self._dts[packet.stream] = packet.dts if before is None else max(packet.dts, before + 1)
         made.stream, made.time_base = self._made[packet.stream], packet.time_base
-        made.pts, made.dts, made.duration = packet.pts - shift, packet.dts - shift, packet.duration
+        made.pts, made.dts, made.duration = max(packet.pts, dts) - shift, dts - shift, packet.duration
         made.is_keyframe = packet.is_key
         began_s = time.perf_counter()
         try:
@@ -183,6 +223,15 @@ def _carried(codec: str, extradata: bytes, data: bytes) -> Iterator[bytes]:
         yield data[7 if data[1] & 1 else 9 :]  # ISO/IEC 13818-7, 6.2: a header, with a checksum where it says so
     else:
         yield data
+
+
+def _sequence_sets(codec: str, extradata: bytes, data: bytes | None) -> set[bytes]:
+    """Give the sequence parameter sets of a packet of H.264 or HEVC; with None those that stand before a stream."""
+    if codec not in _SEQUENCE or (data is None and extradata[:1] == b"\x01"):
+        return set()  # what a container holds apart changes only with its stream
+    kinds = _SEQUENCE[codec]
+    units = _units(codec, extradata, extradata if data is None else data)
+    return {unit for unit in units if ((unit[0] & 0x1F) if codec == "h264" else (unit[0] >> 1) & 0x3F) in kinds}
 
 
 def _units(codec: str, extradata: bytes, data: bytes) -> Iterator[bytes]:

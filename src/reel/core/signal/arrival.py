@@ -157,6 +157,9 @@ class Sent(Protocol):
     def detach(self) -> None:
         """Give no more."""
 
+    def renew(self) -> None:
+        """Have it opened anew, since its streams are others than it said."""
+
 
 class Input(Protocol):
     """A live source. It is opened by its constructor and used from one thread."""

@@ -78,6 +78,8 @@ class Packets:
     def __init__(self) -> None:
         self.streams: tuple[SentStream, ...] = ()
         self._take: Callable[[SentPacket], None] | None = None
+        self._ends: dict[int, int] = {}
+        self.is_outdated = False
 
     def attach(self, take: Callable[[SentPacket], None]) -> None:
         """Give each packet to `take` from now on."""
@@ -87,17 +89,23 @@ class Packets:
         """Give no more."""
         self._take = None
 
+    def renew(self) -> None:
+        """Have the feed opened anew."""
+        self.is_outdated = True
+
     def take(self, stream: int, packet: "av.Packet[av.stream.Stream]") -> None:
-        """Pass a packet of a stream on; one without stamps can't be placed, and is left out."""
+        """Pass a packet of a stream on; one without stamps follows on the one before."""
         take = self._take
-        if take is None or not packet.size or packet.pts is None or packet.time_base is None:
+        if not packet.size or packet.time_base is None:
             return
-        dts = packet.pts if packet.dts is None else packet.dts
-        take(
-            SentPacket(
-                stream, bytes(packet), packet.pts, dts, packet.duration or 0, packet.time_base, packet.is_keyframe
-            )
-        )
+        stamps = [stamp for stamp in (packet.dts, packet.pts, self._ends.get(stream)) if stamp is not None]
+        if not stamps:
+            return  # nothing says when it is, and nothing came before it
+        duration = packet.duration or 0
+        self._ends[stream] = stamps[0] + max(1, duration)
+        if take is not None:
+            pts = stamps[0] if packet.pts is None else packet.pts
+            take(SentPacket(stream, bytes(packet), pts, stamps[0], duration, packet.time_base, packet.is_keyframe))
 
 
 def _described(stream: av.VideoStream | av.AudioStream) -> SentStream:
@@ -224,6 +232,8 @@ class StreamFeed:
         for decoded in decoder.run():
             if self._closing.is_set():
                 return
+            if packets.is_outdated:
+                raise InputError(self._name, "sends other pictures than before, and is opened anew")
             self._take(decoded, decoder)
 
     def _take(self, decoded: Decoded, decoder: Decoder) -> None:

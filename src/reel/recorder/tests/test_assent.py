@@ -4,8 +4,12 @@ import socket
 import subprocess
 import sys
 import tempfile
+import threading
 import unittest
+from dataclasses import replace
+from datetime import UTC, datetime
 from pathlib import Path
+from types import SimpleNamespace
 from unittest import mock
 
 import av
@@ -13,13 +17,18 @@ import av
 from reel.core.file import Container, Recipe, SoundCodec, VideoCodec
 from reel.core.line import file_plan
 from reel.core.line.tests.rigs import feed
-from reel.core.measure import Counts, prove_sent
-from reel.core.media import MediaError, SentWriter, probe, read_sent, why_not_held
+from reel.core.measure import Counts, Watched, prove_sent
+from reel.core.media import MediaError, SentWriter, Shelf, probe, read_sent, why_not_held
 from reel.core.media.tests.clips import FRAME, plan, write_clip
-from reel.core.roll import CutBy
+from reel.core.roll import CutBy, RollSetup
 from reel.core.signal import Mode, SentPacket, SentStream
 from reel.options import ROOT
+from reel.recorder.assent import SentTake
+from reel.recorder.clock import VirtualClock
+from reel.recorder.inputs.network import Packets, _described
+from reel.recorder.journal import Rolled
 from reel.recorder.messages import Ask, Cut, Hold, RefusedError, StartRoll
+from reel.recorder.partfile import PartFile
 from reel.recorder.tests.test_service import ServerTestCase, to_roll
 from reel.recorder.tests.test_stream import await_listener
 
@@ -71,7 +80,8 @@ class SentTests(unittest.TestCase):
                 with self.subTest(sender, container=container, **recipe):
                     tried += 1
                     self.assertTrue(kept[0].is_key)
-                    self.assertEqual(read_sent(path), facts)
+                    found = read_sent(path)
+                    self.assertEqual((found.packets, found.digests), (facts.packets, facts.digests))
                     video = probe(path)
                     damaged = sum(one.undecodable for one in (video.video, *video.sound))
                     self.assertEqual((video.video.start_s < 0.1, damaged), (True, 0))
@@ -96,6 +106,124 @@ class SentTests(unittest.TestCase):
         streams = [SentStream("vp9", True, b"", None), SentStream("opus", False, b"", None)]
         self.assertIn("vp9", why_not_held(Container.MOV, streams))
         self.assertIsNone(why_not_held(Container.MKV, [SentStream("theora", True, b"", None)]))
+
+
+class Sender:
+    """Streams whose packets are given by hand. Implements Sent."""
+
+    def __init__(self, streams):
+        self.streams, self.take, self.is_renewed = streams, None, False
+
+    def attach(self, take):
+        self.take = take
+
+    def detach(self):
+        self.take = lambda packet: None
+
+    def renew(self):
+        self.is_renewed = True
+
+
+class OddSenderTests(unittest.TestCase):
+    """What a sender does on one connection: stamps that jump, packets without any, other pictures."""
+
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def read(self, *sizes):
+        """The streams of a sender, and the packets of one recording of each size, their stamps from 0 on."""
+        streams, runs = (), []
+        for width in sizes:
+            asked = replace(plan(container=Container.TS), frame=Mode.parse(f"{width}x180p30"))
+            source = write_clip(self.folder / f"sender{width}.ts", asked, range(90))
+            reader = self.enterContext(av.open(str(source)))
+            found = [*reader.streams.video, *reader.streams.audio]
+            streams = streams or tuple(_described(one) for one in found)
+            packets = Packets()
+            runs.append([])
+            packets.attach(runs[-1].append)
+            for packet in reader.demux(found):
+                packets.take([one.index for one in found].index(packet.stream_index), packet)
+        return streams, runs
+
+    def recorded(self, streams, packets, length_ticks=0):
+        """What the journal is told of a take of packets."""
+        shelf, setup, ended = Shelf(self.folder), feed("tcp://127.0.0.1:1", FRAME, Recipe(as_sent=True)), []
+        asked, sender = file_plan(setup), Sender(streams)
+        reserved = shelf.reserve("sent_{number}", asked.named("x", datetime.now(UTC)), "mkv")
+        rolled = Rolled(
+            rig_id=1, rig_name="x", setup=setup, plan=asked, name="x", rolling=reserved.rolling,
+            started_at=datetime.now(UTC),
+        )  # fmt: skip
+
+        def part(number, first_tick):
+            def make(path, _):
+                return SentWriter(path, Container.MKV, streams, begins_anew=number > 1)
+
+            return PartFile(shelf, reserved, asked, make, number=number, first_tick=first_tick)
+
+        first = part(1, 0)
+        first.open()
+        source = SimpleNamespace(sent=sender, readings=[SimpleNamespace(problem=None, watched=Watched(), event=None)])
+        over = threading.Event()
+
+        def closed(take, closed):
+            ended.append(closed)
+            over.set()
+
+        take = SentTake(
+            shelf=shelf, reserved=reserved, rolled=rolled, conduct=RollSetup(), reserve_bytes=0,
+            rig=lambda: SimpleNamespace(source=source), closed=closed,
+            clock=VirtualClock(), files=[first], sent=sender, open_part=part, length_ticks=length_ticks,
+        )  # fmt: skip
+        take.begin()
+        for packet in packets:
+            sender.take(packet)
+        take.cut(0)
+        self.assertTrue(over.wait(60))
+        self.must_end = take.must_end()
+        return ended[0], sender
+
+    def test_stamps_that_begin_anew_or_jump_begin_a_part_and_no_second_of_it_is_a_length(self):
+        streams, (run,) = self.read(320)
+        hour = 3600 * 22
+        later = [replace(one, pts=one.pts + round(hour / one.time_base), dts=one.dts + round(hour / one.time_base))
+                 for one in run]  # fmt: skip
+        ended, _ = self.recorded(streams, [*run, *run, *later], length_ticks=30 * 60)
+        self.assertFalse(self.must_end, "a jump is no length")
+        self.assertEqual((ended.problem, len(ended.parts)), (None, 3))
+        self.assertEqual([one.first_tick for one in ended.parts], [0, 90, 180])
+        for number, one in enumerate(ended.parts):
+            facts, found = probe(one.path), read_sent(one.path)
+            self.assertEqual((facts.video.frames, facts.video.undecodable), (90, 0))
+            proof = prove_sent(plan(container=Container.MKV), facts=facts, counts=one.counts, found=found)
+            self.assertEqual(proof.differing, ())
+            self.assertEqual("Time stamps" in [line.label for line in proof.lines], number > 0)
+
+    def test_packets_without_stamps_follow_on_those_before(self):
+        streams, (run,) = self.read(320)
+        told, odd = Packets(), []
+        told.attach(odd.append)
+        for number, one in enumerate(run):
+            packet = av.Packet(one.data)
+            packet.time_base, packet.duration, packet.is_keyframe = one.time_base, one.duration, one.is_key
+            if number < 9 or number % 3:
+                packet.pts, packet.dts = one.pts, one.dts
+            told.take(one.stream, packet)
+        self.assertEqual([one.data for one in odd], [one.data for one in run])
+        told_all, told_some = (self.recorded(streams, packets)[0].counts.sent for packets in (run, odd))
+        self.assertEqual(told_some, told_all)
+
+    def test_other_pictures_end_it_with_the_reason_and_have_the_feed_opened_anew(self):
+        streams, (small, large) = self.read(320, 480)
+        after = [replace(one, pts=one.pts + 3 * 90_000, dts=one.dts + 3 * 90_000) for one in large]
+        ended, sender = self.recorded(streams, [*small, *after])
+        self.assertIn("changed the size", ended.problem)
+        self.assertTrue(sender.is_renewed)
+        facts = probe(ended.path)
+        self.assertEqual((facts.video.width_px, facts.video.frames), (320, 90))
 
 
 class SentTakeTests(ServerTestCase):
