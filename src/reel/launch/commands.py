@@ -8,10 +8,12 @@ from pathlib import Path
 from typing import Any
 
 from reel.core.file import parse_length
-from reel.core.media import MediaFacts, NameTakenError, claimed_length, probe, rescue, rescued_path
+from reel.core.media import MediaFacts, NameTakenError, check_plain, claimed_length, probe, rescue, rescued_path
 from reel.core.signal import length_label, rate_label
 from reel.core.wire import to_plain
 
+# What a file says of its length and what it holds differ by less, also where nothing was lost.
+TELLING_S = 0.1
 ROLL_EXAMPLES = """examples:
   ./reel roll "Moss & Stone, console" --for 10s
   ./reel roll 1 --for 2.5min --json --home home/demo
@@ -80,21 +82,22 @@ def _add_roll(commands: "_SubParsersAction[ArgumentParser]") -> ArgumentParser:
 def _rescue(chosen: Namespace) -> int:
     """Repair a file beside it, and say what was saved and what was lost."""
     source: Path = chosen.file
+    check_plain(source)
     target = rescued_path(source)
     if target.exists():
         raise NameTakenError(target)
     rescue(source, target)
     facts, claimed_s = probe(target), claimed_length(source)
-    lost_s = None if claimed_s is None else max(0.0, float(claimed_s - facts.length_s))
+    # it says no more than what had been noted before it broke off: what came after that nobody knows
+    known_s = 0.0 if claimed_s is None else float(claimed_s - facts.length_s)
+    lost_s = round(known_s, 2) if known_s >= TELLING_S else None
     if chosen.json:
-        json.dump({"file": str(target), "lost_s": lost_s, "facts": to_plain(facts)}, sys.stdout, indent=2)
+        json.dump({"file": str(target), "lost_at_least_s": lost_s, "facts": to_plain(facts)}, sys.stdout, indent=2)
         print()
         return 0
     print("\n".join([f"repaired   {target}", *_lines(facts)]))
-    lost = (
-        "not known: the file does not say how long it was" if lost_s is None else f"{lost_s:.2f} s of {claimed_s:.2f} s"
-    )
-    print(f"lost       {lost}")
+    unknown = "not known: a file that was not closed does not say how long it was to be"
+    print(f"lost       {unknown if lost_s is None else f'at least {lost_s:.2f} s'}")
     return 0
 
 
@@ -119,6 +122,7 @@ def _django(name: str, chosen: Namespace, *arguments: str, **options: Any) -> in
 
 
 def _probe(chosen: Namespace) -> int:
+    check_plain(chosen.file)
     facts = probe(chosen.file)
     if chosen.json:
         json.dump(to_plain(facts), sys.stdout, indent=2)

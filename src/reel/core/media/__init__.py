@@ -4,7 +4,7 @@ from reel.core.media.arriving import Arriving
 from reel.core.media.composing import Composer, Framed
 from reel.core.media.decoding import feed_signal
 from reel.core.media.drive import write_speed
-from reel.core.media.errors import MediaError, NameTakenError
+from reel.core.media.errors import MediaError, NameTakenError, check_plain
 from reel.core.media.following import Follower
 from reel.core.media.framing import Framer
 from reel.core.media.hardware import HardwareEncoder, try_hardware
@@ -54,6 +54,7 @@ __all__ = [
     "Stroke",
     "VideoFacts",
     "beside",
+    "check_plain",
     "claimed_length",
     "draw_strokes",
     "encode_for_browser",

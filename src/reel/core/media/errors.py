@@ -2,6 +2,7 @@
 
 import errno
 import os
+import stat
 from pathlib import Path
 
 import av
@@ -28,6 +29,16 @@ class MediaError(ReelError, OSError):
     def __init__(self, path: Path, reason: str) -> None:
         self.path, self.reason = path, reason
         super().__init__(f"{path.name} {reason}.")
+
+
+def check_plain(path: Path) -> None:
+    """Raise MediaError for what is no plain file: reading from a pipe or a device would wait for ever."""
+    try:
+        mode = path.stat().st_mode
+    except OSError as error:
+        raise MediaError(path, f"can't be read ({reason_of(error)})") from error
+    if not stat.S_ISREG(mode):
+        raise MediaError(path, "is no plain file")
 
 
 class NameTakenError(ReelError, FileExistsError):

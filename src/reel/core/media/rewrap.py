@@ -10,6 +10,8 @@ import av
 from reel.core.file import CONTAINERS
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 
+# A file's name has at most so many bytes, on every file system of ours.
+MAX_NAME = 255
 # What the name of a repaired file has beyond the original's.
 RESCUED = "_rescued"
 # What a file is repaired into whose own container Reel does not write.
@@ -31,7 +33,9 @@ def rewrap_to_mp4(source: Path, target: Path, progress: Callable[[float], None])
 def rescued_path(source: Path) -> Path:
     """Give where a file is repaired to: beside it."""
     suffix = source.suffix.lstrip(".").lower()
-    return source.with_name(f"{source.stem}{RESCUED}.{suffix if suffix in _MUXERS else _OTHERS}")
+    ending = f"{RESCUED}.{suffix if suffix in _MUXERS else _OTHERS}"
+    stem = source.stem.encode()[: MAX_NAME - len(ending)].decode(errors="ignore")
+    return source.with_name(stem + ending)
 
 
 def rescue(
@@ -99,7 +103,10 @@ def _packets(reader: Any, *, to_its_end: bool) -> Iterator[Any]:
 
 
 def claimed_length(path: Path) -> Fraction | None:
-    """Give how many seconds long a file says that it is; None where it does not. Raises MediaError."""
+    """Give how many seconds long a file says that it is; None where it does not. Raises MediaError.
+
+    One that was not closed may say less than was recorded.
+    """
     try:
         with av.open(str(path)) as container:
             return Fraction(container.duration, av.time_base) if container.duration else None

@@ -292,6 +292,9 @@ class CommandTests(HomeTestCase):
         saved = json.loads(run(self.home, "-m", "reel", "rescue", str(broken), "--json").stdout)
         self.assertEqual(Path(saved["file"]).name, "left_rescued.mkv")
         self.assertGreater(saved["facts"]["video"]["frames"], 2)
+        self.assertGreater(saved["lost_at_least_s"], 0.1, "its header says how long it was")
+        Path(saved["file"]).unlink()
+        self.assertIn("lost       at least", run(self.home, "-m", "reel", "rescue", str(broken)).stdout)
         for arguments, said in (
             (("roll", "nowhere", "--for", "1s"), "There is no rig"),
             (("roll", "1", "--for", "NaN"), "reads like"),
@@ -299,8 +302,9 @@ class CommandTests(HomeTestCase):
             (("roll", "1", "--for", "1s", "--recipe", "nothing"), "There is no recipe"),
             (("roll", "1", "--for", "1s", "--parts", "90s"), "whole minutes"),
             (("roll", "1", "--until", "noon"), "reads like 23:30"),
-            (("rescue", "/dev/null"), "can't be repaired"),
-            (("probe", "/dev/null"), "can't be read"),
+            (("rescue", "/dev/null"), "is no plain file"),
+            (("rescue", "n" * 300), "can't be read"),
+            (("probe", "/dev/null"), "is no plain file"),
         ):
             self.assertIn(said, run(self.home, "-m", "reel", *arguments, code=1).stderr)
         for command in ("roll", "rigs", "takes", "probe", "rescue", "demo", "start", "test", "assets"):

@@ -1,8 +1,10 @@
+from fractions import Fraction
+
 import numpy as np
 
-from reel.core.file import Container
+from reel.core.file import Container, VideoCodec
 from reel.core.measure import Counts, prove
-from reel.core.media import MediaError, PartWriter, claimed_length, probe, rescue, rescued_path
+from reel.core.media import MediaError, PartWriter, claimed_length, probe, rescue, rescued_path, rewrap_to_mp4
 from reel.core.media.tests.clips import picture, plan, write_clip
 from reel.core.media.tests.test_files import FolderTestCase
 
@@ -37,6 +39,22 @@ class RescueTests(FolderTestCase):
                 differing = {line.label for line in proof.differing}
                 self.assertLessEqual(differing, {"Frames", "Lost frames", "Sound ends at"}, "the last few, no others")
                 self.assertLessEqual(whole.video.rate.missing, 3)
+
+    def test_av1_is_copied_like_all_else(self):
+        """Into a whole file, and into what a browser plays."""
+        for container in (Container.MKV, Container.MP4):
+            asked = plan(container=container, codec=VideoCodec.AV1, effort="11", keyframe_s=Fraction(1))
+            source = write_clip(self.folder / f"a.{container.value}", asked, range(90))
+            copies = rescued_path(source), self.folder / "browser.mp4"
+            rescue(source, copies[0])
+            rewrap_to_mp4(source, copies[1], lambda part: None)
+            for copy in copies:
+                video = probe(copy).video
+                self.assertEqual((video.codec, video.frames, video.undecodable), ("AV1", 90, 0))
+
+    def test_a_name_that_is_too_long_is_shortened(self):
+        self.assertEqual(len(rescued_path(self.folder / f"{'ä' * 120}.mkv").name.encode()), 240 + 12)
+        self.assertEqual(len(rescued_path(self.folder / f"{'n' * 251}.mkv").name), 255)
 
     def test_what_follows_damage_in_the_middle_is_kept_as_far_as_it_can_be_read(self):
         source = write_clip(self.folder / "a.mkv", plan(container=Container.MKV), range(300))
