@@ -9,18 +9,20 @@ import subprocess
 import sys
 import threading
 import time
-from collections.abc import Iterator
-from contextlib import contextmanager
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from reel.core.errors import ReelError
 from reel.options import ROOT, Home, value
-from reel.recorder.messages import REQUESTS
+from reel.recorder.messages import CLOSING, REQUESTS
 
 WATCH_S = 0.2
 READY_S = 30.0
 END_S = 4.0
+# While the recorder still closes files it is given more time, as long as it says so; its word holds for so long.
+CLOSING_S = 5.0
 # A child that dies is started again after these pauses; one that has lived for STEADY_S counts as healthy.
 PAUSES_S = (0.2, 0.5, 1.0, 3.0, 10.0)
 STEADY_S = 30.0
@@ -73,13 +75,14 @@ class Child:
         if self.process is not None and self.process.poll() is None:
             self.process.terminate()
 
-    def reap(self, deadline_s: float) -> None:
-        """Wait for its end until the deadline, then kill it and what it left in its session."""
+    def reap(self, deadline_s: float, is_busy: Callable[[], bool] = lambda: False) -> None:
+        """Wait for its end until the deadline, or as long as it `is_busy`; then kill it and what it left behind."""
         if self.process is None:
             return
-        try:
-            self.process.wait(max(0.05, deadline_s - time.monotonic()))
-        except subprocess.TimeoutExpired:
+        while self.process.poll() is None and (time.monotonic() < deadline_s or is_busy()):
+            with suppress(subprocess.TimeoutExpired):
+                self.process.wait(WATCH_S)
+        if self.process.poll() is None:
             os.killpg(self.process.pid, signal.SIGKILL)
             self.process.wait()
 
@@ -127,16 +130,33 @@ def _watch(children: list[Child], home: Home, port: int, stop: threading.Event) 
             if not announced and time.monotonic() > ready_by_s:
                 raise StartError(f"Reel did not come up within {READY_S:.0f} s; the logs in {home.logs} say why.")
     finally:
-        _end(children)
+        _end(children, home.run / CLOSING)
 
 
-def _end(children: list[Child]) -> None:
-    """End all children at once: the web goes, the recorder cuts what rolls and closes its file."""
-    deadline_s = time.monotonic() + END_S
+def _end(children: list[Child], closing: Path) -> None:
+    """End all children at once: the web goes, the recorder cuts what rolls and closes its files, however long it takes.
+
+    `closing` is what it writes meanwhile. A signal that comes again ends it at once.
+    """
+    at_once = threading.Event()
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, lambda *_: at_once.set())
+    deadline_s, said = time.monotonic() + END_S, ""
+
+    def is_closing() -> bool:
+        nonlocal said
+        with suppress(OSError):
+            is_new = time.time() - closing.stat().st_mtime < CLOSING_S
+            if is_new and (names := closing.read_text()) != said:
+                said = names
+                _say(f"closing {names}; Ctrl-C again ends it at once, and leaves the rest to the next start")
+            return is_new and not at_once.is_set()
+        return False
+
     for child in children:
         child.end()
     for child in children:
-        child.reap(deadline_s)
+        child.reap(deadline_s, is_closing if child.name == "recorder" else lambda: False)
 
 
 def _children(home: Home, port: int) -> list[Child]:

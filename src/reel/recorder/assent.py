@@ -15,7 +15,7 @@ from reel.recorder.journal import Closed, ClosedPart
 from reel.recorder.messages import RefusedError, RollStatus
 from reel.recorder.partfile import PartFile
 from reel.recorder.roll import MarkedMoment, RollState
-from reel.recorder.take import NOT_ROLLING, LocalTake, room_bytes
+from reel.recorder.take import NOT_ROLLING, LocalTake
 
 NO_HOLD = "What is recorded as it is sent can't be held: packets would be missing. Cut, and roll again."
 # As many packets wait at most; a drive that is so far behind loses some, which ends the take.
@@ -57,6 +57,7 @@ class SentTake(LocalTake):
 
     def begin(self) -> None:
         """Take packets, from the next keyframe on."""
+        LocalTake.begin(self)
         guarded("Writing the take", self._write, self._failed).start()
         self.sent.attach(self._take)
 
@@ -114,7 +115,7 @@ class SentTake(LocalTake):
             state=(RollState.ENDING if self.is_ending else state).value,
             marks=len(self.marks),
             starts_in_s=starts_in_s,
-            room_bytes=room_bytes(self.shelf, self.reserve_bytes),
+            room_bytes=self.drive.room_bytes,
             queue=len(self._waiting),
             queue_limit=MOST_WAITING,
             part=len(self.files),

@@ -14,10 +14,10 @@ from reel.recorder.roll import MarkedMoment
 
 
 class JournalError(ReelError, OSError):
-    """Raised when something can't be stored just now; `reason` says why."""
+    """Raised when something can't be stored; `reason` says why, `lasts` that trying again changes nothing."""
 
-    def __init__(self, reason: str) -> None:
-        self.reason = reason
+    def __init__(self, reason: str, *, lasts: bool = False) -> None:
+        self.reason, self.lasts = reason, lasts
         super().__init__(f"It could not be stored ({reason}).")
 
 

@@ -35,7 +35,8 @@ class Lane:
 
     At most `limit` pictures wait; sound is small and always taken. When everything is written, or an error has
     ended it, the part is closed and `closed` is called on that thread with that error, or None. `ended` is set in any
-    case. `busy_s` is how long it worked of late, `disk_s` how much of that it waited for the drive.
+    case. `written` counts what was encoded. `busy_s` is how long it worked of late, `disk_s` how much of that it waited
+    for the drive.
     """
 
     def __init__(
@@ -49,6 +50,7 @@ class Lane:
         self._items: deque[_Item] = deque()
         self._pictures = self._promised = 0
         self._ending = False
+        self.written = 0
         self._change = threading.Condition()
         self.error: ReelError | None = None
         self.busy_s = self.disk_s = self._disk_s = 0.0
@@ -127,6 +129,7 @@ class Lane:
                     writer.write_picture(payload, place)
                 else:
                     writer.write_samples(place, payload)
+                self.written += 1
                 self._measure(time.perf_counter() - began_s, writer.disk_s)
 
     def _measure(self, took_s: float, disk_s: float) -> None:

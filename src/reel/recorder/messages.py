@@ -17,6 +17,8 @@ from reel.standins.play import Play
 
 REQUESTS = "requests.ipc"
 BROADCAST = "broadcast.ipc"
+# Written again and again while files are still being closed at the end: their takes.
+CLOSING = "closing"
 STATUS_TOPIC = b"status"
 PICTURE_TOPIC = b"picture/"
 # Followed by the rig, a slash, and the input's place or MIX.
@@ -281,8 +283,8 @@ class InputStatus:
 
     `bars` are the black edges that were found of it when they were looked for last, None where too little was seen.
     `contradictions` say where what is measured disagrees with the line. `problem` is a sentence that says why there is
-    no signal; None while it arrives. `event` is what the device reports of itself. `field_test` is the last one's
-    result, `is_testing` says that one runs.
+    no signal; None while it arrives; `is_held` says that another rig has the device. `event` is what the device
+    reports of itself. `field_test` is the last one's result, `is_testing` says that one runs.
     """
 
     name: str
@@ -291,6 +293,7 @@ class InputStatus:
     heard: Heard = field(default_factory=Heard)
     watched: Watched = field(default_factory=Watched)
     problem: str | None = None
+    is_held: bool = False
     alarms: tuple[Alarm, ...] = ()
     contradictions: tuple[str, ...] = ()
     field_test: FieldTest | None = None

@@ -1,4 +1,4 @@
-"""What is told to the journal in passing: on a thread of its own, in order, and again where it can't be stored."""
+"""What is told to the journal in passing: on a thread of its own, in order, and again where it can't be stored now."""
 
 import threading
 from collections import deque
@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from reel.core.errors import ReelError
 from reel.recorder.guard import attempt, guarded
+from reel.recorder.journal import JournalError
 
 AGAIN_S = 2.0
 STOP_S = 1.0
@@ -19,9 +20,14 @@ class Notes:
         self._lock = threading.Lock()
         self._thread: threading.Thread | None = None
         self._stop = threading.Event()
+        self.problem: str | None = None
 
     def add(self, work: Callable[[], None]) -> None:
-        """Have something done; it is tried until it succeeds, and what was added later waits for it."""
+        """Have something done, before what is added later.
+
+        While the database is locked or its drive full it is tried again. What fails for another reason is left out,
+        which `problem` says until something is stored again: nothing that follows waits for it.
+        """
         with self._lock:
             self._waiting.append(work)
             if self._thread is None:
@@ -41,8 +47,10 @@ class Notes:
                     self._thread = None
                     return
                 work = self._waiting[0]
-            if attempt("Noting what happened", work) is not None and not self._stop.wait(AGAIN_S):
+            error = attempt("Noting what happened", work)
+            if isinstance(error, JournalError) and not error.lasts and not self._stop.wait(AGAIN_S):
                 continue
+            self.problem = f"A mark or the beginning of a part is not kept. {error}" if error is not None else None
             self._waiting.popleft()
 
     def _failed(self, error: ReelError) -> None:

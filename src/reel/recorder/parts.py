@@ -73,6 +73,11 @@ class Parts:
         """Pictures that wait to be encoded."""
         return sum(lane.waiting for lane in self.lanes[-2:])
 
+    @property
+    def written(self) -> int:
+        """Pictures and blocks of sound that were encoded so far."""
+        return sum(lane.written for lane in self.lanes)
+
     def allow_more(self, pictures: int) -> None:
         """Let so many more pictures wait for a while."""
         self.lanes[-1].allow_more(pictures)

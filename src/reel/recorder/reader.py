@@ -272,11 +272,8 @@ class Reader:
         heard = self._instruments.heard() if opened and opened.sound else Heard()
         signal = opened.signal if opened else None
         condition = self._instruments.read(signal, self._watch.read(now_ns), heard.before, now_ns)
-        told = replace(
-            condition,
-            problem=None if is_opening else problem,
-            is_held=isinstance(self.error, HeldError),
-        )
+        is_held = isinstance(self.error, HeldError)
+        told = replace(condition, problem=None if is_opening else problem, is_held=is_held)
         self.reading = InputStatus(
             name=self.setup.name,
             signal=condition.signal,
@@ -284,6 +281,7 @@ class Reader:
             heard=heard,
             watched=condition.watched,
             problem=problem,
+            is_held=is_held,
             alarms=alarms(self.setup, told),
             contradictions=self._contradictions(condition, heard.broken),
             field_test=self._instruments.field_test,

@@ -157,6 +157,13 @@ class OpenRigs:
         self._make_way(now_ns)
         return rig.source
 
+    def is_let_go(self, source: Source) -> bool:
+        """Say whether a device that a source could not open is held by no rig that is open: it may, in a moment."""
+        inputs = zip(source.setup.inputs, source.readings, strict=True)
+        held = [one.origin.identity for one, reading in inputs if reading.is_held]
+        holders = [self._rigs.get(self._holders.holder(identity) or 0) for identity in held]
+        return bool(held) and all(rig is None or rig.source is source for rig in holders)
+
     def leave(self, rig_id: int, viewer: str) -> None:
         """Note that a page no longer looks on."""
         rig, now_ns = self._rigs.get(rig_id), self._clock.now_ns()

@@ -17,7 +17,7 @@ from reel.recorder.messages import Behind, RefusedError, RollStatus
 from reel.recorder.partfile import PartFile
 from reel.recorder.roll import MarkedMoment, Roll, RollState
 from reel.recorder.source import Source
-from reel.recorder.take import NOT_ROLLING, LocalTake, room_bytes
+from reel.recorder.take import NOT_ROLLING, LocalTake
 
 # So long a part with a lighter effort is given to catch up before another one begins.
 LIGHTEN_NS = 4 * NS
@@ -34,10 +34,13 @@ class RollingTake(LocalTake):
     _problem: str | None = None
     _is_told: bool = False
     _is_called_off: bool = False
+    # the number of the part that was begun for its size or its effort last: it is not ended before it has begun
+    _split_part: int = 0
     _lighten_ns: int = 0
     _next_plan: FilePlan = field(init=False)
 
     def __post_init__(self) -> None:
+        LocalTake.__post_init__(self)  # super() does not find a dataclass with slots, which is made twice
         self._next_plan = self.plan
 
     @property
@@ -52,6 +55,7 @@ class RollingTake(LocalTake):
 
     def begin(self) -> None:
         """Roll, from the next picture on; where its rig has gone meanwhile, end."""
+        LocalTake.begin(self)
         self.roll.parts.start()
         rig = self.rig()
         if rig is None or not rig.thread.is_alive():
@@ -188,14 +192,18 @@ class RollingTake(LocalTake):
         most, rig = self.plan.part_bytes, self.rig()
         if rig is None or self.roll.state is not RollState.ROLLING:
             return
-        if most is not None and self.files[-1].size_bytes() >= most:
+        newest, now_ns = self.files[-1], self.clock.now_ns()
+        if newest.number < self._split_part or not newest.is_there:
+            self._lighten_ns = now_ns + LIGHTEN_NS
+            return
+        if most is not None and self.drive.sizes.get(newest.number, 0) >= most:
+            self._split_part = newest.number + 1
             rig.source.call(rig.source.split)
-        now_ns = self.clock.now_ns()
-        if self.conduct.may_lighten and self._behind() is Behind.ENCODER and now_ns >= self._lighten_ns:
+        elif self.conduct.may_lighten and self._behind() is Behind.ENCODER and now_ns >= self._lighten_ns:
             lighter = lighter_effort(self._next_plan.recipe)
             if lighter is not None:
                 self._next_plan = replace(self._next_plan, recipe=lighter)
-                self._lighten_ns = now_ns + LIGHTEN_NS
+                self._split_part = newest.number + 1
                 rig.source.call(lambda: rig.source.split(lighter=True))
 
     def _behind(self) -> Behind | None:
@@ -216,12 +224,16 @@ class RollingTake(LocalTake):
             state=(RollState.COUNTING if starts_in_s else state).value,
             marks=sum(mark.kind is MarkKind.PERSON for mark in list(roll.marks)),
             starts_in_s=starts_in_s,
-            room_bytes=room_bytes(self.shelf, self.reserve_bytes),
+            room_bytes=self.drive.room_bytes,
             queue=roll.parts.waiting,
             queue_limit=roll.parts.limit,
             part=roll.parts.count,
             behind=self._behind(),
         )
+
+    def moved(self) -> object:
+        """Give something that changes as long as its files are still written or closed."""
+        return self.size_bytes(), self.roll.parts.written
 
     @property
     def ticks(self) -> int:

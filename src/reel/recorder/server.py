@@ -14,7 +14,7 @@ from reel.recorder.clock import RealClock
 from reel.recorder.guard import attempt, guarded, said
 from reel.recorder.journal import Journal
 from reel.recorder.memory import share_heaps
-from reel.recorder.messages import REQUEST_KINDS, REQUESTS, Refused, RefusedError
+from reel.recorder.messages import CLOSING, REQUEST_KINDS, REQUESTS, Refused, RefusedError
 from reel.recorder.reached import Reached
 from reel.recorder.screen import Broadcast
 from reel.recorder.service import Recorder
@@ -70,12 +70,17 @@ def serve(
     try:
         _pass_on(context, run_folder, recorder, asked, stop)
     finally:
-        attempt("Ending the recorder", recorder.shut_down)
+        attempt("Ending the recorder", lambda: recorder.shut_down(lambda said: _note(run_folder / CLOSING, said)))
+        attempt("Having ended", lambda: (run_folder / CLOSING).unlink(missing_ok=True))
         ended.set()
         screen.stop()
         for answerer in answerers:
             answerer.join(1)
         context.destroy(linger=0)
+
+
+def _note(path: Path, said: str) -> None:
+    path.write_text(said)
 
 
 def _pass_on(context: Context, run_folder: Path, recorder: Recorder, asked: Asked, stop: threading.Event) -> None:

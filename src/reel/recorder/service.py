@@ -58,7 +58,8 @@ from reel.standins import Play, RecordingDevice
 
 OPEN_S = 15.0
 CLOSE_S = 4.0
-END_S = 3.0
+# At the end files are waited for until nothing was written for so long.
+STILL_S, LOOK_S = 10.0, 0.2
 LEAVE_S = 0.5
 # Takes that are to begin together do so this long after the last of them is ready.
 SOON_NS = NS // 5
@@ -87,6 +88,7 @@ class Recorder:
     _takes: dict[int, Take] = field(default_factory=dict)
     _starting: set[int] = field(default_factory=set)
     _samplings: dict[int, Sampling] = field(default_factory=dict)
+    _freed: threading.Event = field(default_factory=threading.Event)
     # why the last take of a rig ended by itself, by the rig's id
     _notices: dict[int, str] = field(default_factory=dict)
 
@@ -118,7 +120,7 @@ class Recorder:
 
     def status(self) -> Status:
         """Say how everything stands; may be called from any thread."""
-        said = [*self._notices.values(), self._ends.problem]
+        said = [*self._notices.values(), self._ends.problem, self._notes.problem]
         return Status(
             rigs=self._rigs.statuses(),
             rolls=tuple(
@@ -132,22 +134,28 @@ class Recorder:
     def look_after(self) -> None:
         """Do what nobody asks for: cut takes that can't go on, close rigs whose lease has run out."""
         for take in list(self._takes.values()):
-            if take.ends_by is None and take.cut_by is None and take.must_end():
-                take.cut(self.clock.now_ns())
-            elif not take.is_ending:
-                take.look_after()
-            self._note_marks(take)
+            attempt("Looking after a take", partial(self._look_after, take))
         if self.reached is not None and self._takes:
             self.reached.note({take.take_id: take.length_s for take in list(self._takes.values())}, self.clock.now_ns())
         with self._lock:
             self._rigs.look_after()
 
-    def shut_down(self) -> None:
-        """Cut what rolls, wait for the files, close every rig. What takes too long is left to the next start."""
+    def _look_after(self, take: Take) -> None:
+        if take.ends_by is None and take.cut_by is None and take.must_end():
+            take.cut(self.clock.now_ns())
+        elif not take.is_ending:
+            take.look_after()
+        self._note_marks(take)
+
+    def shut_down(self, closing: Callable[[str], None] = lambda said: None) -> None:
+        """Cut what rolls, wait for the files as long as they move on, close every rig.
+
+        `closing` is told again and again what is still being closed. What stands still is left to the next start.
+        """
         takes, now_ns = list(self._takes.values()), self.clock.now_ns()
         for take in takes:
             attempt("Cutting the take", partial(take.cut, now_ns))
-        self._wait_ended(takes, END_S)
+        self._wait_closed(takes, closing)
         self._ends.stop()
         self._notes.stop()
         with self._lock:
@@ -272,6 +280,9 @@ class Recorder:
         """Make ready all takes, with their files and their ids, or none of them."""
         rigs = request.rigs
         sources = [self._opened_to_roll(one) for one in rigs]  # side by side: each takes its time to open
+        until_ns = self.clock.now_ns() + round(OPEN_S * NS)
+        for source in filter(None, sources):
+            self._wait_opened(source, until_ns)
         with ExitStack() as undo:
             takes = [self._made(request, one, source, undo) for one, source in zip(rigs, sources, strict=True)]
             for take in takes:
@@ -283,6 +294,13 @@ class Recorder:
                     self._notices.pop(take.rolled.rig_id, None)
             undo.pop_all()
         return takes
+
+    def _wait_opened(self, source: Source, until_ns: int) -> None:
+        """Wait until a rig's inputs are open or can't be; one whose device is just being let go is tried meanwhile."""
+        source.wait_tried(until_ns)
+        while self._rigs.is_let_go(source) and self.clock.now_ns() < until_ns:
+            source.try_now()
+            self._freed.wait(LOOK_S / 4)
 
     def _opened_to_roll(self, one: RigToRoll) -> Source | None:
         """Have a rig opened as it is to roll; None for one whose device records by itself."""
@@ -300,7 +318,6 @@ class Recorder:
         return Shelf(Path(one.folder)) if one.folder else self.shelf
 
     def _made_live(self, request: StartRoll, one: RigToRoll, source: Source, undo: ExitStack) -> LocalTake:
-        source.wait_tried(OPEN_S)
         for setup, reading in zip(one.setup.inputs, source.readings, strict=True):
             if reading.problem is not None:
                 who = one.rig_name if setup is one.setup.picture else f"{setup.name} of {one.rig_name}"
@@ -455,6 +472,22 @@ class Recorder:
         for take in takes:
             take.ended.wait(max(0.0, (until_ns - self.clock.now_ns()) / NS))
 
+    def _wait_closed(self, takes: Sequence[Take], closing: Callable[[str], None]) -> None:
+        """Wait until all have ended, or none has moved on for STILL_S."""
+        began_ns = moved_ns = self.clock.now_ns()
+        before: list[object] = []
+        while (left := [take for take in takes if not take.ended.is_set()]) and (
+            self.clock.now_ns() - moved_ns < STILL_S * NS
+        ):
+            attempt("Saying what is closed", partial(closing, ", ".join(take.rolled.name for take in left)))
+            now = [take.moved() for take in left]
+            if now != before:
+                before, moved_ns = now, self.clock.now_ns()
+            if self.clock.now_ns() - began_ns > CLOSE_S * NS:
+                for take in left:
+                    take.give_up()  # where its input hangs, what was read is closed without it
+            left[0].ended.wait(LOOK_S)
+
     def _note_marks(self, take: Take) -> None:
         """Have the marks stored that a roll made by itself."""
         while take.noted:
@@ -465,6 +498,7 @@ class Recorder:
 
     def _on_closed(self, take: Take, closed: Closed) -> None:
         """Store how a take ended, and be ready for the next; runs on the thread that closed it."""
+        take.let_go()
         self._note_marks(take)
         self._ends.store(take.take_id, closed)
         with self._lock:

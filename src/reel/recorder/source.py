@@ -149,10 +149,10 @@ class Source:
         mixer = TrackMixer(parts, self.setup, parts.plan, self.heard)
         return Roll(parts, parts.plan, mixer, lambda: counted(self.setup, self.frames.insets, mixer))
 
-    def wait_tried(self, wait_s: float) -> None:
-        """Wait until each input has been opened, or could not be."""
+    def wait_tried(self, until_ns: int) -> None:
+        """Wait until each input has been opened, or could not be, though not beyond an instant."""
         for reader in self._readers:
-            reader.tried.wait(wait_s)
+            reader.tried.wait(max(0, until_ns - self._clock.now_ns()) / NS)
 
     def call(self, command: Callable[[], None], *, after_ns: int | None = None) -> None:
         """Have a command run on the thread that records; see Reader.call."""

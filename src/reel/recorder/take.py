@@ -10,10 +10,11 @@ from reel.core.errors import ReelError
 from reel.core.file import FilePlan, lighter_effort
 from reel.core.line import RigSetup
 from reel.core.measure import Counts
-from reel.core.media import Reserved, Shelf, megabytes
+from reel.core.media import Reserved, Shelf
 from reel.core.roll import CutBy, RollSetup, Standing, why_cut
 from reel.core.signal import NS, timecode
 from reel.recorder.clock import Clock
+from reel.recorder.drivewatch import DriveWatch
 from reel.recorder.journal import Closed, Rolled
 from reel.recorder.messages import Behind, RollStatus
 from reel.recorder.partfile import PartFile
@@ -82,6 +83,9 @@ class Take:
         """Have it end; returns at once."""
         raise NotImplementedError
 
+    def let_go(self) -> None:
+        """Let go of what was needed only while it rolled; it is closed."""
+
     def give_up(self) -> None:
         """Close what was read without waiting for its input, which hangs."""
 
@@ -104,6 +108,10 @@ class Take:
     def size_bytes(self) -> int:
         """Give the bytes of what is written."""
         raise NotImplementedError
+
+    def moved(self) -> object:
+        """Give something that changes as long as its files are still written or closed."""
+        return self.size_bytes()
 
     @property
     def ticks(self) -> int:
@@ -178,7 +186,19 @@ class LocalTake(Take):
     files: Sequence[PartFile[Any]]
     clock: Clock
     conduct: RollSetup
+    drive: DriveWatch = field(init=False)
     _gone_ns: int | None = None
+
+    def __post_init__(self) -> None:
+        self.drive = DriveWatch(self.shelf, self.reserve_bytes, lambda: self.files)
+
+    def begin(self) -> None:
+        """Roll."""
+        self.drive.start()
+
+    def let_go(self) -> None:
+        """Watch the drive no longer."""
+        self.drive.stop()
 
     @property
     def is_rolling(self) -> bool:
@@ -187,7 +207,7 @@ class LocalTake(Take):
 
     def must_end(self) -> bool:
         """Say whether it can't go on, or is not to; the reason is kept for the take."""
-        self.ends_by = self._file_trouble() or self._room_trouble()
+        self.ends_by = self.drive.trouble
         if self.ends_by is None and self.is_rolling:
             self.cut_by = why_cut(self.conduct, self._standing())
         return self.ends_by is not None or self.cut_by is not None
@@ -216,21 +236,8 @@ class LocalTake(Take):
         )
 
     def size_bytes(self) -> int:
-        """Give the bytes of all its parts."""
-        return sum(file.size_bytes() for file in list(self.files))
-
-    def _file_trouble(self) -> str | None:
-        return next((said for file in list(self.files) if (said := file.trouble())), None)
-
-    def _room_trouble(self) -> str | None:
-        try:
-            free = self.shelf.free_bytes()
-        except ReelError as error:
-            return f"{error} What was written until then is there."
-        if free > self.reserve_bytes:
-            return None
-        kept = megabytes(self.reserve_bytes)
-        return f"It was cut because only the reserve of {kept} was left on the drive; all until then is kept."
+        """Give the bytes of all its parts, as the drive said last."""
+        return self.drive.size_bytes
 
 
 def room_bytes(shelf: Shelf, reserve_bytes: int = 0) -> int:

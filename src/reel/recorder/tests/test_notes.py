@@ -32,6 +32,24 @@ class NotesTests(unittest.TestCase):
         kept.add(again.set)
         self.assertTrue(again.wait(20), "a thread that had nothing to do begins anew")
 
+    def test_what_can_never_be_stored_is_said_and_blocks_nothing(self):
+        """A mark of a take that was deleted; an error that nobody foresaw."""
+        for error in (JournalError("FOREIGN KEY constraint failed", lasts=True), KeyError("planted")):
+            kept, over = Notes(), threading.Event()
+
+            def refused(error=error):
+                raise error
+
+            def see(kept=kept, over=over, error=error):
+                self.assertIn(str(error).strip("'"), kept.problem)
+                over.set()
+
+            kept.add(refused)
+            kept.add(see)
+            self.assertTrue(over.wait(20))
+            kept.stop()
+            self.assertIsNone(kept.problem, "what was stored since then takes its place")
+
     def test_at_the_end_what_fails_is_let_go_and_nothing_hangs(self):
         tried = threading.Event()
 

@@ -7,8 +7,10 @@ import tempfile
 import threading
 import time
 import unittest
+from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
+from unittest.mock import patch
 
 import numpy as np
 import zmq
@@ -18,11 +20,12 @@ from reel.core.frame import FrameSetup
 from reel.core.line import Connector, DeviceKind, HopSetup, Plugged, propose
 from reel.core.line.tests.rigs import feed, with_picture
 from reel.core.measure import AlarmKind, Verdict, prove
-from reel.core.media import probe
+from reel.core.media import PartWriter, Shelf, probe
 from reel.core.roll import MarkKind
 from reel.core.signal import NS, Mode
 from reel.recorder.client import Client
 from reel.recorder.messages import (
+    CLOSING,
     REQUESTS,
     AddMark,
     Ask,
@@ -261,6 +264,13 @@ class ServiceTests(ServerTestCase):
         alone = self.wait_for(lambda status: [rig.rig_id for rig in status.rigs if rig.picture.problem is None] == [2])
         self.assertEqual(len(alone.rigs), 1, "the first page has gone, and so has its rig")
 
+    def test_a_device_that_was_just_let_go_is_there_for_the_next_roll(self):
+        for rig_id in (1, 2, 1):
+            take = self.start_roll(rig_id=rig_id)
+            self.wait_for(lambda status: status.rolls[0].length_s > 0.2)
+            self.client.ask(Cut(takes=(take,)))
+            self.wait_for(lambda status: not status.rolls)
+
     def test_a_device_that_records_by_itself_is_told_to_start_and_stop(self):
         headset = propose(DeviceKind.HEADSET)
         for out, hop, stays in (
@@ -297,6 +307,52 @@ class ServiceTests(ServerTestCase):
         self.assertGreater(probe(self.journal.ends[take].path).video.frames, 5)
         with self.assertRaises(UnreachableError):
             self.client.ask(Ask(), timeout_ms=100)
+
+    def test_at_the_end_what_still_has_to_be_encoded_is_waited_for_and_said(self):
+        """A full queue before an encoder that is slow: half a minute's work at the pace of before."""
+        write, said = PartWriter.write_picture, set()
+
+        def slow(writer, frame, tick):
+            time.sleep(0.25)
+            write(writer, frame, tick)
+
+        with patch.object(PartWriter, "write_picture", slow):
+            take = self.start_roll()
+            self.wait_for(lambda status: status.rolls[0].queue > 25)
+            self.stop.set()
+            while self.thread.is_alive():
+                with suppress(OSError):
+                    said.add((self.folder / CLOSING).read_text())
+                self.thread.join(0.1)
+        ended = self.journal.ends[take]
+        self.assertEqual((ended.problem, (self.folder / CLOSING).exists()), (None, False))
+        self.assertIn("Moss & Stone 001", said)
+        self.assertEqual(probe(ended.path).video.frames, ended.counts.ticks - ended.counts.lost_encoder)
+
+    def test_a_drive_that_hangs_holds_up_nothing_but_its_own_files(self):
+        """While one shelf answers nothing every request is answered, and the other's take can be cut."""
+        free, go_on, hangs = Shelf.free_bytes, threading.Event(), []
+        self.addCleanup(go_on.set)
+
+        def hanging(shelf):
+            if shelf.root in hangs:
+                go_on.wait(60)
+            return free(shelf)
+
+        other = self.folder / "other"
+        other.mkdir()
+        with patch.object(Shelf, "free_bytes", hanging):
+            stuck = self.start_roll()
+            take = self.start_rolls(replace(to_roll(LIGHT, 2), folder=str(other)))[0]
+            hangs.append(self.folder)
+            self.wait_for(lambda status: all(roll.length_s > 1 for roll in status.rolls))
+            began_s = time.monotonic()
+            self.client.ask(Cut(takes=(take,)))
+            self.client.ask(Cut(takes=(stuck,)))
+            self.assertLess(time.monotonic() - began_s, 30)
+            go_on.set()
+        self.wait_for(lambda status: not status.rolls)
+        self.assertEqual([self.journal.ends[one].problem for one in (take, stuck)], [None, None])
 
     def test_what_a_rig_held_is_gone_when_it_is_closed(self):
         """In a process of its own: what other tests have left in this one's memory says nothing of rigs."""

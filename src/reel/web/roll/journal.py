@@ -4,7 +4,7 @@ import logging
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from django.db import Error, connections
+from django.db import Error, OperationalError, connections
 
 from reel.recorder.journal import BegunPart, Closed, JournalError, Rolled
 from reel.recorder.roll import MarkedMoment
@@ -20,8 +20,10 @@ def _stored() -> Iterator[None]:
     """Say what the database refuses in the recorder's words, and keep no connection on the thread that called."""
     try:
         yield
-    except Error as error:
+    except OperationalError as error:  # a full drive, a locked database
         raise JournalError(str(error)) from error
+    except Error as error:
+        raise JournalError(str(error), lasts=True) from error
     finally:
         connections.close_all()
 
