@@ -1,13 +1,14 @@
 """The frames of an open rig: composed of its inputs' newest pictures, as the rig and the page say."""
 
 import datetime
+import threading
 from collections.abc import Callable, Mapping
 from fractions import Fraction
 
 import av
 
 from reel.core.line import RigSetup, file_plan
-from reel.core.media import Composer, Framed, Materials, Moment, Stroke, draw_strokes
+from reel.core.media import Composer, Film, Framed, Materials, Moment, Stroke, draw_stroke
 from reel.core.signal import NS, timecode
 from reel.recorder.clock import Clock
 from reel.recorder.insets import Inset
@@ -28,7 +29,8 @@ class Frames:
 
     def __init__(self, setup: RigSetup, materials: Materials, clock: Clock, taken: Callable[[int], Fraction]) -> None:
         self._setup, self._materials, self._clock, self._taken = setup, materials, clock, taken
-        self._strokes: tuple[Stroke, ...] = ()
+        self._strokes: tuple[tuple[Stroke, Film], ...] = ()
+        self._drawing = threading.Lock()
         self._recording, self._viewfinder = self._composers()
         self.insets = {place: Inset() for place in _inset_places(setup)}
 
@@ -51,10 +53,11 @@ class Frames:
         """Compose as another setup says from now on; what is on stays on."""
         self._setup = setup
         before = self._recording
-        self._recording, self._viewfinder = self._composers()
-        pen = draw_strokes(self._strokes, file_plan(setup).signal) if self._strokes else None
+        with self._drawing:
+            self._recording, self._viewfinder = self._composers()
+            self._strokes = tuple((stroke, draw_stroke(stroke, file_plan(setup).signal)) for stroke, _ in self._strokes)
+            self._show_strokes()
         for composer in (self._recording, self._viewfinder):
-            composer.pen = pen
             composer.arrangement = min(before.arrangement, len(setup.frame.arrangements) - 1)
             composer.toggled = before.toggled
         self.insets = {place: self.insets.get(place) or Inset() for place in _inset_places(setup)}
@@ -68,13 +71,16 @@ class Frames:
 
     def draw(self, request: Draw) -> None:
         """Draw on the picture, or take back what was drawn; may be called from any thread."""
-        if request.does is Pen.ADD and request.stroke is not None:
-            strokes = (*self._strokes, request.stroke)[-MAX_STROKES:]
-        else:
-            strokes = self._strokes[:-1] if request.does is Pen.BACK else ()
-        film = draw_strokes(strokes, file_plan(self._setup).signal) if strokes else None
-        self._strokes = strokes
-        self._recording.pen = self._viewfinder.pen = film
+        with self._drawing:
+            if request.does is Pen.ADD and request.stroke is not None:
+                drawn = request.stroke, draw_stroke(request.stroke, file_plan(self._setup).signal)
+                self._strokes = (*self._strokes, drawn)[-MAX_STROKES:]
+            else:
+                self._strokes = self._strokes[:-1] if request.does is Pen.BACK else ()
+            self._show_strokes()
+
+    def _show_strokes(self) -> None:
+        self._recording.pen = self._viewfinder.pen = tuple(film for _, film in self._strokes)
 
     def toggle(self, key: str) -> None:
         """Show what has a key and is hidden, and the other way round."""
@@ -88,24 +94,17 @@ class Frames:
         so long ago that reading must be behind: making up for them would put it further behind.
         """
         composer = self._recording if for_file else self._viewfinder
-        if composer.is_single:
-            made: list[av.VideoFrame] = []
-
-            def make_once(at_ns: int) -> av.VideoFrame:
-                if not made:
-                    made.append(composer.compose({"": first}))
-                return made[0]
-
-            return make_once
-        frames: dict[int, av.VideoFrame] = {}
+        made: tuple[tuple[object, int | None], av.VideoFrame] | None = None
 
         def make(at_ns: int) -> av.VideoFrame:
-            if frames and self._clock.now_ns() - at_ns > LATE_NS:
-                return frames[max(frames)]
-            if at_ns not in frames:
-                frames.clear()
-                frames[at_ns] = composer.compose(self._newest(first, at_ns), self._moment(at_ns))
-            return frames[at_ns]
+            nonlocal made
+            state = (composer.arrangement, composer.toggled, composer.pen)
+            key = (state, None if composer.is_single else at_ns)
+            is_late = self._clock.now_ns() - at_ns > LATE_NS
+            if made is None or (key != made[0] and not (is_late and made[0][0] == state)):
+                frame = composer.compose(self._newest(first, at_ns), self._moment(at_ns))
+                made = key, frame
+            return made[1]
 
         return make
 

@@ -8,9 +8,10 @@ from typing import TypeAlias
 from reel.core.measure import Missing
 from reel.core.media import Framed
 from reel.core.signal import NS, Picture, Segment
+from reel.recorder.reaching import frame_bytes
 
-# Pictures are kept so long, since a frame may be made a little after its time.
-_KEEP_NS = NS
+# Pictures are kept so long, since a frame may be made a little after its time, and in so much memory.
+_KEEP_NS, _MOST_BYTES = NS, 96_000_000
 # Without a number that is left out, an input has lost pictures only once it has been silent for this long.
 _SILENT_NS = NS // 2
 # A take's segment, and its ticks a second.
@@ -32,7 +33,10 @@ class Inset:
         """Take a picture, `interval` seconds after the one before; `place` is the take's segment and tick rate."""
         with self._lock:
             self._pictures.append((picture.at_ns, (picture.frame, aspect)))
-            while len(self._pictures) > 2 and self._pictures[-1][0] - self._pictures[0][0] > _KEEP_NS:
+            most = max(2, _MOST_BYTES // frame_bytes(picture.frame))
+            while len(self._pictures) > most or (
+                len(self._pictures) > 2 and self._pictures[-1][0] - self._pictures[0][0] > _KEEP_NS
+            ):
                 self._pictures.popleft()
             self._count(picture.at_ns, picture.sequence, place)
             self._last, self._interval, self._is_gone = picture, interval, False

@@ -2,6 +2,7 @@
 
 from collections import deque
 from collections.abc import Iterator
+from dataclasses import replace
 from fractions import Fraction
 from typing import NamedTuple
 
@@ -14,15 +15,14 @@ MOST_BYTES = 512_000_000
 
 
 class Kept(NamedTuple):
-    """A picture of the first input, the frame that was composed with it, and the seconds from one to the next."""
+    """The frame that was composed with a picture of the first input, in its stead, and the seconds to the next one."""
 
     picture: Picture
-    frame: av.VideoFrame
     interval: Fraction
 
     def give(self, at_ns: int) -> av.VideoFrame:
         """Give the frame, for whatever instant."""
-        return self.frame
+        return self.picture.frame
 
 
 class Reach:
@@ -34,8 +34,9 @@ class Reach:
 
     def keep(self, picture: Picture, frame: av.VideoFrame, interval: Fraction) -> None:
         """Keep a frame, and let those go that are too old or too many."""
-        self._kept.append(Kept(picture, frame, interval))
-        most = max(1, MOST_BYTES // _bytes(frame))
+        # the picture that came is not needed any more, and may be larger than the frame
+        self._kept.append(Kept(replace(picture, frame=frame), interval))
+        most = max(1, MOST_BYTES // frame_bytes(frame))
         while len(self._kept) > most or picture.at_ns - self._kept[0].picture.at_ns >= self.seconds * NS:
             self._kept.popleft()
 
@@ -57,7 +58,7 @@ class Reach:
     def size_bytes(self) -> int:
         """How much memory they take."""
         kept = list(self._kept)
-        return _bytes(kept[-1].frame) * len(kept) if kept else 0
+        return frame_bytes(kept[-1].picture.frame) * len(kept) if kept else 0
 
     @property
     def length_s(self) -> float:
@@ -66,5 +67,6 @@ class Reach:
         return (kept[-1].picture.at_ns - kept[0].picture.at_ns) / NS if kept else 0.0
 
 
-def _bytes(frame: av.VideoFrame) -> int:
+def frame_bytes(frame: av.VideoFrame) -> int:
+    """Give the memory that a frame takes."""
     return sum(plane.buffer_size for plane in frame.planes)

@@ -1,7 +1,8 @@
 """A roll: pictures and sound placed on the time of one take, from roll to cut."""
 
 from collections import deque
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from fractions import Fraction
@@ -67,7 +68,8 @@ class Roll:
 
     Used from one thread. A tick without a picture holds the one before: a loss where a picture was due, else a repeat,
     since the file's rate is higher. Where the source is faster, a tick whose own picture was skipped shows the next
-    one: a loss too, since what moves is uneven there. `others` says what is counted of inputs beside the first.
+    one: a loss too, since what moves is uneven there. `others` says what is counted of inputs beside the first. What
+    `is_sample` is no take.
     """
 
     def __init__(
@@ -76,7 +78,10 @@ class Roll:
         plan: FilePlan,
         mixer: TrackMixer,
         others: Callable[[], Iterable[InputCounts]] = lambda: (),
+        *,
+        is_sample: bool = False,
     ) -> None:
+        self.is_sample = is_sample
         self.parts, self.rate = parts, plan.tick_rate
         self.state = RollState.WAITING
         self.marks: list[MarkedMoment] = []
@@ -109,8 +114,17 @@ class Roll:
         return max(0, self._begins_ns - now_ns) / NS if self.state is RollState.WAITING and not self.ticks else 0.0
 
     def end_after(self, ticks: int) -> None:
-        """Cut the take by itself when it has so many frames."""
+        """Cut the take by itself when it has so many frames; what was before the press does not count."""
         self._until_tick = ticks
+
+    @contextmanager
+    def before_the_press(self) -> Iterator[None]:
+        """Take what was kept from before: its length counts from there on."""
+        until_tick, self._until_tick = self._until_tick, None
+        try:
+            yield
+        finally:
+            self._until_tick = None if until_tick is None else self.ticks + until_tick
 
     @property
     def ticks(self) -> int:

@@ -40,7 +40,7 @@ def take_sample(source: Source, path: Path, seconds: float, clock: Clock, stop: 
     making = path.with_name(f"{path.stem}.making{path.suffix}")
     failed: list[ReelError] = []
     lane = Lane(PartWriter(making, plan), closed=lambda error: failed.append(error) if error else None)
-    roll = source.make_roll(Parts(lane, plan))
+    roll = source.make_roll(Parts(lane, plan), is_sample=True)
     lane.start()
     try:
         source.call(lambda: source.begin(roll))

@@ -144,10 +144,11 @@ class Source:
         """How much later than its picture sound may come, since it is to lie earlier than it is heard."""
         return max(max(0, -one.sound.delay_ms) for one in self.setup.inputs) * NS // 1000
 
-    def make_roll(self, parts: Parts) -> Roll:
-        """Make the roll that a take of these parts is recorded by."""
+    def make_roll(self, parts: Parts, *, is_sample: bool = False) -> Roll:
+        """Make the roll that a take of these parts, or a sample, is recorded by."""
         mixer = TrackMixer(parts, self.setup, parts.plan, self.heard)
-        return Roll(parts, parts.plan, mixer, lambda: counted(self.setup, self.frames.insets, mixer))
+        others = partial(counted, self.setup, self.frames.insets, mixer)
+        return Roll(parts, parts.plan, mixer, others, is_sample=is_sample)
 
     def wait_tried(self, until_ns: int) -> None:
         """Wait until each input has been opened, or could not be, though not beyond an instant."""
@@ -205,8 +206,9 @@ class Source:
         if not reaches_back:
             return
         roll.parts.allow_more(self.reach.count)
-        for kept in self.reach.take():
-            roll.take_picture(kept.picture, kept.give, kept.interval, self._recently_heard())
+        with roll.before_the_press():
+            for kept in self.reach.take():
+                roll.take_picture(kept.picture, kept.give, kept.interval, self._recently_heard())
 
     @property
     def is_behind(self) -> bool:
@@ -351,7 +353,8 @@ class Source:
 
     @property
     def _reaches(self) -> bool:
-        return self.reach.seconds > 0 and self._roll is None
+        """Whether frames are kept for a take that may begin; while one rolls none are."""
+        return self.reach.seconds > 0 and (self._roll is None or self._roll.is_sample)
 
     def take_picture(self, place: int, picture: Picture, goes_on: Signal) -> None:
         """Take a picture of an input: the first one's is recorded and shown, another's is kept for that."""
@@ -369,7 +372,7 @@ class Source:
             self._take_heard()
             self._roll.see_mode(goes_on.mode, picture.at_ns)
             self._roll.take_picture(picture, make, 1 / goes_on.mode.rate, self._recently_heard())
-        elif self._reaches:
+        if self._reaches:
             self.reach.keep(picture, make(picture.at_ns), 1 / goes_on.mode.rate)
         if is_wanted:
             self._show(make(picture.at_ns))

@@ -10,7 +10,7 @@ from reel.core.media.framing import Framer
 from reel.core.media.hardware import HardwareEncoder, try_hardware
 from reel.core.media.limiter import Limiter
 from reel.core.media.loudness import Loud, Loudness
-from reel.core.media.overlay import Materials, Moment, Stroke, draw_strokes, keep_image
+from reel.core.media.overlay import Film, Materials, Moment, Stroke, draw_stroke, keep_image
 from reel.core.media.picture import JpegEncoder, poster
 from reel.core.media.planes import luma_of, planes_of
 from reel.core.media.preview import encode_for_browser
@@ -28,6 +28,7 @@ __all__ = [
     "RESCUED",
     "Arriving",
     "Composer",
+    "Film",
     "Follower",
     "Follows",
     "Framed",
@@ -56,7 +57,7 @@ __all__ = [
     "beside",
     "check_plain",
     "claimed_length",
-    "draw_strokes",
+    "draw_stroke",
     "encode_for_browser",
     "feed_signal",
     "hardest_second",

@@ -7,7 +7,7 @@ from typing import TypeAlias
 import av
 import numpy as np
 
-from reel.core.frame import FrameSetup, Piece, Placed
+from reel.core.frame import FrameSetup, Piece, Place, Placed
 from reel.core.media.colour import code_values
 from reel.core.media.framing import MATRIX_CODES, RANGE_CODES, Framer
 from reel.core.media.overlay import Film, Materials, Moment, draw, draw_case, edge_px
@@ -23,14 +23,14 @@ class Composer:
 
     Where one picture is all that is shown, it costs what framing costs. `arrangement` is the one that is on; `toggled`
     are the keys of pieces that are shown although they are hidden, or the other way round; `pen` is what was drawn by
-    hand, over all. What is only shown need not be `exact`. Used from one thread.
+    hand, film by film, over all. What is only shown need not be `exact`. Used from one thread.
     """
 
     def __init__(
         self, setup: FrameSetup, target: Signal, *, exact: bool = True, materials: Materials | None = None
     ) -> None:
         self.arrangement = 0
-        self.pen: Film | None = None
+        self.pen: tuple[Film, ...] = ()
         self._materials = materials or Materials()
         self.toggled: frozenset[str] = frozenset()
         self._setup, self._target, self._exact = setup, target, exact
@@ -48,7 +48,7 @@ class Composer:
     def is_single(self) -> bool:
         """Whether the first input's picture is all that is shown, so that no other picture is needed."""
         pieces = self.pieces
-        return len(pieces) == 1 and pieces[0].input == "" and self._is_base(pieces[0]) and self.pen is None
+        return len(pieces) == 1 and pieces[0].input == "" and self._is_base(pieces[0]) and not self.pen
 
     def compose(self, pictures: Mapping[str, Framed], moment: Moment | None = None) -> av.VideoFrame:
         """Give the frame for the newest pictures, by the names that pieces have for their inputs; clocks show `moment`.
@@ -56,12 +56,13 @@ class Composer:
         A piece whose input has sent nothing yet is left out. What is given may be the very frame that came, and is not
         to be changed.
         """
+        pen = self.pen  # another thread may draw meanwhile
         shown = [piece for piece in self.pieces if piece.overlay is not None or piece.input in pictures]
         base: av.VideoFrame | None = None
         if shown and self._is_base(shown[0]):
             piece = shown.pop(0)
             base, _ = self._cut(piece, *pictures[piece.input], padded=True)
-            if not shown and self.pen is None:
+            if not shown and not pen:
                 return base
         made = _copy(base or self._ground_frame(), self._target)
         for piece in shown:
@@ -74,17 +75,17 @@ class Composer:
                 edge = edge_px((cut.width, cut.height))
                 case = draw_case((cut.width, cut.height), self._target)
                 case.lay(made, placed.x_px - edge, placed.y_px - edge, piece.opacity)
-        if self.pen is not None:
-            self.pen.lay(made, 0, 0)
+        for film in pen:
+            film.lay(made)
         return made
 
     def _lay_overlay(self, frame: av.VideoFrame, piece: Piece, moment: Moment) -> None:
         assert piece.overlay is not None
-        place = piece.place
-        x, y, size = (place.x_px, place.y_px, (place.width_px, place.height_px)) if place else (0, 0, self._setup.size)
-        film = draw(piece.overlay, self._materials, moment, size, self._target)
+        width, height = self._setup.size
+        place = piece.place or Place(x_px=0, y_px=0, width_px=width, height_px=height)
+        film = draw(piece.overlay, self._materials, moment, place, self._target)
         if film is not None:
-            film.lay(frame, x // 2 * 2, y // 2 * 2, piece.opacity)
+            film.lay(frame, place.x_px // 2 * 2, place.y_px // 2 * 2, piece.opacity)
 
     def _is_base(self, piece: Piece) -> bool:
         """Say whether a piece may be framed onto black as a whole, without being laid over something."""

@@ -1,11 +1,12 @@
 """Drawing what is laid over the picture: words by FreeType, images with alpha, strokes of a pen."""
 
 import hashlib
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from io import BytesIO
 from pathlib import Path
+from typing import Any
 
 import av
 import numpy as np
@@ -14,9 +15,10 @@ from PIL import Image as Pictures
 from PIL import ImageDraw, ImageFont, UnidentifiedImageError
 
 from reel.core.errors import BadValueError
+from reel.core.frame import Place
 from reel.core.frame.overlay import Caption, Clock, Face, Font, Image, Lettering, Overlay
-from reel.core.media.colour import Floats, coded
-from reel.core.media.planes import planes_of
+from reel.core.media.colour import Floats, code_values, coded
+from reel.core.media.planes import Plane, planes_of
 from reel.core.signal import Signal, pixel_format
 
 MAX_IMAGE_BYTES, MAX_IMAGE_PX = 8_000_000, 4096
@@ -24,6 +26,11 @@ _PAD = 0.3  # of a line's height, around words on a ground
 # A case around a picture: its edge as a part of the shorter side, its colours (R, G, B, alpha).
 _EDGE = 0.03
 _CASE, _RIM = (24, 28, 30, 255), (86, 96, 100, 255)
+
+# Where less of a drawing's box than this is covered, its samples are picked out one by one.
+SPARSE_PART = 0.2
+# So many samples are mixed at a time.
+MIXED_AT_ONCE = 40_000
 
 Bytes = npt.NDArray[np.uint8]
 
@@ -63,34 +70,148 @@ class Stroke:
 
 
 class Film:
-    """A drawing that can be laid over frames coded as `target` is: its planes, each with how much it covers."""
+    """A drawing that can be laid over frames coded as a target is, whatever covers nothing left out.
 
-    def __init__(self, rgba: Bytes, target: Signal) -> None:
-        """Take (height, width, 4) of R, G, B and alpha."""
-        height, width = (side // 2 * 2 for side in rgba.shape[:2])
-        self.size = (width, height)
-        drawn = rgba[:height, :width].astype(np.float32) * np.float32(1 / 255)
+    `size` is that of the whole drawing, (width, height).
+    """
+
+    def __init__(self, size: tuple[int, int], layers: Sequence["_Layer"]) -> None:
+        self.size, self._layers = size, layers
+
+    @classmethod
+    def of(cls, rgba: Bytes, target: Signal, *, at: tuple[int, int] = (0, 0)) -> "Film":
+        """Take (height, width, 4) of R, G, B and alpha, of a drawing whose upper left corner lies at an even `at`."""
+        rgba = rgba[: rgba.shape[0] // 2 * 2, : rgba.shape[1] // 2 * 2]
+        size, box = (rgba.shape[1], rgba.shape[0]), _box(rgba[..., 3])
+        if box is None:
+            return cls(size, ())
+        drawn = rgba[box].astype(np.float32) * np.float32(1 / 255)
         cover = drawn[..., 3]
-        planes = coded(drawn[..., :3], target)
-        self._steps = pixel_format(target.pixels).subsampling
-        small = _reduced(cover, self._steps)
-        self._layers = [(planes[0] * cover, 1 - cover)]
-        self._layers += [(_reduced(plane * cover, self._steps), 1 - small) for plane in planes[1:]]
+        return cls(
+            size,
+            list(_layers(coded(drawn[..., :3], target), cover, (box[0].start + at[1], box[1].start + at[0]), target)),
+        )
 
-    def lay(self, frame: av.VideoFrame, x: int, y: int, opacity: int = 100) -> None:
+    @classmethod
+    def of_one_colour(cls, cover: Bytes, colour: str, target: Signal, *, at: tuple[int, int] = (0, 0)) -> "Film":
+        """Take (height, width) of cover, 255 where it covers all, of a drawing in one colour "#rrggbb"."""
+        size, box = (cover.shape[1], cover.shape[0]), _box(cover)
+        if box is None:
+            return cls(size, ())
+        part = cover[box].astype(np.float32) * np.float32(1 / 255)
+        values = [np.float32(value) for value in code_values(colour, target)]
+        return cls(size, list(_layers(values, part, (box[0].start + at[1], box[1].start + at[0]), target)))
+
+    def lay(self, frame: av.VideoFrame, x: int = 0, y: int = 0, opacity: int = 100) -> None:
         """Lay it over a frame with its upper left corner at an even point; what reaches over the edge is left out."""
-        part = np.float32(opacity / 100)
-        for number, (plane, (colour, through)) in enumerate(zip(planes_of(frame), self._layers, strict=True)):
-            across, down = self._steps if number else (1, 1)
-            left, top = x // across, y // down
-            x0, y0 = max(0, left), max(0, top)
-            x1, y1 = min(plane.shape[1], left + colour.shape[1]), min(plane.shape[0], top + colour.shape[0])
-            if x1 <= x0 or y1 <= y0:
-                continue
-            area = slice(y0 - top, y1 - top), slice(x0 - left, x1 - left)
-            under = plane[y0:y1, x0:x1]
-            mixed = colour[area] * part + under * (1 - part * (1 - through[area]))
-            under[:] = (mixed + 0.5).astype(plane.dtype)
+        for plane, layer in zip(planes_of(frame), self._layers, strict=False):
+            layer.lay(plane, x, y, opacity)
+
+
+def _box(cover: Bytes) -> tuple[slice, slice] | None:
+    """Give the rows and columns of what covers something, from even ones on; None where nothing does."""
+    rows, columns = (np.flatnonzero(cover.any(axis=axis)) for axis in (1, 0))
+    if not len(rows):
+        return None
+    return tuple(slice(int(found[0]) // 2 * 2, int(found[-1]) // 2 * 2 + 2) for found in (rows, columns))  # type: ignore[return-value]
+
+
+def _layers(
+    planes: Sequence[Floats | np.float32], cover: Floats, corner: tuple[int, int], target: Signal
+) -> Iterator["_Layer"]:
+    """Give the layers of a drawing: its code values, plane by plane, and its cover (height, width) from 0 to 1."""
+    steps, is_deep = pixel_format(target.pixels).subsampling, pixel_format(target.pixels).depth_bits > 8
+    for number, plane in enumerate(planes):
+        across, down = steps if number else (1, 1)
+        colour, covered = plane * cover, cover
+        if number:
+            colour, covered = _reduced(colour, steps), _reduced(cover, steps)
+        yield _Layer(colour, covered, (corner[0] // down, corner[1] // across), (down, across), is_deep=is_deep)
+
+
+class _Layer:
+    """One plane of a film: its code values times their cover, and its cover (both (height, width)).
+
+    Mixing is done in 256 steps: what is under it times how much is seen through, and the colour. Where only some
+    samples are touched those are picked out, and the solid ones copied.
+    """
+
+    def __init__(
+        self, colour: Floats, cover: Floats, corner: tuple[int, int], steps: tuple[int, int], *, is_deep: bool
+    ) -> None:
+        self._wide: Any = np.uint32 if is_deep else np.uint16  # 8 bits times 256 steps fit into 16
+        self._corner, self._steps = corner, steps
+        self._colour: npt.NDArray[Any] = (colour * 256 + 128.5).astype(self._wide)  # with what rounds the sum
+        self._through: npt.NDArray[Any] = (256 - cover * 256 + 0.5).astype(self._wide)
+        solid, mixed = self._through == 0, (self._through > 0) & (self._through < 256)
+        self._picked: tuple[_Picked, ...] | None = None
+        if not solid.all() and np.count_nonzero(solid) + np.count_nonzero(mixed) < SPARSE_PART * solid.size:
+            self._picked = tuple(_Picked(self._colour, self._through, where) for where in (solid, mixed))
+        self._fixed = (self._colour >> 8).astype(np.uint16 if is_deep else np.uint8) if solid.all() else None
+
+    def lay(self, plane: Plane, x: int, y: int, opacity: int) -> None:
+        """Lay it over a plane of a frame."""
+        top, left = self._corner[0] + y // self._steps[0], self._corner[1] + x // self._steps[1]
+        height, width = self._colour.shape
+        y0, x0 = max(0, top), max(0, left)
+        y1, x1 = min(plane.shape[0], top + height), min(plane.shape[1], left + width)
+        if x1 <= x0 or y1 <= y0:
+            return
+        under, area = plane[y0:y1, x0:x1], (slice(y0 - top, y1 - top), slice(x0 - left, x1 - left))
+        if opacity == 100 and self._fixed is not None:
+            under[:] = self._fixed[area]
+        elif (
+            opacity == 100
+            and self._picked is not None
+            and under.shape == self._colour.shape
+            and plane.flags.c_contiguous
+        ):
+            for picked in self._picked:
+                picked.lay(plane.reshape(-1), top * plane.shape[1] + left, plane.shape[1])
+        else:
+            _mix(under, *self._faded(area, opacity))
+
+    def _faded(self, area: tuple[slice, slice], opacity: int) -> tuple[npt.NDArray[Any], npt.NDArray[Any]]:
+        """Give the colour and what is seen through it in an area, at an opacity in percent."""
+        colour, through = self._colour[area], self._through[area]
+        if opacity == 100:
+            return colour, through
+        part = round(opacity * 2.56)
+        seen = (colour.astype(np.uint32) - 128) * part // 256 + 128
+        return seen.astype(self._wide), (256 - (256 - through.astype(np.uint32)) * part // 256).astype(self._wide)
+
+
+class _Picked:
+    """Some samples of a layer, by where they lie in a plane."""
+
+    def __init__(self, colour: npt.NDArray[Any], through: npt.NDArray[Any], where: npt.NDArray[np.bool_]) -> None:
+        self._rows, self._columns = np.nonzero(where)
+        self._colour, self._through = colour[where], through[where]
+        self._is_solid = not self._through.any()
+        self._width, self._spots = 0, self._rows
+
+    def lay(self, samples: Plane, start: int, width: int) -> None:
+        """Lay them over all samples of a plane of so many a line, the layer's first at `start`."""
+        if width != self._width:
+            self._width, self._spots = width, self._rows * width + self._columns
+        spots = self._spots + start if start else self._spots
+        if self._is_solid:
+            samples[spots] = self._colour >> 8
+        else:
+            samples[spots] = (samples[spots] * self._through + self._colour) >> 8
+
+
+def _mix(under: Plane, colour: npt.NDArray[Any], through: npt.NDArray[Any]) -> None:
+    """Mix a colour over samples, some lines at a time, so that what is worked on stays near the processor."""
+    lines = max(1, MIXED_AT_ONCE // under.shape[1])
+    room = np.empty((lines, under.shape[1]), dtype=colour.dtype)
+    for first in range(0, under.shape[0], lines):
+        some = slice(first, min(first + lines, under.shape[0]))
+        mixed = room[: some.stop - first]
+        np.multiply(under[some], through[some], out=mixed)
+        mixed += colour[some]
+        mixed >>= 8
+        under[some] = mixed
 
 
 def _reduced(plane: Floats, steps: tuple[int, int]) -> Floats:
@@ -101,10 +222,10 @@ def _reduced(plane: Floats, steps: tuple[int, int]) -> Floats:
     return reduced
 
 
-def draw(overlay: Overlay, materials: Materials, moment: Moment, size: tuple[int, int], target: Signal) -> Film | None:
-    """Draw an overlay for frames of `target`; an image is brought to `size` (width, height).
+def draw(overlay: Overlay, materials: Materials, moment: Moment, place: Place, target: Signal) -> Film | None:
+    """Draw an overlay for frames of `target`; an image is brought to the size of its `place`.
 
-    None for an image that is not there.
+    None for an image that is not there, or of which nothing is seen.
     """
     if isinstance(overlay, Caption):
         return _written(overlay.text, overlay.lettering, materials, target)
@@ -112,7 +233,7 @@ def draw(overlay: Overlay, materials: Materials, moment: Moment, size: tuple[int
         text = moment.timecode if overlay.face is Face.TIMECODE else moment.time
         return _written(text, overlay.lettering, materials, target)
     assert isinstance(overlay, Image)
-    return _image(overlay.name, materials, size, target)
+    return _image(overlay.name, materials, place, target)
 
 
 @lru_cache(maxsize=64)
@@ -124,7 +245,7 @@ def _written(text: str, lettering: Lettering, materials: Materials, target: Sign
     size = int(right - left) + 2 * pad + 2, int(bottom - top) + 2 * pad + 2
     drawn = Pictures.new("RGBA", size, f"{lettering.ground}ff" if lettering.ground else f"{lettering.colour}00")
     ImageDraw.Draw(drawn).multiline_text((pad - left, pad - top), text, font=font, fill=f"{lettering.colour}ff")
-    return Film(np.asarray(drawn), target)
+    return Film.of(np.asarray(drawn), target)
 
 
 @lru_cache(maxsize=16)
@@ -143,15 +264,23 @@ def _weight(font: ImageFont.FreeTypeFont) -> float:
 
 
 @lru_cache(maxsize=8)
-def _image(name: str, materials: Materials, size: tuple[int, int], target: Signal) -> Film | None:
+def _image(name: str, materials: Materials, place: Place, target: Signal) -> Film | None:
+    """Give the part of an image that the frame shows, where it lies in its `place`."""
     if materials.images is None:
+        return None
+    left, top = max(0, -place.x_px) // 2 * 2, max(0, -place.y_px) // 2 * 2
+    width = min(place.width_px, target.mode.width_px - place.x_px) // 2 * 2 - left
+    height = min(place.height_px, target.mode.height_px - place.y_px) // 2 * 2 - top
+    if width <= 0 or height <= 0:
         return None
     try:
         with Pictures.open(materials.images / name) as opened:
-            scaled = opened.convert("RGBA").resize(size, Pictures.Resampling.LANCZOS)
+            wide, high = opened.width / place.width_px, opened.height / place.height_px
+            box = (left * wide, top * high, (left + width) * wide, (top + height) * high)
+            scaled = opened.convert("RGBA").resize((width, height), Pictures.Resampling.LANCZOS, box=box)
     except OSError:
         return None
-    return Film(np.asarray(scaled), target)
+    return Film.of(np.asarray(scaled), target, at=(left, top))
 
 
 def edge_px(size: tuple[int, int]) -> int:
@@ -176,7 +305,7 @@ def draw_case(size: tuple[int, int], target: Signal) -> Film:
     canvas.rounded_rectangle((across - half, down - rim // 2, across + half, down + rim // 2), rim // 2, fill=_RIM)
     small = drawn.resize(whole, Pictures.Resampling.BOX)
     ImageDraw.Draw(small).rectangle((edge, edge, edge + short - 1, edge + long - 1), fill=(0, 0, 0, 0))
-    return Film(np.asarray(small if size[1] >= size[0] else small.transpose(Pictures.Transpose.ROTATE_90)), target)
+    return Film.of(np.asarray(small if size[1] >= size[0] else small.transpose(Pictures.Transpose.ROTATE_90)), target)
 
 
 def keep_image(data: bytes, folder: Path) -> tuple[str, tuple[int, int]]:
@@ -204,18 +333,18 @@ def keep_image(data: bytes, folder: Path) -> tuple[str, tuple[int, int]]:
     return name, size
 
 
-def draw_strokes(strokes: Iterable[Stroke], target: Signal) -> Film:
-    """Draw strokes of a pen on a film of the frame's size."""
-    drawn = Pictures.new("RGBA", (target.mode.width_px, target.mode.height_px), (0, 0, 0, 0))
-    canvas = ImageDraw.Draw(drawn)
-    for stroke in strokes:
-        _draw_stroke(canvas, stroke.points, stroke)
-    return Film(np.asarray(drawn), target)
-
-
-def _draw_stroke(canvas: ImageDraw.ImageDraw, points: Sequence[tuple[int, int]], stroke: Stroke) -> None:
-    half, fill = stroke.width_px / 2, f"{stroke.colour}ff"
+def draw_stroke(stroke: Stroke, target: Signal) -> Film:
+    """Draw a stroke of a pen on a film of its own, as large as the stroke is within the frame."""
+    reach = stroke.width_px + 2
+    columns, rows = zip(*stroke.points, strict=True)
+    left, top = (max(0, min(values) - reach) // 2 * 2 for values in (columns, rows))
+    sides = ((columns, left, target.mode.width_px), (rows, top, target.mode.height_px))
+    width, height = (max(2, min(side, max(values) + reach + 2) - start) for values, start, side in sides)
+    drawn = Pictures.new("L", (width + width % 2, height + height % 2), 0)
+    canvas, half = ImageDraw.Draw(drawn), stroke.width_px / 2
+    points = [(x - left, y - top) for x, y in stroke.points]
     if len(points) > 1:
-        canvas.line(points, fill=fill, width=stroke.width_px, joint="curve")
+        canvas.line(points, fill=255, width=stroke.width_px, joint="curve")
     for x, y in (points[0], points[-1]):
-        canvas.ellipse((x - half, y - half, x + half, y + half), fill=fill)
+        canvas.ellipse((x - half, y - half, x + half, y + half), fill=255)
+    return Film.of_one_colour(np.asarray(drawn), stroke.colour, target, at=(left, top))

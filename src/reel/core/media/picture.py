@@ -29,6 +29,8 @@ class JpegEncoder:
         )
         if self._context is None or self._size != (small.width, small.height):
             self._context, self._size = self._open(small.width, small.height), (small.width, small.height)
+        if small is frame:  # nothing was to be done; it may be just being recorded, and keeps its time
+            small = frame.reformat(format="yuvj422p").reformat(format="yuvj420p")
         small.pts, small.time_base = None, Fraction(1, 25)
         return b"".join(bytes(packet) for packet in self._context.encode(small))
 

@@ -117,12 +117,12 @@ class FaultTests(ServerTestCase):
         shown = Arrangement(pieces=(Piece(), corner))
         setup = replace(LIGHT, inputs=(*LIGHT.inputs, camera), frame=replace(LIGHT.frame, arrangements=(shown,)))
         stroke = Stroke(points=((0, 0), (100, 100)))
-        for place, name in ((Inset, "feed"), (frames, "draw_strokes")):
+        for place, name in ((Inset, "feed"), (frames, "draw_stroke")):
             with self.subTest(name):
                 take = self.start_roll(setup)
                 self.wait_for(lambda status: status.rolls and status.rolls[0].length_s > 0.5)
                 with planted(place, name, ZeroDivisionError("planted")) as calls:
-                    if name == "draw_strokes":
+                    if name == "draw_stroke":
                         with self.assertRaises(RefusedError) as raised:
                             self.client.ask(Draw(rig_id=1, stroke=stroke))
                         self.assertIn("planted", str(raised.exception))

@@ -6,16 +6,25 @@ import unittest
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
+from unittest.mock import patch
+
+import av
 
 from reel.core.errors import BadValueError
 from reel.core.file import ConstantQuality, Recipe
+from reel.core.frame import Arrangement, FrameSetup, Piece
 from reel.core.line import DeviceKind, propose
 from reel.core.line.tests.rigs import feed_input, of
 from reel.core.measure import prove
 from reel.core.media import PartWriter, Shelf, probe
 from reel.core.roll import CutBy, MarkKind, RollSetup
-from reel.core.signal import Mode
+from reel.core.signal import NS, Mode, Picture
+from reel.recorder.clock import VirtualClock
+from reel.recorder.insets import Inset
+from reel.recorder.lane import Lane
 from reel.recorder.messages import Ask, Behind, Cut, StartRoll
+from reel.recorder.parts import Parts
+from reel.recorder.reaching import frame_bytes
 from reel.recorder.source import Source
 from reel.recorder.tests.plain import SMALL, lumas, opener
 from reel.recorder.tests.test_faults import planted
@@ -71,16 +80,68 @@ class VirtualRollTests(unittest.TestCase):
             Source.begin = begin
         self.assert_shows(take, range(72, 120))
 
-    def test_what_was_before_the_press_begins_the_take_in_picture_and_sound(self):
+    def reaching(self, length_ticks=None):
+        """Press at 6 s with 3 s kept, and cut at 9 s or after a length."""
         begin = Source.begin
-        Source.begin = lambda source, roll: begin(source, roll, reaches_back=True)
-        try:
-            take = self.roll([(6, 8)], roll=RollSetup(reach_back_s=3), pulses=(4, 7))
-        finally:
-            Source.begin = begin
-        facts = probe(take.path)
-        self.assertEqual(facts.video.frames, 5 * 24)
+
+        def pressed(source, roll):
+            if length_ticks:
+                roll.end_after(length_ticks)
+            begin(source, roll, reaches_back=True)
+
+        with patch.object(Source, "begin", pressed):
+            return self.roll([(6, 9)], roll=RollSetup(reach_back_s=3), pulses=(4, 7))
+
+    def test_a_length_counts_from_the_press_on(self):
+        take = self.reaching(length_ticks=2 * 24)
         self.assert_shows(take, range(3 * 24, 8 * 24))
+
+    def test_what_is_kept_before_the_press_is_the_frame_alone_and_a_sample_takes_nothing_of_it(self):
+        """The picture that came may be larger than the frame, and is not needed any more."""
+        small = FrameSetup(mode=SMALL)
+        setup = of(feed_input("garden.mp4"), frame=small, recipe=EXACT, roll=RollSetup(reach_back_s=3))
+        source = Source(setup, [opener(mode=Mode.parse("128x128p24"))], clock := VirtualClock())
+        source.run_until(4 * NS)
+        lane = Lane(PartWriter(self.shelf.root / "sample.mkv", source.plan()), closed=lambda error: None)
+        lane.start()
+        source.begin(source.make_roll(Parts(lane, source.plan()), is_sample=True))
+        source.run_until(5 * NS)
+        source.cut(clock.now_ns())
+        source.run_until(6 * NS)
+        kept = list(source.reach._kept)
+        self.assertEqual([one.picture.sequence for one in kept], list(range(73, 145)))
+        self.assertEqual({(one.picture.frame.width, one.picture.frame.height) for one in kept}, {(64, 64)})
+        source.close()
+        lane.ended.wait(20)
+
+    def test_an_inset_keeps_no_more_than_its_share_of_memory(self):
+        inset = Inset()
+        for number in range(60):
+            frame = av.VideoFrame(3840, 2160, "yuv420p")
+            inset.feed(
+                Picture(at_ns=number * NS // 60, sequence=number, frame=frame), Fraction(1), Fraction(1, 60), None
+            )
+        self.assertLess(sum(frame_bytes(frame) for _, (frame, _) in inset._pictures), 100_000_000)
+        self.assertIs(inset.newest(NS)[0], frame)
+
+    def test_switching_while_the_first_input_is_gone_is_in_the_file(self):
+        grounds = tuple(
+            Arrangement(name=name, pieces=pieces)
+            for name, pieces in (("whole", (Piece(),)), ("faint", (Piece(opacity=0),)))
+        )
+        setup = of(feed_input("garden.mp4"), frame=FrameSetup(mode=SMALL, arrangements=grounds), recipe=EXACT)
+        take = record(
+            setup, opener(mode=SMALL, grey=lambda number: 120, fails_s=(1, 9)), self.shelf, rig_name="moss",
+            rolled_s=[(0, 4)], does_s=[(2, lambda source: source.arrange(1)), (3, lambda source: source.arrange(0))],
+        )  # fmt: skip
+        found = [round(luma) for luma in lumas(take.path)]
+        self.assertEqual([found[place] for place in (10, 40, 60, 90)], [120, 120, 16, 120])
+
+    def test_what_was_before_the_press_begins_the_take_in_picture_and_sound(self):
+        take = self.reaching()
+        facts = probe(take.path)
+        self.assertEqual(facts.video.frames, 6 * 24)
+        self.assert_shows(take, range(3 * 24, 9 * 24))
         self.assertEqual(facts.sound[0].holes, ())
 
     def test_a_time_lapse_takes_one_picture_of_so_many_and_loses_none(self):

@@ -17,6 +17,7 @@ from reel.core.frame import (
     Image,
     Overlay,
     Piece,
+    Place,
     Proposal,
     proposals,
     scaling,
@@ -204,7 +205,13 @@ def title_of(overlay: Overlay | None) -> str:
 def size_of(overlay: Overlay) -> tuple[int, int]:
     """Give the (width, height) in pixels of what words take."""
     drawn_on = Signal(mode=USUAL_FRAME)  # how it is coded changes no size
-    film = draw(overlay, Materials(fonts=FONTS, images=settings.HOME.images), Moment(), (2, 2), drawn_on)
+    film = draw(
+        overlay,
+        Materials(fonts=FONTS, images=settings.HOME.images),
+        Moment(),
+        Place(x_px=0, y_px=0, width_px=2, height_px=2),
+        drawn_on,
+    )
     return film.size if film is not None else (2, 2)
 
 

@@ -12,7 +12,8 @@ from PIL import Image as Pictures
 
 from reel.core.errors import BadValueError
 from reel.core.frame import Arrangement, Caption, Clock, Fit, Font, FrameSetup, Image, Lettering, Piece, Place
-from reel.core.media import Composer, Materials, Moment, Stroke, draw_strokes, keep_image, planes_of
+from reel.core.media import Composer, Film, Materials, Moment, Stroke, draw_stroke, keep_image, planes_of
+from reel.core.media.colour import coded
 from reel.core.media.composing import code_values
 from reel.core.media.overlay import edge_px
 from reel.core.signal import Mode, Signal
@@ -42,7 +43,7 @@ class OverlayTests(unittest.TestCase):
         self.images = Path(folder.name) / "images"
         self.materials = Materials(fonts=FONTS, images=self.images)
 
-    def composed(self, overlay, *, place=(20, 20, 40, 20), opacity=100, moment=None, pen=None):
+    def composed(self, overlay, *, place=(20, 20, 40, 20), opacity=100, moment=None, pen=()):
         x, y, width, height = place
         piece = Piece(overlay=overlay, opacity=opacity, place=Place(x_px=x, y_px=y, width_px=width, height_px=height))
         pieces = (Piece(), piece) if overlay else (Piece(),)
@@ -112,8 +113,8 @@ class OverlayTests(unittest.TestCase):
         self.assertFalse(np.array_equal(first, later))
 
     def test_strokes_of_the_pen_lie_over_all(self):
-        film = draw_strokes([Stroke(points=((10, 90), (310, 90)), width_px=8, colour="#ffffff")], Signal(mode=MODE))
-        luma = self.composed(None, pen=film)[0]
+        film = draw_stroke(Stroke(points=((10, 90), (310, 90)), width_px=8, colour="#ffffff"), Signal(mode=MODE))
+        luma = self.composed(None, pen=(film,))[0]
         self.assertGreater(luma[90, 20:300].min(), 230)
         self.assertTrue((luma[:80] == 60).all())
         for wrong in ({"points": ()}, {"points": ((0, 0),) * 2001}, {"points": ((10**6, 0),)}):
@@ -122,6 +123,42 @@ class OverlayTests(unittest.TestCase):
         for wrong in ({"width_px": 0}, {"width_px": 81}, {"colour": "red"}):
             with self.assertRaises(BadValueError):
                 Stroke(points=((0, 0),), **wrong)
+
+    def test_a_film_is_mixed_as_exact_arithmetic_says_wherever_it_lies(self):
+        """Within a code value: solid, half covered, mostly empty; in 8 and 10 bits; whole and cut off at the edges."""
+        rng = np.random.default_rng(5)
+        for pixels, steps in (("yuv420p", (2, 2)), ("yuv422p10le", (1, 2)), ("yuv444p", (1, 1))):
+            target = Signal(mode=MODE, pixels=pixels)
+            for kind in ("solid", "half", "sparse", "nothing"):
+                rgba = rng.integers(0, 256, (60, 90, 4), dtype=np.uint8)
+                rgba[..., 3] = {"solid": 255, "half": rgba[..., 3], "sparse": 0, "nothing": 0}[kind]
+                if kind == "sparse":
+                    rgba[20:24, 30:70, 3] = rng.integers(0, 2, (4, 40)) * 255
+                for x, y, opacity in ((40, 30, 100), (40, 30, 37), (-20, -10, 100), (280, 150, 100)):
+                    frame = av.VideoFrame(320, 180, pixels)
+                    for plane in planes_of(frame):
+                        plane[:] = rng.integers(60, 200, plane.shape)
+                    before = [plane.astype(float) for plane in planes_of(frame)]
+                    Film.of(rgba, target).lay(frame, x, y, opacity)
+                    cover = rgba[..., 3] / 255 * opacity / 100
+                    for number, (plane, under) in enumerate(zip(planes_of(frame), before, strict=True)):
+                        down, across = steps if number else (1, 1)
+                        colour = coded(rgba[..., :3].astype(np.float32) / 255, target)[number] * cover
+                        mixed, covered = (
+                            one.reshape(60 // down, down, 90 // across, across).mean(axis=(1, 3))
+                            for one in (colour, cover)
+                        )
+                        wide = (
+                            np.zeros((180 // down + 400, 320 // across + 400)),
+                            np.zeros((180 // down + 400, 320 // across + 400)),
+                        )
+                        top, left = y // down + 200, x // across + 200
+                        for whole, one in zip(wide, (mixed, covered), strict=True):
+                            whole[top : top + one.shape[0], left : left + one.shape[1]] = one
+                        height, width = plane.shape
+                        colour, cover_ = (one[200 : 200 + height, 200 : 200 + width] for one in wide)
+                        apart = np.abs(plane - (under * (1 - cover_) + colour)).max()
+                        self.assertLess(apart, 1.6 if plane.dtype == np.uint8 else 3, (pixels, kind, x, opacity))
 
     def test_what_is_no_png_or_too_big_is_refused_and_not_kept(self):
         for data in (
