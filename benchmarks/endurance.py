@@ -3,13 +3,14 @@
 import tempfile
 import threading
 import time
-import urllib.request
 from contextlib import suppress
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
 import av
+from websockets.exceptions import ConnectionClosed
+from websockets.sync.client import connect
 
 from benchmarks.stack import PORT, rig_setup, started
 from reel.core.file import ConstantQuality, Recipe
@@ -37,8 +38,7 @@ def live(minutes: float) -> dict[str, float]:
             tracks=(TrackSetup(name="game"), TrackSetup(name="again")),
         )
         stop = threading.Event()
-        for path in ("roll/events/?rig=1", "roll/picture/1/"):
-            threading.Thread(target=_look, args=(path, stop), daemon=True).start()
+        threading.Thread(target=_look, args=(stop,), daemon=True).start()
         time.sleep(3)
         (take,) = client.ask(StartRoll(rigs=(RigToRoll(rig_id=1, rig_name="bench", setup=setup),))).takes
         time.sleep(60)
@@ -52,11 +52,11 @@ def live(minutes: float) -> dict[str, float]:
         return {"live_lost": float(counts.lost), "live_memory_growth_mb": (late - early) / 1e6}
 
 
-def _look(path: str, stop: threading.Event) -> None:
+def _look(stop: threading.Event) -> None:
     """Take what a page takes."""
-    with suppress(OSError), urllib.request.urlopen(f"http://127.0.0.1:{PORT}/{path}") as response:
-        while not stop.is_set() and response.read(4096):
-            pass
+    with suppress(OSError, ConnectionClosed), connect(f"ws://127.0.0.1:{PORT}/live/?rig=1") as page:
+        while not stop.is_set():
+            page.recv()
 
 
 def _memory(home: Path) -> int:

@@ -4,6 +4,7 @@ import json
 import os
 import re
 import signal
+import struct
 import subprocess
 import sys
 import tempfile
@@ -13,6 +14,8 @@ import urllib.request
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+
+from websockets.sync.client import connect
 
 from reel.core.line import RigSetup
 from reel.core.wire import from_plain
@@ -90,18 +93,14 @@ def _roll_to_first_frame(client: Client, setup: RigSetup) -> float:
 
 
 def _picture_to_page(client: Client, setup: RigSetup) -> float:
-    """Give the median time from a picture's composing in the recorder to its last byte over HTTP."""
+    """Give the median time from a picture's composing in the recorder to its last byte in the page's WebSocket."""
     client.ask(Open(rig_id=1, setup=setup))
     delays: list[float] = []
-    composed_ns = 0
-    with urllib.request.urlopen(f"http://127.0.0.1:{PORT}/roll/picture/1/", timeout=10) as response:
+    with connect(f"ws://127.0.0.1:{PORT}/live/?rig=1") as page:
         while len(delays) < 60:
-            line = response.readline()
-            if found := re.match(rb"Reel-Composed-Ns: (\d+)", line):
-                composed_ns = int(found[1])
-            elif found := re.match(rb"Content-Length: (\d+)", line):
-                response.readline()
-                response.read(int(found[1]))
+            message = page.recv(timeout=10)
+            if isinstance(message, bytes) and message[:1] == b"P":
+                (composed_ns,) = struct.unpack_from("<Q", message, 1)
                 delays.append((time.monotonic_ns() - composed_ns) / 1e9)
     return sorted(delays)[len(delays) // 2]
 

@@ -10,6 +10,8 @@ from uvicorn.protocols.http.h11_impl import H11Protocol
 # A request is to be there, and a page that reads nothing more is let go, after so many seconds.
 REQUEST_S = 20.0
 STALLED_S = 120.0
+# What a page says over its WebSocket is short.
+MESSAGE_BYTES = 4096
 
 
 class PatientProtocol(H11Protocol):
@@ -32,6 +34,13 @@ class PatientProtocol(H11Protocol):
             self._request_due = None
         elif not whole and self._request_due is None:
             self._request_due = self.loop.call_later(REQUEST_S, self._let_go)
+
+    def handle_websocket_upgrade(self, event: Any) -> None:
+        """Wait for no request any more: it has become a WebSocket, whose silence is noticed by its pings."""
+        if self._request_due is not None:
+            self._request_due.cancel()
+            self._request_due = None
+        super().handle_websocket_upgrade(event)
 
     def pause_writing(self) -> None:
         """Wait for the client to read on."""
@@ -67,6 +76,9 @@ def main(port: int) -> None:
         host="127.0.0.1",
         port=port,
         http=PatientProtocol,
+        ws="websockets-sansio",
+        ws_max_size=MESSAGE_BYTES,
+        ws_per_message_deflate=False,  # pictures are compressed already, and the rest stays on this machine
         log_level="warning",
         server_header=False,
         timeout_graceful_shutdown=1,

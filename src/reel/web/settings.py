@@ -87,7 +87,7 @@ CONTENT_SECURITY_POLICY = {
         "default-src": [NONE],
         "script-src": [SELF],
         "style-src": [SELF],
-        "img-src": [SELF, "data:"],
+        "img-src": [SELF, "data:", "blob:"],
         "media-src": [SELF],
         "font-src": [SELF],
         "connect-src": [SELF],

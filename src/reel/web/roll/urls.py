@@ -14,8 +14,4 @@ urlpatterns = [
     path("cut/", views.cut, name="cut"),
     path("band/", views.band, name="band"),
     path("fields/<number:rig_id>/", views.test_fields, name="test-fields"),
-    path("events/", views.events, name="events"),
-    path("picture/<number:rig_id>/", views.picture, name="picture"),
-    path("sound/<number:rig_id>/mix/", views.sound, name="listen"),
-    path("sound/<number:rig_id>/<number:place>/", views.sound, name="listen"),
 ]

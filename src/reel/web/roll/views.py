@@ -1,50 +1,22 @@
-"""Rolling, holding, marking and cutting; and what streams to the page meanwhile."""
+"""Rolling, holding, marking and cutting."""
 
-import asyncio
-import json
-import logging
-import struct
-import time
-import uuid
-from collections.abc import AsyncIterator
-from contextlib import suppress
-from dataclasses import replace
 from fractions import Fraction
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
 
-from reel.core.errors import ReelError
 from reel.core.roll import TRIAL_S
-from reel.recorder.messages import (
-    MAX_LABEL,
-    MIX,
-    AddMark,
-    CarryOn,
-    Cut,
-    Hold,
-    Leave,
-    RefusedError,
-    StartRoll,
-    TestFields,
-)
+from reel.recorder.messages import MAX_LABEL, AddMark, CarryOn, Cut, Hold, RefusedError, StartRoll, TestFields
 from reel.web.live.facts import live_facts
 from reel.web.live.recorder import client, glance, place_of, rig_status
 from reel.web.rigs.actions import refuse_slow_drive, refuse_unasked
 from reel.web.rigs.context import cost_of
 from reel.web.rigs.models import Rig
 from reel.web.ui.typed import clean_name, number_of, numbers_of
-
-log = logging.getLogger(__name__)
-KEEP_OPEN_S = 2.0
-SILENCE_MS = 1_500
-# Each event costs the page a drawing: only meters need all of the recorder's twenty a second.
-SELDOM_S = 0.08
-BOUNDARY = "picture"
 
 
 @require_POST
@@ -127,112 +99,8 @@ def band(request: HttpRequest) -> HttpResponse:
     return render(request, "roll/_band.html", {"rolls": live["rolls"], "live": live})
 
 
-@require_GET
-async def events(request: HttpRequest) -> StreamingHttpResponse:
-    """Stream the status ten times a second, and keep the rig of `?rig=` open meanwhile; `?input=` is what is seen.
-
-    With `?desk=1`, for meters, each status is given as it comes, with what is heard of all inputs.
-    """
-    rig_id = number_of(request.GET.get("rig", ""))
-    return StreamingHttpResponse(
-        _events(rig_id, place_of(request), desk=request.GET.get("desk") == "1"),
-        content_type="text/event-stream",
-        headers={"Cache-Control": "no-store"},
-    )
-
-
-@require_GET
-async def picture(request: HttpRequest, rig_id: int) -> StreamingHttpResponse:
-    """Stream a rig's framed picture as motion JPEG."""
-    return StreamingHttpResponse(
-        _pictures(rig_id),
-        content_type=f"multipart/x-mixed-replace; boundary={BOUNDARY}",
-        headers={"Cache-Control": "no-store"},
-    )
-
-
-@require_GET
-async def sound(request: HttpRequest, rig_id: int, place: int | None = None) -> StreamingHttpResponse:
-    """Stream what is heard of a rig: one input, or the mix of all that goes on a track."""
-    what = MIX if place is None else str(place)
-    return StreamingHttpResponse(
-        _sounds(rig_id, what), content_type="application/octet-stream", headers={"Cache-Control": "no-store"}
-    )
-
-
-async def _events(rig_id: int | None, place: int, *, desk: bool) -> AsyncIterator[bytes]:
-    """Give the status as it comes. The rig is kept open beside that, and let go when the page leaves."""
-    lease = Lease(rig_id) if rig_id is not None else None
-    keeping = asyncio.create_task(lease.keep()) if lease else None
-    given_s = 0.0
-    try:
-        async for status in client().statuses(silence_ms=SILENCE_MS):
-            if not desk and status is not None and time.monotonic() - given_s < SELDOM_S:
-                continue
-            given_s = time.monotonic()
-            rig = rig_status(status, rig_id) if rig_id is not None else None
-            facts = live_facts(status, rig, place, problem=lease.problem if lease else "", desk=desk)
-            yield b"data: " + json.dumps(facts).encode() + b"\n\n"
-    finally:
-        if keeping is not None:
-            keeping.cancel()
-
-
-class Lease:
-    """A page's hold on a rig. `problem` says why it can't be renewed just now, where the status does not say it."""
-
-    def __init__(self, rig_id: int) -> None:
-        self._rig_id, self._viewer = rig_id, uuid.uuid4().hex
-        self.problem = ""
-
-    async def keep(self) -> None:
-        """Renew it until cancelled, whatever fails meanwhile; then say that this page has left."""
-        try:
-            while True:
-                try:
-                    await self._renew()
-                    self.problem = ""
-                except Exception as error:
-                    if not isinstance(error, ReelError):  # what Reel raises is in the next status
-                        self.problem = f"This rig can't be kept open just now ({error}). That is tried again by itself."
-                        log.exception("Keeping rig %s open failed", self._rig_id)
-                await asyncio.sleep(KEEP_OPEN_S)
-        finally:
-            with suppress(ReelError):
-                leaving = Leave(rig_id=self._rig_id, viewer=self._viewer)
-                await asyncio.shield(asyncio.to_thread(client().ask, leaving))
-
-    async def _renew(self) -> None:
-        rig = await Rig.objects.filter(pk=self._rig_id).afirst()
-        if rig is not None and rig.is_asked:
-            opening = replace(rig.opening, viewer=self._viewer)
-            await asyncio.to_thread(client().ask, opening)
-
-
-async def _pictures(rig_id: int) -> AsyncIterator[bytes]:
-    yield f"--{BOUNDARY}\r\n".encode()
-    async for picture in client().pictures(rig_id, silence_ms=SILENCE_MS):
-        if picture is not None:
-            yield _part(*picture)
-
-
-async def _sounds(rig_id: int, what: str) -> AsyncIterator[bytes]:
-    """Give blocks of 16-bit samples, each behind its length in bytes, its age in ms, its rate and channels (uint32)."""
-    async for block in client().sounds(rig_id, what, silence_ms=SILENCE_MS):
-        if block is not None:
-            samples, at_ns, comes = block
-            age_ms = max(0, time.monotonic_ns() - at_ns) // 1_000_000
-            yield struct.pack("<4I", len(samples), age_ms, comes.rate_hz, comes.channels) + samples
-
-
-def _part(jpeg: bytes, composed_ns: int) -> bytes:
-    """Give one picture as a part of the stream, with the boundary after it: a browser shows it when it sees that."""
-    head = f"Content-Type: image/jpeg\r\nReel-Composed-Ns: {composed_ns}\r\nContent-Length: {len(jpeg)}\r\n\r\n"
-    return head.encode() + jpeg + f"\r\n--{BOUNDARY}\r\n".encode()
-
-
 def _done(request: HttpRequest, address: str) -> HttpResponse:
-    """Answer htmx with nothing, since the event stream shows what changed; send a plain form to a page."""
+    """Answer htmx with nothing, since the live facts show what changed; send a plain form to a page."""
     return HttpResponse(status=204) if getattr(request, "htmx", False) else redirect(address)
 
 

@@ -38,6 +38,21 @@ class RollingTests(StackTestCase):
             )
         )
 
+    def test_ten_tabs_of_a_rig_show_its_picture_and_each_can_cut(self):
+        """A browser opens six connections to a host in all its tabs together."""
+        self.open("Potting bench, camera", "Roll")
+        tabs = [self.page, *(self.page.context.new_page() for _ in range(9))]
+        for tab in tabs[1:]:
+            tab.goto(self.page.url)
+        for tab in tabs:
+            tab.wait_for_function("() => document.querySelector('img[data-live]').naturalWidth > 100", timeout=60_000)
+        self.page.get_by_role("button", name="Roll R").click()
+        for tab in tabs:
+            expect(tab.locator(".band")).to_contain_text("Rolling")
+        self.wait_for_length(1)
+        tabs[-1].keyboard.press("x")
+        tabs[-1].wait_for_url(re.compile(r"/takes/\d+/$"))
+
     def test_a_trial_says_what_it_costs_is_held_against_another_and_kept_or_forgotten(self):
         page = self.page
         self.open("Potting bench, camera", "Roll")

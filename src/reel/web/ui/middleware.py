@@ -25,7 +25,7 @@ class OwnPages(MiddlewareMixin):
             return HttpResponse("Reel answers to its own address only.", content_type="text/plain", status=400)
         site, origin = request.headers.get("Sec-Fetch-Site"), request.headers.get("Origin")
         is_link = request.method == "GET" and request.headers.get("Sec-Fetch-Mode") == "navigate"
-        foreign = site not in (None, "same-origin", "none") and not (is_link and not _streams(request))
+        foreign = site not in (None, "same-origin", "none") and not is_link
         if foreign or (origin is not None and origin != f"{request.scheme}://{host}"):
             return HttpResponse("Only Reel's own pages may ask for this.", content_type="text/plain", status=403)
         return None
@@ -34,11 +34,6 @@ class OwnPages(MiddlewareMixin):
         """Keep other sites from showing what is ours."""
         response["Cross-Origin-Resource-Policy"] = "same-origin"
         return response
-
-
-def _streams(request: HttpRequest) -> bool:
-    """Say whether an address starts a stream or opens a device, which a link from elsewhere may not."""
-    return request.path.startswith("/roll/")
 
 
 class Refusals(MiddlewareMixin):

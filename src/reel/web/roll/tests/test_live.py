@@ -1,5 +1,5 @@
 import asyncio
-from unittest.mock import AsyncMock, Mock, patch
+from unittest.mock import Mock, patch
 
 from django.db import OperationalError
 from django.test import SimpleTestCase
@@ -8,10 +8,10 @@ from reel.core.line import DeviceKind, propose
 from reel.core.measure import Counts, Watched
 from reel.core.signal import Mode, Signal, SoundFormat
 from reel.core.sound import Level
-from reel.recorder.messages import Behind, Heard, InputStatus, Open, RigStatus, RollStatus, Status
+from reel.recorder.messages import Behind, Heard, InputStatus, Leave, Open, RigStatus, RollStatus, Status
 from reel.web.live.facts import live_facts
-from reel.web.roll import views
-from reel.web.roll.views import Lease
+from reel.web.roll import socket
+from reel.web.roll.socket import Lease
 
 
 def roll(**changes):
@@ -87,13 +87,11 @@ class LiveFactsTests(SimpleTestCase):
             return said
 
         opening = Open(rig_id=3, setup=propose(DeviceKind.CAMERA))
-        found = AsyncMock(
-            side_effect=[OperationalError("database is locked"), *[Mock(is_asked=True, opening=opening)] * 99]
-        )
+        found = Mock(side_effect=[OperationalError("database is locked"), *[opening] * 99])
         with (
-            patch.object(views, "KEEP_OPEN_S", 0), patch.object(views, "client", Asked),
-            patch.object(views.Rig.objects, "filter", return_value=Mock(afirst=found)), self.assertLogs(views.log),
-            patch.object(views, "Leave", return_value="left"),
+            patch.object(socket, "KEEP_OPEN_S", 0), patch.object(socket, "client", Asked),
+            patch.object(socket, "opening_of", found), self.assertLogs(socket.log),
+            patch.object(socket, "Leave", return_value="left"),
         ):  # fmt: skip
             said = asyncio.run(hold(2))
         self.assertTrue(any("database is locked" in words for words in said))
@@ -102,3 +100,97 @@ class LiveFactsTests(SimpleTestCase):
     def test_no_recorder_and_a_take_that_ended_by_itself(self):
         self.assertEqual(live_facts(None, None), {"answers": False, "notice": "", "rolls": [], "rig": None})
         self.assertIn("reserve", live_facts(Status(notice="the reserve was reached"), None)["notice"])
+
+
+class SocketTests(SimpleTestCase):
+    """A page's WebSocket, spoken to as a server does (ASGI), with a recorder that sends what the tests say."""
+
+    class Recorder:
+        asked, pictured = [], 0
+
+        def ask(self, message, **more):
+            self.asked.append(message)
+
+        async def statuses(self, *, silence_ms):
+            while True:
+                yield Status(rolls=(roll(),))
+                await asyncio.sleep(0.01)
+
+        async def pictures(self, rig_id, *, silence_ms):
+            while True:
+                type(self).pictured += 1
+                yield b"jpeg", 77
+                await asyncio.sleep(0.01)
+
+        async def sounds(self, rig_id, what, *, silence_ms):
+            yield what.encode(), 0, SoundFormat()
+            await asyncio.sleep(60)
+
+    def served(self, talk, headers=((b"host", b"127.0.0.1:8047"), (b"origin", b"http://127.0.0.1:8047"))):
+        """Run `talk(say, sent)` with a page of rig 3: `say` what the page says, `sent` what it was sent."""
+        sent, said = [], asyncio.Queue()
+        recorder = type("Fresh", (self.Recorder,), {"asked": [], "pictured": 0})
+
+        async def send(event):
+            sent.append(event)
+
+        async def run():
+            said.put_nowait({"type": "websocket.connect"})
+            scope = {"type": "websocket", "headers": list(headers), "query_string": b"rig=3&input=0"}
+            serving = asyncio.create_task(socket.live(scope, said.get, send))
+            await talk(lambda text: said.put_nowait({"type": "websocket.receive", "text": text}), sent)
+            said.put_nowait({"type": "websocket.disconnect"})
+            await asyncio.wait_for(serving, 20)
+            self.assertEqual(len(asyncio.all_tasks()), 1, "nothing of it goes on")
+
+        opening = Open(rig_id=3, setup=propose(DeviceKind.CAMERA))
+        with patch.object(socket, "client", recorder), patch.object(socket, "opening_of", lambda rig_id: opening):
+            asyncio.run(run())
+        return recorder
+
+    async def until(self, is_so):
+        while not is_so():
+            await asyncio.sleep(0.005)
+
+    def kinds(self, sent):
+        return {"state" if "text" in event else chr(event["bytes"][0]) for event in sent if "send" in event["type"]}
+
+    def test_one_carries_the_state_the_picture_and_what_is_listened_to(self):
+        async def talk(say, sent):
+            await self.until(lambda: self.kinds(sent) >= {"state", "P"})
+            say('{"seen": true, "listen": "mix"}')
+            await self.until(lambda: "S" in self.kinds(sent))
+            picture = next(event["bytes"] for event in sent if event.get("bytes", b"")[:1] == b"P")
+            self.assertEqual(picture, b"P" + (77).to_bytes(8, "little") + b"jpeg")
+
+        asked = self.served(talk).asked
+        self.assertEqual([type(one) for one in asked], [Open, Leave], "the rig is let go when the page leaves")
+        self.assertEqual(asked[0].viewer, asked[1].viewer)
+
+    def test_a_page_that_nobody_sees_lets_its_rig_go_and_takes_no_pictures(self):
+        async def talk(say, sent):
+            await self.until(lambda: "P" in self.kinds(sent))
+            say('{"seen": false}')
+            say("rubbish")
+            say('["rubbish"]')
+            await self.until(lambda: sent and "text" in sent[-1])
+            await asyncio.sleep(0.1)
+            before = sum("bytes" in event for event in sent)
+            await asyncio.sleep(0.2)
+            self.assertEqual(sum("bytes" in event for event in sent), before)
+            say('{"seen": true}')
+            await self.until(lambda: sum("bytes" in event for event in sent) > before)
+
+        asked = self.served(talk).asked
+        self.assertEqual([type(one) for one in asked], [Open, Leave, Open, Leave])
+
+    def test_what_other_sites_show_gets_none(self):
+        async def talk(say, sent):
+            await self.until(lambda: sent)
+            self.assertEqual([event["type"] for event in sent], ["websocket.close"])
+
+        for headers in (
+            ((b"host", b"127.0.0.1:8047"), (b"origin", b"https://evil.example")),
+            ((b"host", b"evil.example"), (b"origin", b"http://evil.example")),
+        ):
+            self.served(talk, headers)

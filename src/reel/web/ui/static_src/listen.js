@@ -3,8 +3,8 @@
 document.addEventListener("alpine:init", () => {
   const HEAD = 16; // four numbers of 32 bits: length in bytes, age in ms, samples a second, channels
   const EARLIEST_S = 0.12, LATEST_S = 0.6; // a block is played this long after it came at the earliest, and at the latest
-  let context = null, stop = null;
-  Alpine.store("listening", { what: "", behind: null, failed: false });
+  let context = null;
+  Alpine.store("listening", { what: "", behind: null });
 
   const play = (block, state) => {
     const view = new DataView(block.buffer, block.byteOffset);
@@ -24,46 +24,26 @@ document.addEventListener("alpine:init", () => {
     state.at += count / rate;
   };
 
-  const read = async (address, signal) => {
-    const reader = (await fetch(address, { signal })).body.getReader(), state = { at: 0 };
-    let held = new Uint8Array(0);
-    for (;;) {
-      const { done, value } = await reader.read();
-      if (done) throw new Error("it has ended");
-      const joined = new Uint8Array(held.length + value.length);
-      joined.set(held);
-      joined.set(value, held.length);
-      held = joined;
-      while (held.length >= HEAD) {
-        const whole = HEAD + new DataView(held.buffer, held.byteOffset).getUint32(0, true);
-        if (held.length < whole) break;
-        play(held.subarray(0, whole), state);
-        held = held.slice(whole);
-      }
-    }
-  };
+  let state = { at: 0 };
+  wire.onSound = (data) => { if (context) play(new Uint8Array(data), state); };
 
   const listen = (what) => {
-    stop?.abort();
-    Object.assign(Alpine.store("listening"), { what, behind: null, failed: false });
+    Object.assign(Alpine.store("listening"), { what, behind: null });
+    wire.listen(what);
     if (!what) { context?.close(); context = null; return; }
     context ??= new AudioContext();
     context.resume();
-    stop = new AbortController();
-    const { signal } = stop;
-    read(`/roll/sound/${document.documentElement.dataset.rig}/${what}/`, signal).catch(() => { if (!signal.aborted) Object.assign(Alpine.store("listening"), { what: "", failed: true }); });
+    state = { at: 0 };
   };
 
   Alpine.data("listen", () => ({
     init() { const select = this.$root.querySelector("select"); if (select) select.value = Alpine.store("listening").what; },
     choose(event) { listen(event.target.value); },
     get words() {
-      const { what, behind, failed } = Alpine.store("listening");
-      if (failed) return "The sound has stopped; choose it again.";
+      const { what, behind } = Alpine.store("listening");
       if (!what) return "";
       return behind === null ? "Nothing is heard yet." : `You hear it ${behind.toFixed(1)} s late. A microphone hears loudspeakers: use headphones.`;
     },
     get quiet() { return !this.words; },
   }));
-  addEventListener("pagehide", () => stop?.abort());
 });

@@ -1,4 +1,4 @@
-// The live state of the recorder: one event stream a page, kept in an Alpine store that the page's parts read.
+// The live state of the recorder, kept in an Alpine store that the page's parts read.
 const page = document.documentElement;
 const ownRoll = (live) => live.rolls.find((roll) => roll.rig_id === Number(page.dataset.rig));
 const takesOf = (live) => live.rolls.map((roll) => roll.take_id).sort().join();
@@ -228,21 +228,58 @@ document.addEventListener("htmx:beforeSwap", (event) => {
   if (field || isOld) event.detail.shouldSwap = false;
 });
 
+// One WebSocket a page: how things stand, the picture, and what is listened to. It begins again by itself after a
+// restart or a sleep, and while nobody sees the page it carries only what its title needs.
+const wire = {
+  socket: null, tries: 0, heardAt: 0, listens: "", onSound: () => {},
+  connect() {
+    const { rig, input } = page.dataset, asked = new URLSearchParams(rig ? { rig, input } : {});
+    if (document.getElementById("desk")) asked.set("desk", "1");
+    const socket = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/live/?${asked}`);
+    socket.binaryType = "arraybuffer";
+    socket.onopen = () => { wire.tries = 0; wire.tell(); };
+    socket.onmessage = ({ data }) => {
+      wire.heardAt = Date.now();
+      if (typeof data === "string") show(JSON.parse(data));
+      else if (new Uint8Array(data, 0, 1)[0] === 80) showPicture(new Blob([new Uint8Array(data, 9)], { type: "image/jpeg" })); // "P"
+      else wire.onSound(data.slice(1));
+    };
+    socket.onclose = () => { if (wire.socket === socket) wire.again(); };
+    wire.socket = socket;
+    wire.heardAt = Date.now();
+  },
+  again() {
+    wire.close();
+    wire.tries += 1;
+    if (wire.tries > 2 && Alpine.store("live").answers) show({ ...Alpine.store("live"), answers: false });
+    setTimeout(() => { if (!wire.socket) wire.connect(); }, Math.min(5000, 400 * wire.tries));
+  },
+  close() { const { socket } = wire; wire.socket = null; socket?.close(); },
+  tell() { if (wire.socket?.readyState === WebSocket.OPEN) wire.socket.send(JSON.stringify({ seen: !document.hidden, listen: wire.listens })); },
+  listen(what) { wire.listens = what; wire.tell(); },
+};
+setInterval(() => { if (wire.socket && Date.now() - wire.heardAt > 8000) wire.again(); }, 2000);
+
+const shown = new WeakMap();
+function showPicture(blob) {
+  for (const image of document.querySelectorAll("img[data-live]")) {
+    const before = shown.get(image), now = performance.now();
+    if (before && !image.complete && now - before.at < 500) continue; // it is still being drawn: this one is left out
+    const address = URL.createObjectURL(blob);
+    shown.set(image, { address, at: now });
+    image.src = address;
+    if (before) URL.revokeObjectURL(before.address);
+  }
+}
+
 document.addEventListener("DOMContentLoaded", () => {
   const facts = JSON.parse(document.getElementById("live-facts").textContent);
   rollingTakes = takesOf(facts);
   signal = facts.rig ? facts.rig.signal : ""; // what the page was made with
   heard = !!facts.rig?.heard;
-  const rig = page.dataset.rig;
-  const events = new EventSource(`/roll/events/${rig ? `?rig=${rig}&input=${page.dataset.input}${document.getElementById("desk") ? "&desk=1" : ""}` : ""}`);
-  events.onmessage = (event) => show(JSON.parse(event.data));
-  // A page is loaded before its moving picture begins, also when none comes.
-  addEventListener("load", () => document.querySelectorAll("img[data-live]").forEach((image) => { image.src = image.dataset.live; }));
-  // A moving picture holds its connection until its address changes.
-  addEventListener("pagehide", () => {
-    events.close();
-    document.querySelectorAll("img[data-live]").forEach((image) => { image.src = "data:,"; });
-  });
+  wire.connect();
+  document.addEventListener("visibilitychange", () => { if (document.hidden || wire.socket) wire.tell(); else wire.connect(); });
+  addEventListener("pagehide", () => wire.close());
   addEventListener("pageshow", (event) => { if (event.persisted) location.reload(); });
   document.querySelector(".stage.is-open")?.scrollIntoView({ block: "nearest", inline: "center" });
 });
