@@ -17,10 +17,10 @@ from reel.core.media import JpegEncoder, PartWriter, Shelf
 from reel.core.signal import NS, Mode, Picture
 from reel.core.sound import TrackSetup
 from reel.recorder.clock import VirtualClock
-from reel.recorder.lane import QUEUE_LIMIT, Lane
+from reel.recorder.lane import Lane
 from reel.recorder.parts import Parts
 from reel.recorder.source import Source
-from reel.recorder.virtual import AHEAD, record
+from reel.recorder.virtual import AHEAD, ROOM, record
 from reel.standins import Assembled, Play, assemble
 
 SECONDS = 6
@@ -127,10 +127,8 @@ def _watched(setup: RigSetup, folder: Path) -> None:
     source = Source(setup, (_console,), clock, wanted=wanted, watched=lambda: True, show=show)
     source.run_until(-1)
     plan = source.plan()
-    parts = Parts(
-        Lane(PartWriter(folder / "take.mp4", plan), closed=lambda error: None, limit=QUEUE_LIMIT + AHEAD), plan
-    )
-    release = clock.settle_with(parts.settle)
+    parts = Parts(Lane(PartWriter(folder / "take.mp4", plan), closed=lambda error: None, limit=ROOM + AHEAD), plan)
+    release = clock.settle_with(partial(parts.settle, ROOM))
     parts.start()
     source.begin(source.make_roll(parts))
     source.run_until(SECONDS * NS)

@@ -40,6 +40,12 @@ OPTIONS = {
             unit="megabytes",
             help="Room that a roll leaves free on the shelf's drive; it is cut when the reserve is reached.",
         ),
+        Option(
+            name="WAITING_MB",
+            default="256",
+            unit="megabytes",
+            help="Memory for pictures of a take that wait to be encoded, up to 10 s of them.",
+        ),
         Option(name="QUEUE", default="", unit="file", help="The job queue's database; empty means HOME/queue.sqlite3."),
         Option(
             name="MEASURE",
@@ -68,9 +74,18 @@ def port() -> int:
 
 def reserve_bytes() -> int:
     """Give RESERVE_MB in bytes; raises BadValueError."""
-    text = value("RESERVE_MB")
-    if not text.isdecimal() or len(text) > 9:
-        raise BadValueError(f"{PREFIX}RESERVE_MB", text, "it must be a whole number of megabytes")
+    return _megabytes("RESERVE_MB")
+
+
+def waiting_bytes() -> int:
+    """Give WAITING_MB in bytes; raises BadValueError."""
+    return _megabytes("WAITING_MB")
+
+
+def _megabytes(name: str) -> int:
+    text = value(name)
+    if not (text.isascii() and text.isdecimal()) or len(text) > 9:
+        raise BadValueError(f"{PREFIX}{name}", text, "it must be a whole number of megabytes")
     return int(text) * 1_000_000
 
 

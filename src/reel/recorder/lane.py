@@ -10,12 +10,24 @@ from typing import Protocol
 import av
 
 from reel.core.errors import ReelError
-from reel.core.signal import FloatArray
+from reel.core.file import FilePlan
+from reel.core.signal import FloatArray, pixel_format
 from reel.recorder.guard import attempt, guarded
 
-QUEUE_LIMIT = 30
+# Pictures that wait to be encoded take so much memory, and are so many seconds, at most; a few may in any case.
+QUEUE_BYTES, QUEUE_S, LEAST_QUEUED = 256_000_000, 10, 12
 # What is measured of the lane counts this part as much with each further write: about the last second remains.
 LATELY = 0.98
+
+
+def queue_limit(plan: FilePlan, most_bytes: int = QUEUE_BYTES) -> int:
+    """Give how many pictures of a file may wait: a burst of other work is ridden out, within a bound of memory."""
+    pixels = pixel_format(plan.signal.pixels)
+    sample_bytes = 2 if pixels.depth_bits > 8 else 1
+    picture_bytes = (
+        plan.frame.width_px * plan.frame.height_px * pixels.bits_per_pixel / pixels.depth_bits * sample_bytes
+    )
+    return max(LEAST_QUEUED, min(round(QUEUE_S * plan.frame.rate), int(most_bytes / picture_bytes)))
 
 
 class Writer(Protocol):
@@ -43,7 +55,7 @@ class Lane:
         self,
         writer: AbstractContextManager[Writer],
         closed: Callable[[ReelError | None], None],
-        limit: int = QUEUE_LIMIT,
+        limit: int,
     ) -> None:
         self.limit = self.usual = limit
         self._writer, self._closed = writer, closed
@@ -96,13 +108,13 @@ class Lane:
             self._ending = True
             self._change.notify_all()
 
-    def settle(self) -> None:
-        """Wait until there is room for QUEUE_LIMIT more; used by the virtual clock, so that nothing is lost.
+    def settle(self, room: int) -> None:
+        """Wait until `room` more may come; used by the virtual clock, so that nothing is lost.
 
         What is written meanwhile changes nothing of what comes after it: two runs are the same.
         """
         with self._change:
-            self._change.wait_for(lambda: self._pictures <= max(0, self.usual - QUEUE_LIMIT))
+            self._change.wait_for(lambda: self._pictures <= max(0, self.usual - room))
         if self._ending:
             self.ended.wait()
 

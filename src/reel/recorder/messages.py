@@ -234,8 +234,8 @@ class RollStatus:
     `free_bytes` and `seconds_left` count until the reserve is reached, at that rate; None before there is one. `part`
     is the number of the part that is written, `starts_in_s` what is left of a countdown. `behind` says
     what can't keep up just now, `lighter` is the next lighter effort, "" where there is none. `full_in_s` is given
-    where the drive is full soon. `can_hold` says whether it can be held. The file
-    runs `lapse` times as fast as what it shows.
+    where the drive is full soon, and `crash_s` is what a crash would cost just now, None for the whole part. `can_hold`
+    says whether it can be held. The file runs `lapse` times as fast as what it shows.
     """
 
     take_id: int
@@ -259,6 +259,7 @@ class RollStatus:
     is_trial: bool = False
     can_hold: bool = True
     lapse: float = 1.0
+    crash_s: float | None = None
     behind: Behind | None = None
     lighter: str = ""
     full_in_s: int | None = None

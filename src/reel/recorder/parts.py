@@ -131,10 +131,10 @@ class Parts:
         for part in self._open:
             part.lane.finish()
 
-    def settle(self) -> None:
-        """Wait until there is room in each lane; used by the virtual clock."""
+    def settle(self, room: int) -> None:
+        """Wait until there is so much room in each lane; used by the virtual clock."""
         for lane in list(self.lanes):
-            lane.settle()
+            lane.settle(room)
 
     def wait(self) -> None:
         """Wait until every part is closed; used by the virtual clock."""

@@ -36,6 +36,7 @@ class Taker(Protocol):
 
     def wants(self) -> bool: ...  # noqa: D102
     def wants_all(self) -> bool: ...  # noqa: D102
+    def gives_way(self) -> bool: ...  # noqa: D102
     def picture(self, picture: Picture, goes_on: Signal) -> None: ...  # noqa: D102
     def heard(self, samples: Samples) -> None: ...  # noqa: D102
     def samples(self, samples: Samples) -> None: ...  # noqa: D102
@@ -54,7 +55,8 @@ class Reader:
     """Reads one input. `channels` are those of a track; the taker is given sound as it is `heard`, and as
     the input's strip makes it.
 
-    Pictures are handed on while the taker `wants` them; where each needs those before it, while it `wants_all`.
+    Pictures are handed on while the taker `wants` them; where each needs those before it, while it `wants_all`. They
+    are not measured while it `gives_way`.
     `released` is called when the input has been let go. Everything but `call`, `stop`, `reading`, `tried` and `error`
     belongs to the thread that runs it; `tried` is set once the input has been opened, or could not be: `error` says
     why.
@@ -221,7 +223,7 @@ class Reader:
     def _take_picture(self, picture: Picture) -> None:
         assert self._input is not None and self._input.signal is not None
         signal = self._input.signal
-        if self._clock.now_ns() - picture.at_ns < BEHIND_NS:
+        if self._clock.now_ns() - picture.at_ns < BEHIND_NS and not self._taker.gives_way():
             self._watch.look(picture, top_first=signal.top_first)
         else:
             self._watch.note(picture.at_ns)

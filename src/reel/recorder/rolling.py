@@ -12,7 +12,7 @@ from reel.core.roll import CutBy, MarkKind
 from reel.core.signal import NS
 from reel.recorder.guard import attempt
 from reel.recorder.journal import BegunPart, Closed, ClosedPart
-from reel.recorder.lane import Lane
+from reel.recorder.lane import Lane, queue_limit
 from reel.recorder.messages import Behind, RefusedError, RollStatus
 from reel.recorder.partfile import PartFile
 from reel.recorder.roll import MarkedMoment, Roll, RollState
@@ -29,6 +29,7 @@ class RollingTake(LocalTake):
 
     files: list[PartFile[PartWriter]]
     roll: Roll
+    queue_bytes: int
     part_began: Callable[[int, BegunPart], None]
     _lock: threading.Lock = field(default_factory=threading.Lock)
     _problem: str | None = None
@@ -127,7 +128,8 @@ class RollingTake(LocalTake):
                 opened=self._note_part,
             )
             self.files.append(file)
-        return Lane(file, closed=lambda error: self.part_closed(file, error))
+        limit = queue_limit(self._next_plan, self.queue_bytes)
+        return Lane(file, closed=lambda error: self.part_closed(file, error), limit=limit)
 
     def _note_part(self, file: PartFile[PartWriter]) -> None:
         """Have a part stored."""

@@ -8,7 +8,7 @@ from reel.core.errors import ReelError
 from reel.core.file import Container, Draft, VideoCodec, mend
 from reel.core.media import MediaError, PartWriter
 from reel.recorder.clock import Clock
-from reel.recorder.lane import Lane
+from reel.recorder.lane import Lane, queue_limit
 from reel.recorder.messages import RefusedError
 from reel.recorder.parts import Parts
 from reel.recorder.source import Source
@@ -39,7 +39,9 @@ def take_sample(source: Source, path: Path, seconds: float, clock: Clock, stop: 
     plan = replace(plan, recipe=mend(wanted), tracks=())
     making = path.with_name(f"{path.stem}.making{path.suffix}")
     failed: list[ReelError] = []
-    lane = Lane(PartWriter(making, plan), closed=lambda error: failed.append(error) if error else None)
+    lane = Lane(
+        PartWriter(making, plan), closed=lambda error: failed.append(error) if error else None, limit=queue_limit(plan)
+    )
     roll = source.make_roll(Parts(lane, plan), is_sample=True)
     lane.start()
     try:

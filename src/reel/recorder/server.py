@@ -13,6 +13,7 @@ from reel.core.wire import from_json, to_json
 from reel.recorder.clock import RealClock
 from reel.recorder.guard import attempt, guarded, said
 from reel.recorder.journal import Journal
+from reel.recorder.lane import QUEUE_BYTES
 from reel.recorder.memory import share_heaps
 from reel.recorder.messages import CLOSING, REQUEST_KINDS, REQUESTS, Refused, RefusedError
 from reel.recorder.reached import Reached
@@ -41,12 +42,13 @@ def serve(
     journal: Journal,
     stop: threading.Event,
     reserve_bytes: int = 0,
+    queue_bytes: int = QUEUE_BYTES,
 ) -> None:
     """Answer requests until `stop` is set; then cut what rolls and return. The caller holds the home's lock.
 
     `run_folder` must be private (0700); `devices` is the storage of stand-ins that record by themselves,
     `materials` what captions and images are drawn from. A roll leaves
-    `reserve_bytes` free on the shelf's drive.
+    `reserve_bytes` free on the shelf's drive; `queue_bytes` of its pictures may wait to be encoded.
     """
     share_heaps()
     sys.setswitchinterval(SWITCH_S)
@@ -61,6 +63,7 @@ def serve(
         journal=journal,
         screen=screen,
         reserve_bytes=reserve_bytes,
+        queue_bytes=queue_bytes,
         reached=Reached(run_folder),
     )
     screen.start(recorder.status)

@@ -19,7 +19,7 @@ from reel.recorder.clock import Clock
 from reel.recorder.ends import Ends
 from reel.recorder.guard import attempt, readable
 from reel.recorder.journal import BegunPart, Closed, Journal
-from reel.recorder.lane import Lane
+from reel.recorder.lane import QUEUE_BYTES, Lane, queue_limit
 from reel.recorder.messages import (
     AddMark,
     Arrange,
@@ -80,6 +80,7 @@ class Recorder:
     screen: Screen
     materials: Materials = field(default_factory=Materials)
     reserve_bytes: int = 0
+    queue_bytes: int = QUEUE_BYTES
     reached: Reached | None = None
     _lock: threading.RLock = field(default_factory=threading.RLock)
     _rigs: OpenRigs = field(init=False)
@@ -330,7 +331,9 @@ class Recorder:
         first = PartFile(ready.shelf, ready.reserved, plan, PartWriter)
         undo.callback(first.discard)
         first.open()
-        lane = Lane(first, closed=lambda error: take.part_closed(first, error))
+        lane = Lane(
+            first, closed=lambda error: take.part_closed(first, error), limit=queue_limit(plan, self.queue_bytes)
+        )
         parts = Parts(lane, plan, lambda number, tick: take.open_part(number, tick))
         roll = source.make_roll(parts)
         if length_s := request.length_s or ready.conduct.cut_after_s:
@@ -346,6 +349,7 @@ class Recorder:
             clock=self.clock,
             files=[first],
             roll=roll,
+            queue_bytes=self.queue_bytes,
             part_began=self._note_part,
         )
         return take

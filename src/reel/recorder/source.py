@@ -37,8 +37,10 @@ RARELY_NS = NS // 3
 # Sound is kept so long before the first picture of a take, beyond what an input is delayed by.
 KEEP_SOUND_NS = NS // 2
 JOIN_S = 1.0
-# Steps in a row, ten a second, at which reading is behind before that is said.
-BEHIND_STEPS = 5
+# Steps in a row, ten a second, at which reading is behind before that is said: a moment is made up for.
+BEHIND_STEPS = 20
+# So many pictures may wait to be encoded before what is only shown or measured gives way.
+GIVES_WAY = 15
 ANSWER_S = 5.0
 
 
@@ -212,7 +214,7 @@ class Source:
 
     @property
     def is_behind(self) -> bool:
-        """Whether reading has been behind for half a second or more."""
+        """Whether reading has been behind for so long that something will be lost."""
         return self._behind_steps >= BEHIND_STEPS
 
     def hold(self, now_ns: int) -> None:
@@ -377,11 +379,17 @@ class Source:
         if is_wanted:
             self._show(make(picture.at_ns))
 
+    @property
+    def is_pressed(self) -> bool:
+        """Whether pictures of a take queue up: then showing and measuring give way."""
+        roll = self._roll
+        return roll is not None and roll.parts.waiting > GIVES_WAY
+
     def _may_show(self, at_ns: int) -> bool:
-        """Say whether there is time to show a picture: while a take rolls and reading is behind, few are shown."""
+        """Say whether there is time to show a picture: while a take rolls and something is behind, few are shown."""
         now_ns = self._clock.now_ns()
         is_rare = now_ns - self._shown_ns < RARELY_NS
-        if self._is_recording and now_ns - at_ns > BEHIND_NS and is_rare:
+        if self._is_recording and (now_ns - at_ns > BEHIND_NS or self.is_pressed) and is_rare:
             return False
         self._shown_ns = now_ns
         return True
@@ -477,6 +485,9 @@ class _Taker:
 
     def wants(self) -> bool:
         return self._source.is_wanted(self._place)
+
+    def gives_way(self) -> bool:
+        return self._source.is_pressed
 
     def wants_all(self) -> bool:
         return self._source.is_watched(self._place)

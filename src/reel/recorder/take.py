@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from reel.core.errors import ReelError
-from reel.core.file import FilePlan, lighter_effort
+from reel.core.file import FilePlan, crash_cost_s, lighter_effort
 from reel.core.line import RigSetup
 from reel.core.measure import Counts
 from reel.core.media import Reserved, Shelf
@@ -143,6 +143,7 @@ class Take:
         size, length_s = self.size_bytes(), float(at_s)
         bitrate = round(size * 8 / length_s) if length_s > 0.5 else 0
         left_s = int(room_bytes * 8 / bitrate * self.plan.lapse) if bitrate else None
+        cost_s = crash_cost_s(self.plan, queue)
         if ends_s is not None:
             left_s = max(0, round(ends_s - length_s))
         return RollStatus(
@@ -166,6 +167,7 @@ class Take:
             starts_in_s=starts_in_s,
             is_trial=self.rolled.is_trial,
             can_hold=self.can_hold,
+            crash_s=None if cost_s is None else float(cost_s),
             lapse=float(self.plan.lapse),
             behind=behind,
             lighter=lighter.effort if (lighter := lighter_effort(self.plan.recipe)) else "",

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 from reel.core.file import FilePlan
@@ -11,15 +12,15 @@ from reel.core.media import PartWriter, Reserved, Shelf
 from reel.core.signal import NS
 from reel.recorder.clock import VirtualClock
 from reel.recorder.journal import ClosedPart
-from reel.recorder.lane import QUEUE_LIMIT, Lane
+from reel.recorder.lane import Lane
 from reel.recorder.partfile import PartFile
 from reel.recorder.parts import Parts
 from reel.recorder.reader import Opener
 from reel.recorder.roll import MarkedMoment, Roll, RollState
 from reel.recorder.source import Source
 
-# So many pictures may wait to be encoded while time moves: the encoder works beside what draws.
-AHEAD = 8
+# So many pictures may wait to be encoded while time moves: the encoder works beside what draws. As many more have room.
+AHEAD, ROOM = 8, 30
 
 Deed = Callable[[Source], object]
 
@@ -105,14 +106,14 @@ def _record(
     plan = source.plan()
 
     def lane_of(file: PartFile[PartWriter]) -> Lane:
-        return Lane(file, closed=lambda error: None, limit=QUEUE_LIMIT + AHEAD)
+        return Lane(file, closed=lambda error: None, limit=ROOM + AHEAD)
 
     def open_next(number: int, first_tick: int) -> Lane:
         files.append(PartFile(shelf, reserved, plan, PartWriter, number=number, first_tick=first_tick))
         return lane_of(files[-1])
 
     parts = Parts(lane_of(files[0]), plan, open_next)
-    release = clock.settle_with(parts.settle)
+    release = clock.settle_with(partial(parts.settle, ROOM))
     parts.start()
     roll = source.make_roll(parts)
     if begins_s is not None:

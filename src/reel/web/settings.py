@@ -9,7 +9,7 @@ from reel import options
 HOME = options.Home.from_environment()
 HOME.make()
 
-RESERVE_BYTES = options.reserve_bytes()
+RESERVE_BYTES, WAITING_BYTES = options.reserve_bytes(), options.waiting_bytes()
 
 SECRET_KEY = HOME.secret.read_text()
 DEBUG = options.value("DEBUG") == "1"

@@ -3,6 +3,7 @@
 from reel.core.file.browser import Plays, plays
 from reel.core.file.codecs import CODECS, Chroma, VideoCodec
 from reel.core.file.containers import CONTAINERS, SOUND_CODECS, Container, SoundCodec
+from reel.core.file.crash import crash_cost_s, held_pictures
 from reel.core.file.encoder import EncoderSettings, encoder_settings
 from reel.core.file.exchange import read_recipe, write_recipe
 from reel.core.file.expectations import Expectations, expectations
@@ -57,12 +58,14 @@ __all__ = [
     "SoundFiles",
     "VariableBitrate",
     "VideoCodec",
+    "crash_cost_s",
     "differences",
     "encoder_settings",
     "expectations",
     "file_stem",
     "forecast",
     "fuller",
+    "held_pictures",
     "lighter_effort",
     "lines",
     "mend",

@@ -8,11 +8,12 @@ from pathlib import Path
 import av
 import numpy as np
 
+from reel.core.file import FilePlan, Recipe, VideoCodec
 from reel.core.line import file_plan
 from reel.core.line.tests.rigs import feed
 from reel.core.media import MediaError
-from reel.core.signal import NS, Picture
-from reel.recorder.lane import Lane
+from reel.core.signal import NS, Mode, Picture
+from reel.recorder.lane import LEAST_QUEUED, QUEUE_BYTES, Lane, queue_limit
 from reel.recorder.mixing import TrackMixer
 from reel.recorder.parts import Parts
 from reel.recorder.roll import Roll, RollState
@@ -52,6 +53,20 @@ def silent_roll(lane):
     plan = file_plan(setup, frozenset())
     parts = Parts(lane, plan)
     return Roll(parts, plan, TrackMixer(parts, setup, plan, {}))
+
+
+class LimitTests(unittest.TestCase):
+    def test_a_queue_is_bounded_by_seconds_and_by_memory(self):
+        for mode, pixels_bytes, most in (
+            ("640x360p30", 1.5, 300), ("1280x720p30", 1.5, 185), ("1920x1080p60", 1.5, 82), ("3840x2160p60", 1.5, 20),
+            ("320x180p5", 1.5, 50),
+        ):  # fmt: skip
+            plan = FilePlan(recipe=Recipe(), frame=Mode.parse(mode))
+            self.assertEqual(queue_limit(plan), most, mode)
+            self.assertLessEqual(most * plan.frame.width_px * plan.frame.height_px * pixels_bytes, QUEUE_BYTES)
+        deep = FilePlan(recipe=Recipe(codec=VideoCodec.HEVC, bits=10), frame=Mode.parse("1920x1080p60"))
+        self.assertEqual(queue_limit(deep), 41, "16 bits a sample")
+        self.assertEqual(queue_limit(deep, 1), LEAST_QUEUED)
 
 
 class LaneTests(unittest.TestCase):

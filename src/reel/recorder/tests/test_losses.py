@@ -4,6 +4,7 @@ import tempfile
 import unittest
 from dataclasses import replace
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 
 import av
@@ -117,8 +118,8 @@ class LossTests(unittest.TestCase):
                 )  # fmt: skip
                 source.run_until(9 * NS)
                 path = self.shelf.root / f"{watched}.mkv"
-                lane = Lane(PartWriter(path, source.plan()), closed=lambda error: None)
-                release = clock.settle_with(lane.settle)
+                lane = Lane(PartWriter(path, source.plan()), closed=lambda error: None, limit=60)
+                release = clock.settle_with(partial(lane.settle, 30))
                 lane.start()
                 roll = source.make_roll(Parts(lane, source.plan()))
                 source.begin(roll)

@@ -102,7 +102,7 @@ class VirtualRollTests(unittest.TestCase):
         setup = of(feed_input("garden.mp4"), frame=small, recipe=EXACT, roll=RollSetup(reach_back_s=3))
         source = Source(setup, [opener(mode=Mode.parse("128x128p24"))], clock := VirtualClock())
         source.run_until(4 * NS)
-        lane = Lane(PartWriter(self.shelf.root / "sample.mkv", source.plan()), closed=lambda error: None)
+        lane = Lane(PartWriter(self.shelf.root / "sample.mkv", source.plan()), closed=lambda error: None, limit=60)
         lane.start()
         source.begin(source.make_roll(Parts(lane, source.plan()), is_sample=True))
         source.run_until(5 * NS)

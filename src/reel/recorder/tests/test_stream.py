@@ -243,7 +243,7 @@ class StreamTests(unittest.TestCase):
         self.addCleanup(source.stop)
         self.wait_for(lambda: source.readings[0].problem is None)
         path = shelf.root / "take.mkv"
-        lane = Lane(PartWriter(path, source.plan()), closed=lambda error: None)
+        lane = Lane(PartWriter(path, source.plan()), closed=lambda error: None, limit=60)
         roll = source.make_roll(Parts(lane, source.plan()))
         lane.start()
         source.call(lambda: source.begin(roll))

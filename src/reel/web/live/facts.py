@@ -53,6 +53,7 @@ def band_facts(roll: RollStatus, rig: RigStatus | None = None) -> dict[str, obje
         else f"{size(roll.free_bytes)} left",
         "queue": f"{roll.queue} of {roll.queue_limit}",
         "marks": roll.marks,
+        "crash": "the whole part" if roll.crash_s is None else length(roll.crash_s),
         "warning": _warning(roll),
         "alarms": " · ".join(alarm["words"] for alarm in _alarms(rig)) if rig else "",
     }

@@ -11,7 +11,7 @@ from django.conf import settings
 from django.http import Http404, HttpRequest
 
 from reel.core.errors import ReelError
-from reel.core.file import Draft, FilePlan, Forecast, Measured, forecast
+from reel.core.file import Draft, FilePlan, Forecast, Measured, crash_cost_s, forecast
 from reel.core.line import (
     DEVICES,
     FELT_MS,
@@ -284,6 +284,7 @@ def file_costs(rig: Rig, plan: RigSetup, draft: Draft, live: RigStatus | None) -
     costs = forecast(asked, measured_rate(rig, plan), estimate.bits_per_picture if estimate else None)
     return {
         "forecast": costs,
+        "crash_s": crash_cost_s(asked),
         "estimating": job_of(estimate),
         "estimable": costs is None and is_needed(asked) and live is not None and live.picture.signal is not None,
         **keeps_context(rig, asked, draft),

@@ -31,6 +31,7 @@ def places() -> dict[str, Any]:
         "devices": home.devices,
         "materials": Materials(fonts=FONTS, images=home.images),
         "reserve_bytes": settings.RESERVE_BYTES,
+        "queue_bytes": settings.WAITING_BYTES,
     }
 
 
