@@ -1,6 +1,7 @@
 """What can be set from outside: one table, with the prefix REEL_ in the environment."""
 
 import os
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -151,11 +152,16 @@ class Home:
         return self.root / "secret"
 
     def make(self) -> None:
-        """Make what is missing; the run folder and the secret are closed to others."""
+        """Make what is missing; all of it is closed to others."""
         for folder in (self.root, self.shelf, self.feeds, self.logs, self.cache):
             folder.mkdir(parents=True, exist_ok=True)
         self.run.mkdir(mode=0o700, exist_ok=True)
-        self.run.chmod(0o700)
+        for folder in (self.root, self.run):
+            with suppress(PermissionError):  # a home of somebody else's, which they have opened to us
+                folder.chmod(0o700)
+        if self.database.exists():
+            with suppress(PermissionError):
+                self.database.chmod(0o600)
         if not self.secret.exists():
             handle = os.open(self.secret, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
             with os.fdopen(handle, "w") as file:

@@ -26,7 +26,7 @@ class Rolled:
     """A roll has started: the file is written at `rolling`, and is to hold what `plan` says.
 
     `on_device` is the kind of device on whose own storage it is written, "" when it is on the shelf; `folder` is
-    another shelf than the home's.
+    another shelf than the home's, and `shelf_key` what the shelf is known by.
     """
 
     rig_id: int
@@ -39,6 +39,7 @@ class Rolled:
     on_device: str = ""
     is_trial: bool = False
     folder: str = ""
+    shelf_key: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -95,13 +95,17 @@ class TakeSample:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RigToRoll:
-    """A rig, of which a take is rolled; `folder` is the shelf that it is written to, "" for the home's."""
+    """A rig, of which a take is rolled; `folder` is the shelf that it is written to, "" for the home's.
+
+    `shelf_key` is what that is known by, "" where it is not marked.
+    """
 
     rig_id: int
     rig_name: str
     setup: RigSetup
     plays: tuple[Play, ...] = ()
     folder: str = ""
+    shelf_key: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -34,7 +34,10 @@ def opener_for(
         if isinstance(origin, Network):
             return StreamFeed(origin.address, listen=origin.listen, now_ns=now_ns)
         if isinstance(origin, MediaFile):
-            path = (feeds / origin.name).resolve()
+            try:
+                path = (feeds / origin.name).resolve()
+            except (OSError, RuntimeError) as error:  # a link that leads back to itself
+                raise InputError(origin.name, "is a link that leads nowhere and is not played") from error
             if path.parent != feeds.resolve():
                 raise InputError(origin.name, "lies outside the feeds folder and is not played")
             return FileFeed(path, start_ns=start_ns, loop=origin.loop)

@@ -46,4 +46,5 @@ def rolled_by(
         on_device=on_device,
         is_trial=is_trial,
         folder=request.folder,
+        shelf_key=request.shelf_key,
     )

@@ -89,8 +89,8 @@ class Roll:
         self._tally = Tally()
         parts.began = self._tally.begin_part
         self._filled = not plan.as_it_comes
-        self._paced = plan.pace
-        self._ticks = Ticks(self._paced, filled=self._filled)
+        self.pace = plan.pace
+        self._ticks = Ticks(self.pace, filled=self._filled)
         self._mixer, self._others = mixer, others
         self._segment: Segment | None = None
         self._make: MakeFrame | None = None
@@ -297,14 +297,14 @@ class Roll:
 
     def _instant(self, tick: int) -> int:
         assert self._segment is not None
-        return self._segment.start_ns + round((tick - self._segment.first_tick) * NS / self._paced)
+        return self._segment.start_ns + round((tick - self._segment.first_tick) * NS / self.pace)
 
     def _count_open_gap(self, end_tick: int) -> None:
         """Count what has been lost for sure up to a tick while still nothing comes."""
         gap = self._gap
         if gap is not None and gap.held:
             # a window ends half a picture early: at least that long the next picture has not come
-            end_ns = gap.at_ns + round((end_tick - gap.first_tick) * NS / self._paced)
+            end_ns = gap.at_ns + round((end_tick - gap.first_tick) * NS / self.pace)
             self._count(gap, min(len(gap.held), gap.due(end_ns)), LossCause.NO_SIGNAL)
 
     def _left_out(self, sequence: int | None) -> int:
@@ -315,7 +315,7 @@ class Roll:
     def _stands_in(self, picture: Picture) -> bool:
         """Say whether a picture shows in the place of one that was skipped and came first for the same tick."""
         left_out = self._left_out(picture.sequence)
-        if not self._filled or self._gap is None or left_out == 0 or self._paced < self.rate:
+        if not self._filled or self._gap is None or left_out == 0 or self.pace < self.rate:
             return False  # of a time-lapse any picture of its time will do
         before_ns = picture.at_ns - (picture.at_ns - self._gap.at_ns) // (left_out + 1)
         return self._ticks.are_together(before_ns, picture.at_ns)

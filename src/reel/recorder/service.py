@@ -61,6 +61,8 @@ CLOSE_S = 4.0
 # At the end files are waited for until nothing was written for so long.
 STILL_S, LOOK_S = 10.0, 0.2
 LEAVE_S = 0.5
+# So long it is said on every page why a take ended by itself; its own page says it for good.
+NOTICE_NS = 600 * NS
 # Takes that are to begin together do so this long after the last of them is ready.
 SOON_NS = NS // 5
 
@@ -90,8 +92,8 @@ class Recorder:
     _starting: set[int] = field(default_factory=set)
     _samplings: dict[int, Sampling] = field(default_factory=dict)
     _freed: threading.Event = field(default_factory=threading.Event)
-    # why the last take of a rig ended by itself, by the rig's id
-    _notices: dict[int, str] = field(default_factory=dict)
+    # why the last take of a rig ended by itself, by the rig's id, and until when that is said
+    _notices: dict[int, tuple[str, int]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self._rigs = OpenRigs(self.clock, self.feeds, self.screen, self._is_held, self.materials)
@@ -121,7 +123,9 @@ class Recorder:
 
     def status(self) -> Status:
         """Say how everything stands; may be called from any thread."""
-        said = [*self._notices.values(), self._ends.problem, self._notes.problem]
+        now_ns = self.clock.now_ns()
+        notices = [text for text, until_ns in list(self._notices.values()) if now_ns < until_ns]
+        said = [*notices, self._ends.problem, self._notes.problem]
         return Status(
             rigs=self._rigs.statuses(),
             rolls=tuple(
@@ -316,7 +320,7 @@ class Recorder:
 
     def _shelf_of(self, one: RigToRoll) -> Shelf:
         """Give the shelf that a rig's takes are written to."""
-        return Shelf(Path(one.folder)) if one.folder else self.shelf
+        return Shelf(Path(one.folder) if one.folder else self.shelf.root, one.shelf_key)
 
     def _made_live(self, request: StartRoll, one: RigToRoll, source: Source, undo: ExitStack) -> LocalTake:
         for setup, reading in zip(one.setup.inputs, source.readings, strict=True):
@@ -507,7 +511,8 @@ class Recorder:
         self._ends.store(take.take_id, closed)
         with self._lock:
             if closed.problem:
-                self._notices[take.rolled.rig_id] = f"{take.rolled.name} ended by itself. {closed.problem}"
+                said = f"{take.rolled.name} ended by itself. {closed.problem}"
+                self._notices[take.rolled.rig_id] = said, self.clock.now_ns() + NOTICE_NS
             self._takes.pop(take.take_id, None)
         take.ended.set()
 

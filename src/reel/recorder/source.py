@@ -414,11 +414,12 @@ class Source:
         return self._roll is not None and self._roll.state in (RollState.WAITING, RollState.ROLLING)
 
     def _taken(self, at_ns: int) -> Fraction:
-        """Give the second of the take at an instant."""
+        """Give the second of the take at an instant: of a time-lapse that of its file."""
         roll = self._roll
         if roll is None or (segment := roll.segment) is None:
             return Fraction(0)
-        return Fraction(segment.first_tick) / roll.rate + Fraction(max(0, at_ns - segment.start_ns), NS)
+        passed = Fraction(max(0, at_ns - segment.start_ns), NS) * roll.pace
+        return (segment.first_tick + passed) / roll.rate
 
     def _take_heard(self) -> None:
         """Take up the sound that the readers have left, and what they lost."""

@@ -139,8 +139,10 @@ def _refuse_unknown(part: Any, known: set[str]) -> None:
 
 
 def stored(plan: RigSetup) -> dict[str, Any]:
-    """Give a setup as the database keeps it, with its version."""
-    return {"version": VERSION, **to_plain(plan)}
+    """Give a setup as the database keeps it, with its version; raises BadValueError for one it could not give back."""
+    kept = to_plain(plan)
+    from_plain(kept, RigSetup)
+    return {"version": VERSION, **kept}
 
 
 def plan_of(kept: Mapping[str, Any]) -> RigSetup:

@@ -13,6 +13,8 @@ DEFAULT_PATTERN = "{rig}_{date}_{number}"
 FIELDS = ("rig", "date", "time", "number", "size", "rate", "codec")
 _LIST = f"{', '.join(f'{{{field}}}' for field in FIELDS[:-1])} and {{{FIELDS[-1]}}}"
 MAX_NAME = 80
+# File systems hold 255; what a part, a letter and the writing add needs some of it.
+MAX_STEM = 200
 
 
 def slug(text: str) -> str:
@@ -53,9 +55,18 @@ class NameFacts:
 
 
 def file_stem(pattern: str, facts: NameFacts, number: int) -> str:
-    """Fill a checked pattern in: `garden-path_2026-05-02_014`."""
+    """Fill a checked pattern in: `garden-path_2026-05-02_014`; never longer than file systems hold."""
+    name = slug(facts.rig)
+    stem = _filled(pattern, facts, number, name)
+    over = len(stem) - MAX_STEM
+    if over > 0:
+        stem = _filled(pattern, facts, number, name[: max(1, len(name) - over)])
+    return stem if len(stem) <= MAX_STEM else f"{stem[: MAX_STEM - 8]}_{number:03}"
+
+
+def _filled(pattern: str, facts: NameFacts, number: int, rig: str) -> str:
     return pattern.format(
-        rig=slug(facts.rig),
+        rig=rig,
         date=facts.at.date().isoformat(),
         time=f"{facts.at:%H-%M-%S}",
         number=f"{number:03}",

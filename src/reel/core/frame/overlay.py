@@ -10,6 +10,8 @@ from reel.core.wire import Variant
 MAX_TEXT, MAX_LINES = 200, 4
 SIZE_PX = (8, 400)
 COLOUR = re.compile(r"#[0-9a-f]{6}\Z", re.ASCII)
+# Unicode 15, 23.2: joins emoji to one picture.
+_JOINER = "\u200d"
 _IMAGE_NAME = re.compile(r"[0-9a-f]{16}\.png\Z", re.ASCII)
 
 
@@ -79,7 +81,7 @@ class Caption(Overlay):
             raise BadValueError(
                 "Caption", self.text[:40], f"it has 1 to {MAX_TEXT} characters in up to {MAX_LINES} lines"
             )
-        if not all(line.isprintable() for line in lines):
+        if not all(line.replace(_JOINER, "").isprintable() for line in lines):
             raise BadValueError("Caption", self.text[:40], "it has printable characters only")
 
 

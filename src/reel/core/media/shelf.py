@@ -1,6 +1,7 @@
 """A shelf: a folder on a drive where takes are kept. Nothing outside it is touched, nothing in it is overwritten."""
 
 import os
+import secrets
 import shutil
 from collections.abc import Collection, Sequence
 from contextlib import suppress
@@ -13,6 +14,8 @@ from reel.core.media.errors import MediaError, NameTakenError
 ROLLING = ".rolling"
 # The folder of a take's files of sound: its name, with this ending.
 BESIDE = ".sound"
+# The file by which a shelf is known: where its drive is not mounted the folder may be there all the same.
+OWN_FILE = ".reel-shelf"
 MAX_NUMBER = 99_999
 _ENDINGS = tuple(sorted({f".{facts.suffix}" for facts in CONTAINERS.values()}))
 
@@ -37,10 +40,36 @@ def part_tag(number: int) -> str:
 
 
 class Shelf:
-    """The folder `root`. File names given to its methods are plain names, never paths."""
+    """The folder `root`. File names given to its methods are plain names, never paths.
 
-    def __init__(self, root: Path) -> None:
-        self.root = root
+    `key` is what its own file says, by which it is known again; "" for one that is not marked.
+    """
+
+    def __init__(self, root: Path, key: str = "") -> None:
+        self.root, self.key = root, key
+
+    def mark(self) -> str:
+        """Have it known by a file of its own, and give its key; raises MediaError."""
+        own = self.root / OWN_FILE
+        try:
+            if not own.exists():
+                own.write_text(f"{secrets.token_hex(8)}\n")
+            return own.read_text(errors="replace").strip()[:64]
+        except OSError as error:
+            raise MediaError(self.root, f"can't be written to ({error.strerror})") from error
+
+    def reach(self) -> None:
+        """Raise MediaError when it is not there, or its folder is not the one that was marked."""
+        self.free_bytes()
+        if not self.key:
+            return
+        try:
+            found = (self.root / OWN_FILE).read_text(errors="replace").strip()
+        except OSError:
+            found = ""
+        if found != self.key:
+            said = "is there, but not the drive that was a shelf there; plug that in, or measure it anew on Shelves"
+            raise MediaError(self.root, said)
 
     def make(self) -> None:
         """Make the folder where it is missing; raises MediaError."""
@@ -58,6 +87,7 @@ class Shelf:
 
     def check(self, reserve_bytes: int) -> None:
         """Raise MediaError, in a sentence for people, when no take can be written: gone, read-only, or too full."""
+        self.reach()
         free = self.free_bytes()
         if not os.access(self.root, os.W_OK | os.X_OK):
             raise MediaError(self.root, "is a shelf that can't be written to; change its rights or choose another")

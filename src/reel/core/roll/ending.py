@@ -54,7 +54,7 @@ def why_cut(setup: RollSetup, standing: Standing) -> CutBy | None:
     """Say what ends a take as it stands; None while nothing does. Its length the roll itself keeps to the frame."""
     if setup.cut_gb and standing.size_bytes >= setup.cut_gb * 10**9:
         return CutBy.SIZE
-    if setup.cut_at and standing.now >= _at(setup.cut_at, standing.began):
+    if setup.cut_at and standing.now >= _at(setup.cut_at, standing):
         return CutBy.CLOCK
     if setup.cut_on_event and standing.has_event:
         return CutBy.EVENT
@@ -68,8 +68,13 @@ def why_cut(setup: RollSetup, standing: Standing) -> CutBy | None:
     return None
 
 
-def _at(clock: str, began: datetime.datetime) -> datetime.datetime:
-    """Give the first moment of a time of day after a take began."""
+def _at(clock: str, standing: Standing) -> datetime.datetime:
+    """Give the first moment of a time of day after a take began, by the clocks as they go now.
+
+    Meanwhile summer time may have begun or ended: `began` and `now` have the offset of their own moment.
+    """
     hour, minute = (int(part) for part in clock.split(":"))
+    began = standing.began
     found = began.replace(hour=hour, minute=minute, second=0, microsecond=0)
-    return found if found > began else found + datetime.timedelta(days=1)
+    day = found.date() if found > began else found.date() + datetime.timedelta(days=1)
+    return datetime.datetime.combine(day, found.time(), tzinfo=standing.now.tzinfo)

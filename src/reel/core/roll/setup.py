@@ -94,7 +94,7 @@ def ending(setup: RollSetup, text: str) -> RollSetup:
         size = parse_gigabytes(one)
         if kind in ("gone", "black", "still"):
             changes[f"{kind}_s"] = round(parse_length(length or "10s"))
-        elif size is not None:
+        elif size is not None and size > 0:
             changes["cut_gb"] = size
         elif one == "locked":
             changes["cut_on_event"] = True

@@ -145,7 +145,10 @@ class VirtualRollTests(unittest.TestCase):
         self.assertEqual(facts.sound[0].holes, ())
 
     def test_a_time_lapse_takes_one_picture_of_so_many_and_loses_none(self):
-        take = self.roll([(0, 20)], roll=RollSetup(lapse=10))
+        burnt = []
+        look = [(10, lambda source: burnt.append(source._taken(source._clock.now_ns())))]
+        take = self.roll([(0, 20)], look, roll=RollSetup(lapse=10))
+        self.assertEqual(burnt, [1], "what a clock in the picture shows is the time of the file")
         self.assert_shows(take, range(0, 480, 10))
         self.assertEqual((take.plan.tracks, probe(take.path).length_s), ((), Fraction(2)))
 

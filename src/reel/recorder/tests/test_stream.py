@@ -217,6 +217,10 @@ class StreamTests(unittest.TestCase):
         with self.assertRaises(InputError) as raised:
             opener_for(rigs.feed_input("link.mp4"), Play(), self.folder / "sub", time.monotonic_ns)(0)
         self.assertIn("outside the feeds folder", str(raised.exception))
+        (self.folder / "sub" / "loop.mp4").symlink_to(self.folder / "sub" / "loop.mp4")
+        with self.assertRaises(InputError) as raised:
+            opener_for(rigs.feed_input("loop.mp4"), Play(), self.folder / "sub", time.monotonic_ns)(0)
+        self.assertIn("leads nowhere", str(raised.exception))
 
     def test_addresses(self):
         for address in (

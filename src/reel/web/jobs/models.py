@@ -17,13 +17,17 @@ OPEN_STATES = (JobState.WAITING, JobState.RUNNING)
 
 
 class Job(models.Model):
-    """One piece of work of a kind for the worker, on the `subject` of that number; `done_part` is done, 0 to 1."""
+    """One piece of work of a kind for the worker, on the `subject` of that number; `done_part` is done, 0 to 1.
+
+    `attempts` counts how often it was begun.
+    """
 
     kind = models.CharField(max_length=20)
     subject = models.BigIntegerField(null=True, db_index=True)
     state = models.CharField(max_length=10, choices=JobState.choices, default=JobState.WAITING)
     done_part = models.FloatField(default=0)
     problem = models.TextField(blank=True)
+    attempts = models.PositiveSmallIntegerField(default=0)
     asked_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:

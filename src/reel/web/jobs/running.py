@@ -3,9 +3,12 @@
 import logging
 from collections.abc import Callable
 
+from django.db.models import F
+
 from reel.core.errors import ReelError
 from reel.web.jobs.models import Job, JobState
 
+MOST_ATTEMPTS = 3
 log = logging.getLogger(__name__)
 
 Progress = Callable[[float], None]
@@ -19,8 +22,14 @@ class CalledOffError(ReelError):
 
 
 def take_up_left() -> int:
-    """Have the jobs that a killed worker left wait again; gives how many. Called when the worker starts."""
-    return Job.objects.filter(state=JobState.RUNNING).update(state=JobState.WAITING, done_part=0)
+    """Have the jobs that a killed worker left wait again; gives how many. Called when the worker starts.
+
+    One that was left so MOST_ATTEMPTS times ends the worker, and is set aside.
+    """
+    left = Job.objects.filter(state=JobState.RUNNING)
+    said = f"It ended the worker {MOST_ATTEMPTS} times and is not tried again; the worker's log says more."
+    left.filter(attempts__gte=MOST_ATTEMPTS).update(state=JobState.FAILED, problem=said)
+    return left.update(state=JobState.WAITING, done_part=0)
 
 
 def run_waiting() -> None:
@@ -41,7 +50,8 @@ def run_here(kind: str, subject: int) -> Job:
 
 def run_job(job: Job) -> None:
     """Run a job's work on this thread and store how it ended."""
-    if not Job.objects.filter(pk=job.pk, state=JobState.WAITING).update(state=JobState.RUNNING):
+    begun = {"state": JobState.RUNNING, "attempts": F("attempts") + 1}
+    if not Job.objects.filter(pk=job.pk, state=JobState.WAITING).update(**begun):
         return
     assert job.subject is not None
 

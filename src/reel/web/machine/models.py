@@ -63,10 +63,14 @@ class Speed(models.Model):
 
 
 class ShelfPlace(models.Model):
-    """A folder on some drive where takes may be kept; `write_bps` is how fast it was measured to write, in bits."""
+    """A folder on some drive where takes may be kept; `write_bps` is how fast it was measured to write, in bits.
+
+    `key` is what it is known by, "" before it was measured.
+    """
 
     name = models.CharField(max_length=60, unique=True)
     folder = models.CharField(max_length=500, unique=True)
+    key = models.CharField(max_length=64, blank=True)
     write_bps = models.FloatField(null=True)
     measured_at = models.DateTimeField(null=True)
 

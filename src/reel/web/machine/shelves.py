@@ -13,23 +13,31 @@ from reel.recorder.messages import RefusedError
 from reel.web.jobs.actions import ask_for
 from reel.web.jobs.models import OPEN_STATES, Job
 from reel.web.machine.models import ShelfPlace
-from reel.web.ui.typed import clean_name
+from reel.web.ui.typed import clean_name, free_name
 
 # The kind of job that measures how fast a shelf's drive writes.
 DRIVE = "drive"
 HOME_NAME = "The home's shelf"
+MAX_FOLDER = 400
+# Folders of the system that look like others, and keep nothing.
+SYSTEM = (Path("/dev"), Path("/proc"), Path("/sys"))
 
 
 def home_place() -> ShelfPlace:
     """Give the home's own shelf, which is always there."""
     folder = str(settings.HOME.shelf)
-    found = ShelfPlace.objects.filter(name=HOME_NAME).first()
+    found = ShelfPlace.objects.filter(folder=folder).first()
     if found is None:
-        return ShelfPlace.objects.create(name=HOME_NAME, folder=folder)
-    if found.folder != folder:  # REEL_SHELF says another one: what was measured is not of that
-        found.folder, found.write_bps, found.measured_at = folder, None, None
-        found.save()
+        name = free_name(HOME_NAME, ShelfPlace.objects.values_list("name", flat=True))
+        found = ShelfPlace.objects.get_or_create(folder=folder, defaults={"name": name})[0]
     return found
+
+
+def shelf_in(folder: str) -> Shelf:
+    """Give the shelf in a folder, "" for the home's, with the key that it is known by."""
+    where = folder or str(settings.HOME.shelf)
+    key = ShelfPlace.objects.filter(folder=where).values_list("key", flat=True).first()
+    return Shelf(Path(where), key or "")
 
 
 def places() -> list[ShelfPlace]:
@@ -41,28 +49,53 @@ def places() -> list[ShelfPlace]:
 def add(name: str, folder: str) -> ShelfPlace:
     """Add a folder that is there, and have its drive measured; raises BadValueError, RefusedError."""
     clean = clean_name("Name", name, 60)
-    if "\x00" in folder or not (path := Path(folder.strip()).expanduser()).is_absolute():
-        raise BadValueError("Folder", folder[:80], "it is a whole path, like /media/drive/takes")
-    if not path.is_dir():
-        raise BadValueError("Folder", folder[:80], "there is no such folder; make it first")
+    path = _folder(folder)
     try:
         Shelf(path).check(0)
+        key = Shelf(path).mark()
     except MediaError as error:
         raise BadValueError("Folder", folder[:80], str(error)) from error
     home_place()
     try:
         with transaction.atomic():
-            made = ShelfPlace.objects.create(name=clean, folder=str(path.resolve()))
+            made = ShelfPlace.objects.create(name=clean, folder=str(path), key=key)
     except IntegrityError:
         raise RefusedError(f"There is a shelf of that name or in that folder already: {clean}, {path}.") from None
     measure(made)
     return made
 
 
+def _folder(typed: str) -> Path:
+    """Give the folder that somebody typed; raises BadValueError for none, for Reel's own and for the system's."""
+    shown, path = typed[:80], Path(typed.strip())
+    if "\x00" in typed or len(typed) > MAX_FOLDER:
+        raise BadValueError("Folder", shown, f"it is a whole path of up to {MAX_FOLDER} characters")
+    try:
+        path = path.expanduser()
+        is_there = path.is_dir()
+        resolved = path.resolve()
+    except (OSError, RuntimeError) as error:  # a user that is not known, a name too long, a link to itself
+        raise BadValueError("Folder", shown, "there is no such folder; make it first") from error
+    if not path.is_absolute():
+        raise BadValueError("Folder", shown, "it is a whole path, like /media/drive/takes")
+    if not is_there:
+        raise BadValueError("Folder", shown, "there is no such folder; make it first")
+    home = settings.HOME
+    own = (home.run, home.feeds, home.cache, home.logs, home.images, home.devices)
+    if resolved == home.root.resolve() or any(resolved.is_relative_to(folder.resolve()) for folder in own):
+        raise BadValueError("Folder", shown, "Reel keeps things of its own there; take another one")
+    if any(resolved.is_relative_to(folder) for folder in SYSTEM):
+        raise BadValueError("Folder", shown, "it is the system's, and no files are kept there")
+    return resolved
+
+
 def remove(place: ShelfPlace) -> None:
     """Take a shelf off the list; nothing in its folder is touched, and its takes stay where they are."""
-    if place.name == HOME_NAME:
+    if place == home_place():
         raise RefusedError("The home's shelf stays: takes of rigs without another one are written to it.")
+    names = [rig.name for rig in place.rigs.all()[:3]]
+    if names:
+        raise RefusedError(f"{', '.join(names)} write to it; choose another shelf for them on Roll first.")
     place.delete()
 
 
@@ -77,7 +110,8 @@ def measure_drive(place_id: int, progress: Callable[[float], None]) -> None:
     place = ShelfPlace.objects.filter(pk=place_id).first()
     if place is not None:
         speed = write_speed(Path(place.folder), progress)
-        ShelfPlace.objects.filter(pk=place.pk).update(write_bps=speed, measured_at=timezone.now())
+        key = Shelf(Path(place.folder)).mark()
+        ShelfPlace.objects.filter(pk=place.pk).update(write_bps=speed, measured_at=timezone.now(), key=key)
 
 
 def free_bytes(place: ShelfPlace) -> int | None:

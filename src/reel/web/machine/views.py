@@ -27,7 +27,8 @@ def index(request: HttpRequest) -> HttpResponse:
         else:
             messages.success(request, f"{made.name} is a shelf now; its drive is being measured.")
             return redirect("machine:index")
-    rows = [_row(place) for place in shelves.places()]
+    home = shelves.home_place()
+    rows = [_row(place, home) for place in shelves.places()]
     context = {
         "room": "shelves",
         "rows": rows,
@@ -40,12 +41,12 @@ def index(request: HttpRequest) -> HttpResponse:
     return render(request, "machine/index.html", context, status=422 if problem else 200)
 
 
-def _row(place: ShelfPlace) -> dict[str, object]:
+def _row(place: ShelfPlace, home: ShelfPlace) -> dict[str, object]:
     job = Job.objects.filter(kind=shelves.DRIVE, subject=place.pk).first()
     return {
         "place": place,
         "free": shelves.free_bytes(place),
-        "is_home": place.name == shelves.HOME_NAME,
+        "is_home": place == home,
         "job": job if job is not None and job.is_open else None,
         "problem": job.problem if job is not None else "",
     }

@@ -4,7 +4,6 @@ from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from functools import cached_property
-from pathlib import Path
 from typing import Any
 
 from django.conf import settings
@@ -47,7 +46,7 @@ from reel.recorder.messages import RigStatus
 from reel.web.jobs.models import Job
 from reel.web.live.facts import is_heard, rig_facts
 from reel.web.live.recorder import glance, place_of, rig_status
-from reel.web.machine.shelves import home_place, places
+from reel.web.machine.shelves import home_place, places, shelf_in
 from reel.web.rigs.actions import addresses_of, grouped_losses
 from reel.web.rigs.benching import BENCH
 from reel.web.rigs.estimating import estimate_of, is_needed, job_of, picture_bits
@@ -59,7 +58,6 @@ from reel.web.rigs.line import draw_line
 from reel.web.rigs.models import Rig
 from reel.web.rigs.patch import draw_patch
 from reel.web.takes.models import TakeState
-from reel.web.takes.proving import shelf
 
 # So many of the latest takes say what another one will cost.
 MEASURED_TAKES = 12
@@ -397,7 +395,7 @@ def channel_name(place: int, channels: int) -> str:
 
 def shelf_of_rig(rig: Rig) -> Shelf:
     """Give the shelf that a rig's takes are written to."""
-    return Shelf(Path(rig.shelf.folder)) if rig.shelf else shelf()
+    return shelf_in(rig.shelf.folder if rig.shelf else "")
 
 
 def room_bytes(rig: Rig) -> int:

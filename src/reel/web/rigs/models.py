@@ -8,6 +8,7 @@ from reel.core.line import RigSetup
 from reel.core.wire import from_plain, to_plain
 from reel.recorder.messages import Open, RigToRoll
 from reel.standins.play import Play
+from reel.web.machine.shelves import shelf_in
 from reel.web.setups import plan_of, stored
 
 MAX_NAME = 60
@@ -70,7 +71,14 @@ class Rig(models.Model):
     def to_roll(self) -> RigToRoll:
         """What asks the recorder to roll it as it is set now."""
         folder = self.shelf.folder if self.shelf else ""
-        return RigToRoll(rig_id=self.pk, rig_name=self.name, setup=self.plan, plays=self.played, folder=folder)
+        return RigToRoll(
+            rig_id=self.pk,
+            rig_name=self.name,
+            setup=self.plan,
+            plays=self.played,
+            folder=folder,
+            shelf_key=shelf_in(folder).key,
+        )
 
     def play_of(self, place: int) -> Play:
         """Give the play of an input; a plain one where none is kept."""

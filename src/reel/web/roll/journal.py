@@ -45,6 +45,7 @@ class DatabaseJournal:
                 on_device=rolled.on_device,
                 is_trial=rolled.is_trial,
                 folder=rolled.folder,
+                shelf_key=rolled.shelf_key,
             )
             try:
                 rigs.untick_put_back(rolled.rig_id, rolled.setup)

@@ -39,11 +39,14 @@ def _alone(take: Take, verb: str) -> Iterator[Take]:
 def rename(take: Take, name: str) -> str:
     """Rename a take and its files; gives the first one's name. Raises BadValueError, NameTakenError, RefusedError."""
     clean = clean_name("Name", name, MAX_NAME)
-    with _alone(take, "renamed") as found:
-        parts = found.all_parts
-        files = [file for part in parts for file in part.names]
-        names = shelf_of(found).rename(files, clean)
-        try:
+    names: list[str] = []
+    before: list[str] = []
+    try:
+        with _alone(take, "renamed") as found:
+            parts = found.all_parts
+            files = [file for part in parts for file in part.names]
+            before = [name for name, _ in files]
+            names = shelf_of(found).rename(files, clean)
             found.name = clean
             found.save(update_fields=["name"])
             new = iter(names)
@@ -51,16 +54,18 @@ def rename(take: Take, name: str) -> str:
                 part.file_name = next(new)
                 part.original_name = next(new) if part.original_name else ""
                 part.save(update_fields=["file_name", "original_name"])
-        except Error:
-            shelf_of(found).put_back(names, [before for before, _ in files])
-            raise
-    take.name = found.name
+    except Error:  # the commit may fail too
+        if names:
+            shelf_of(take).put_back(names, before)
+        raise
+    take.name = clean
     return names[0]
 
 
 def delete(take: Take) -> None:
     """Delete a take with its files, posters and browser copies; raises RefusedError, MediaError."""
     with _alone(take, "deleted") as found:
+        shelf_of(found).reach()
         parts = found.all_parts
         for part in parts:
             for file_name, _ in part.names:

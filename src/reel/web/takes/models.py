@@ -77,6 +77,7 @@ class Take(models.Model):
     is_trial = models.BooleanField(default=False)
     on_device = models.CharField(max_length=12, blank=True)
     folder = models.CharField(max_length=500, blank=True)
+    shelf_key = models.CharField(max_length=64, blank=True)
 
     objects = Takes.as_manager()
 

@@ -39,7 +39,7 @@ def shelf_of(take: Take) -> Shelf:
     """Give the folder where a take's files lie: a shelf, or the storage of the device that made it."""
     if take.on_device:
         return Shelf(settings.HOME.devices / take.on_device)
-    return Shelf(Path(take.folder)) if take.folder else shelf()
+    return Shelf(Path(take.folder) if take.folder else settings.HOME.shelf, take.shelf_key)
 
 
 def path_of(part: Part) -> Path:

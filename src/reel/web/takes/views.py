@@ -1,5 +1,6 @@
 """Pages of takes: the list, one take and its parts, two side by side, marks, renaming, deleting, playing."""
 
+import re
 from pathlib import Path
 
 from django.contrib import messages
@@ -18,6 +19,7 @@ from reel.web.takes.ranges import file_response
 from reel.web.ui.typed import number_of
 
 PAGE = 24
+_SECOND = re.compile(r"\d{1,7}(\.\d{0,20})?\Z", re.ASCII)
 
 
 @require_GET
@@ -178,11 +180,9 @@ def _address(found: Take, part: Part) -> str:
 
 def _second(typed: str) -> float:
     """Read a second; raises BadValueError."""
-    try:
-        at_s = float(typed or 0)
-    except ValueError:
-        raise BadValueError("Mark", typed[:20], "it lies at a second of the part") from None
-    return at_s
+    if typed and not _SECOND.match(typed):
+        raise BadValueError("Mark", typed[:20], "it lies at a second of the part")
+    return float(typed or 0)
 
 
 def _take_context(found: Take, part: Part) -> dict[str, object]:

@@ -256,6 +256,17 @@ class NamingTests(unittest.TestCase):
         self.assertIn("014", stem)
         self.assertIsNone(re.search(r"[/\\\x00-\x1f]|^\.", stem))
 
+    def test_no_name_is_longer_than_file_systems_hold_and_its_number_stays(self):
+        facts = NameFacts(rig="moss and stone " * 20, at=datetime.datetime(2026, 5, 2), codec="H.264", size="1280×720")
+        for pattern in (
+            "{rig}_{rig}_{rig}_{number}",
+            "{number}" + "{date}" * 12,
+            "{codec}{size}{time}" * 3 + "{number}",
+        ):
+            names = {file_stem(pattern, facts, number) for number in (1, 2)}
+            self.assertEqual(len(names), 2, pattern)
+            self.assertLessEqual(max(len(name) for name in names), 200)
+
     def test_patterns(self):
         for pattern in ("{rig}", "{number", "{number!r}", "{number:>99}", "{rig.__class__}{number}", "../{number}", ""):
             with self.subTest(pattern), self.assertRaises(BadValueError):

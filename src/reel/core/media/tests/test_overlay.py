@@ -173,6 +173,9 @@ class OverlayTests(unittest.TestCase):
                 keep_image(data, self.images)
         self.assertFalse(self.images.exists() and list(self.images.iterdir()))
 
+    def test_joined_emoji_are_words_like_others(self):
+        self.assertGreater(self.composed(Caption(text="bed 4 👩\u200d🌾"))[0].max(), 200)
+
     def test_refusals(self):
         for make in (
             lambda: Caption(text=" "),

@@ -35,6 +35,17 @@ class EndingTests(unittest.TestCase):
             self.assertIsNone(why_cut(rules, replace(STANDS, now=BEGAN + (after - 1) * minute)), clock)
             self.assertEqual(why_cut(rules, replace(STANDS, now=BEGAN + after * minute)), CutBy.CLOCK)
 
+    def test_a_time_of_day_is_that_of_the_clocks_also_where_summer_time_ends_meanwhile(self):
+        summer, winter = (datetime.timezone(datetime.timedelta(hours=hours)) for hours in (2, 1))
+        began = datetime.datetime(2026, 10, 24, 22, 0, tzinfo=summer)
+        for before, (zone, other) in (("autumn", (summer, winter)), ("spring", (winter, summer))):
+            stands = replace(STANDS, began=began.replace(tzinfo=zone))
+            at = datetime.datetime(2026, 10, 25, 6, 0, tzinfo=other)
+            rules = RollSetup(cut_at="06:00")
+            early = replace(stands, now=at - datetime.timedelta(minutes=1))
+            self.assertIsNone(why_cut(rules, early), before)
+            self.assertEqual(why_cut(rules, replace(stands, now=at)), CutBy.CLOCK, before)
+
     def test_what_cannot_be_is_refused_with_its_limit(self):
         for wrong, said in (
             ({"countdown_s": 11}, "from 0 to 10 s"), ({"reach_back_s": 31}, "30 s"), ({"cut_at": "24:00"}, "23:59"),
@@ -50,7 +61,7 @@ class EndingTests(unittest.TestCase):
         self.assertEqual(
             (rules.cut_at, rules.cut_gb, rules.black_s, rules.gone_s, rules.cut_on_event), ("23:30", 4, 5, 10, True)
         )
-        for wrong in ("noon", "black:x", "25:00", "", "4 MB"):
+        for wrong in ("noon", "black:x", "25:00", "", "4 MB", "0GB", "0.000 GB"):
             self.assertRaises(BadValueError, ending, RollSetup(), wrong)
         self.assertIn("at 23:30, or when the signal is gone for 10 s", roll_words(rules))
         self.assertEqual(roll_words(RollSetup(gone_s=0)), "Begins at once; cut by you alone.")

@@ -10,13 +10,15 @@ from django.utils import timezone
 
 from reel.core.file import ConstantBitrate, Recipe
 from reel.core.line.tests.rigs import feed
-from reel.core.media import MediaError, write_speed
+from reel.core.measure import Counts
+from reel.core.media import MediaError, Shelf, write_speed
+from reel.core.media.shelf import OWN_FILE
 from reel.core.media.tests.clips import FRAME
 from reel.recorder.messages import RefusedError
 from reel.web.jobs.running import run_waiting
 from reel.web.machine.models import ShelfPlace
 from reel.web.machine.shelves import home_place
-from reel.web.rigs.actions import make_rig, refuse_slow_drive, set_shelf
+from reel.web.rigs.actions import duplicate, make_rig, refuse_slow_drive, set_shelf
 from reel.web.rigs.context import cost_of
 from reel.web.takes import actions
 from reel.web.takes.proving import path_of
@@ -38,7 +40,7 @@ class ShelfTests(HomeMixin, TestCase):
             run_waiting()
         place = ShelfPlace.objects.get(name="Fast drive")
         self.assertGreater(place.write_bps, 1_000_000)
-        self.assertEqual(list(self.drive.iterdir()), [], "nothing is left of measuring")
+        self.assertEqual([one.name for one in self.drive.iterdir()], [OWN_FILE], "nothing is left of measuring")
         rig = make_rig("Moss", feed("garden.mp4", FRAME))
         self.client.post(reverse("rigs:shelf", args=[rig.pk]), {"shelf": place.pk})
         rig.refresh_from_db()
@@ -47,6 +49,10 @@ class ShelfTests(HomeMixin, TestCase):
             rig_id=rig.pk, rig_name="Moss", name="Moss 001", file_name="a.mp4", setup=rig.plan,
             started_at=timezone.now(), folder=rig.to_roll.folder,
         )  # fmt: skip
+        refused = self.client.post(reverse("machine:remove", args=[place.pk]))
+        self.assertContains(refused, "Moss write to it", status_code=409)
+        actions.close(take, [], counts=Counts(), prove=False)
+        set_shelf(rig, None, None)
         self.client.post(reverse("machine:remove", args=[place.pk]))
         rig.refresh_from_db()
         self.assertEqual((rig.to_roll.folder, path_of(take.first)), ("", self.drive / "a.mp4"))
@@ -54,15 +60,67 @@ class ShelfTests(HomeMixin, TestCase):
     def test_what_can_not_be_a_shelf_is_refused_with_its_reason(self):
         closed = self.drive / "closed"
         closed.write_text("a file")
-        for folder, said in (("drive", "whole path"), ("/nowhere", "no such folder"), (str(closed), "no such folder")):
-            response = self.add(folder=folder)
-            self.assertContains(response, said, status_code=422)
-            self.assertContains(response, folder, status_code=422)
+        loop = self.drive / "loop"
+        loop.symlink_to(loop)
+        home = settings.HOME
+        for folder, said in (
+            ("drive", "whole path"), ("/nowhere", "no such folder"), (str(closed), "no such folder"),
+            ("~nosuchuser/takes", "no such folder"), (str(loop), "no such folder"), ("/x" * 150, "no such folder"),
+            ("/" + "n" * 300, "no such folder"), ("/x" * 3000, "400 characters"), ("/dev", "system"),
+            (str(home.root), "of its own"), (str(home.run), "of its own"), (str(home.feeds), "of its own"),
+            (str(home.cache), "of its own"),
+        ):  # fmt: skip
+            with self.subTest(folder[:40]):
+                response = self.add(folder=folder)
+                self.assertContains(response, said, status_code=422)
+                self.assertContains(response, folder[:80], status_code=422)
+        self.assertContains(self.add(name="n" * 300), "60", status_code=422)
         self.add()
         self.assertContains(self.add("Other"), "already", status_code=422)
         self.client.get(reverse("machine:index"))
         response = self.client.post(reverse("machine:remove", args=[home_place().pk]))
         self.assertContains(response, "stays", status_code=409)
+
+    def test_a_drive_that_is_not_there_while_its_folder_is_takes_nothing_and_loses_nothing(self):
+        """It is known by a file of its own: what was unmounted leaves an empty folder."""
+        self.add()
+        rig, place = make_rig("Moss", feed("garden.mp4", FRAME)), ShelfPlace.objects.get(name="Fast drive")
+        set_shelf(rig, place, None)
+        asked = rig.to_roll
+        shelf = Shelf(Path(asked.folder), asked.shelf_key)
+        shelf.check(0)
+        take = actions.begin(
+            rig_id=rig.pk, rig_name="Moss", name="Moss 001", file_name="a.mp4", setup=rig.plan,
+            started_at=timezone.now(), folder=asked.folder, shelf_key=asked.shelf_key,
+        )  # fmt: skip
+        actions.close(take, [], counts=Counts(), prove=False)
+        (self.drive / OWN_FILE).rename(home_file := settings.HOME.root / "away")
+        for refused in (lambda: shelf.check(0), lambda: actions.delete(take)):
+            with self.assertRaisesRegex(MediaError, "not the drive"):
+                refused()
+        self.assertContains(self.client.get(reverse("rigs:stage", args=[rig.pk, "roll"])), "not the drive")
+        home_file.rename(self.drive / OWN_FILE)
+        actions.delete(take)
+        self.drive.joinpath(OWN_FILE).unlink()
+        self.drive.rmdir()
+        with self.assertRaisesRegex(MediaError, "can't be reached"):
+            shelf.check(0)
+
+    def test_the_home_s_shelf_may_be_a_folder_that_is_listed(self):
+        self.add()
+        with patch.dict("os.environ", {"REEL_SHELF": str(self.drive)}):
+            for address in (reverse("machine:index"), reverse("rigs:index"), reverse("takes:index")):
+                self.assertEqual(self.client.get(address).status_code, 200)
+            self.assertEqual(home_place().name, "Fast drive")
+        self.assertEqual(home_place().folder, str(settings.HOME.shelf))
+
+    def test_a_copy_of_a_rig_keeps_its_shelf(self):
+        self.add()
+        rig, place = make_rig("Moss", feed("garden.mp4", FRAME)), ShelfPlace.objects.get(name="Fast drive")
+        set_shelf(rig, place, None)
+        copy = duplicate(rig)
+        copy.refresh_from_db()
+        self.assertEqual(copy.shelf, place)
 
     def test_a_recipe_that_needs_more_than_the_drive_writes_does_not_roll(self):
         rig = make_rig("Moss", feed("garden.mp4", FRAME, Recipe(rate=ConstantBitrate(bitrate_bps=50_000_000))))

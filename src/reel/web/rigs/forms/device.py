@@ -11,6 +11,7 @@ from reel.core.line.origin import MAX_DEVICE
 from reel.core.signal import Matrix, Mode, Range, pixel_format
 from reel.web.rigs.forms.base import StageForm, choices_of
 from reel.web.rigs.forms.feed import FeedForm
+from reel.web.ui.fields import WholeField
 
 
 class DeviceForm(StageForm):
@@ -51,7 +52,7 @@ class DeviceForm(StageForm):
     sleep_lock = forms.BooleanField(
         label="Sleep lock", required=False, help_text="The screen locks itself without a touch. Off while you record."
     )
-    sleep_s = forms.IntegerField(
+    sleep_s = WholeField(
         label="Locks after", min_value=SLEEP_S[0], max_value=SLEEP_S[1], help_text="Seconds until the screen locks."
     )
     touches = forms.BooleanField(

@@ -46,15 +46,16 @@ from reel.web.recipes.actions import name_of
 from reel.web.recipes.models import KeptRecipe
 from reel.web.rigs.forms.base import StageForm, choices_of
 from reel.web.rigs.keeps_up import headrooms
+from reel.web.ui.fields import NumberField, WholeField
 from reel.web.ui.typed import number_of
 
 # Under which field the page says what is wrong with a part of the recipe.
 _SHOWN_AT = {"chroma": "samples", "sound_bitrate_bps": "sound_kbps"}
 
 
-def _megabits(label: str) -> forms.DecimalField:
+def _megabits(label: str) -> NumberField:
     low, high = (Decimal(limit) / 1_000_000 for limit in BITRATE_BPS)
-    return forms.DecimalField(label=label, required=False, min_value=low, max_value=high)
+    return NumberField(label=label, required=False, min_value=low, max_value=high)
 
 
 def _chosen(label: str, help_text: str = "") -> forms.CharField:
@@ -83,22 +84,22 @@ class RecipeForm(StageForm):
     codec = forms.ChoiceField(label="Codec", choices=[(kind.value, facts.label) for kind, facts in CODECS.items()])
     profile = _chosen("Profile")
     rate = forms.ChoiceField(label="Rate control", choices=[(kind.value, RATE_WORDS[kind]) for kind in RateKind])
-    number = forms.IntegerField(label="Number", required=False, min_value=0, max_value=63)
+    number = WholeField(label="Number", required=False, min_value=0, max_value=63)
     bitrate_mbps = _megabits("Bitrate, Mb/s")
     most_mbps = _megabits("at most, Mb/s")
     effort = _chosen("Effort", "More effort makes smaller files; too much loses frames. × is its measured headroom.")
     samples = _chosen("Samples", "What arrives in more is reduced to this; less stays what it was.")
     matrix = forms.ChoiceField(label="Matrix", choices=choices_of(Matrix, {}))
     range = forms.ChoiceField(label="Range", choices=choices_of(Range, {}))
-    keyframe_s = forms.DecimalField(
+    keyframe_s = NumberField(
         label="Keyframe every",
         required=False,  # where every picture is one, it is not asked
         min_value=Decimal(str(float(KEYFRAME_S[0]))),
         max_value=Decimal(str(float(KEYFRAME_S[1]))),
         help_text="Seconds. 2 edits and seeks well; longer saves a little room.",
     )
-    b_frames = forms.IntegerField(label="B-frames", required=False, min_value=0, max_value=16)
-    lookahead = forms.IntegerField(label="Look-ahead", required=False, min_value=0, max_value=250)
+    b_frames = WholeField(label="B-frames", required=False, min_value=0, max_value=16)
+    lookahead = WholeField(label="Look-ahead", required=False, min_value=0, max_value=250)
     tune = _chosen("Tune")
     level = _chosen("Level")
     sound_codec = forms.ChoiceField(
@@ -121,14 +122,14 @@ class RecipeForm(StageForm):
         ],
         help_text="24 bits, without loss, with the take's own start. WAV opens everywhere; FLAC takes about half.",
     )
-    part_minutes = forms.IntegerField(
+    part_minutes = WholeField(
         label="New part every, min",
         required=False,
         min_value=1,
         max_value=PART_MINUTES,
         help_text="Another file begins, without a gap, after so many minutes or from that size on. Empty is one file.",
     )
-    part_gb = forms.DecimalField(
+    part_gb = NumberField(
         label="or GB",
         required=False,
         min_value=Decimal(str(float(PART_GB[0]))),

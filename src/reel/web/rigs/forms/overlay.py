@@ -8,6 +8,7 @@ from django import forms
 from reel.core.frame import Caption, Clock, Face, Font, Image, Lettering, Piece, Place
 from reel.core.frame.overlay import MAX_TEXT, SIZE_PX
 from reel.web.rigs.forms.base import KeyField, StageForm, choices_of
+from reel.web.ui.fields import WholeField
 
 _LETTERS = ("font", "size_px", "colour", "grounded", "ground")
 _HAS = {Caption: ("text", *_LETTERS), Clock: ("face", *_LETTERS), Image: ("width", "height")}
@@ -20,15 +21,15 @@ class OverlayForm(StageForm):
     text = forms.CharField(label="Words", max_length=MAX_TEXT, widget=forms.Textarea(attrs={"rows": 2}))
     face = forms.ChoiceField(label="Shows", choices=choices_of(Face, {"timecode": "the take's timecode"}))
     font = forms.ChoiceField(label="Font", choices=choices_of(Font, FONTS))
-    size_px = forms.IntegerField(label="Letter height", min_value=SIZE_PX[0], max_value=SIZE_PX[1])
+    size_px = WholeField(label="Letter height", min_value=SIZE_PX[0], max_value=SIZE_PX[1])
     colour = forms.CharField(label="Colour", max_length=7, widget=forms.TextInput(attrs={"type": "color"}))
     grounded = forms.BooleanField(label="On a ground of its own", required=False)
     ground = forms.CharField(label="Ground", max_length=7, widget=forms.TextInput(attrs={"type": "color"}))
-    x = forms.IntegerField(label="x", min_value=-8192, max_value=8192)
-    y = forms.IntegerField(label="y", min_value=-8192, max_value=8192)
-    width = forms.IntegerField(label="width", min_value=2, max_value=8192)
-    height = forms.IntegerField(label="height", min_value=2, max_value=8192)
-    opacity = forms.IntegerField(label="Opacity, %", min_value=0, max_value=100)
+    x = WholeField(label="x", min_value=-8192, max_value=8192)
+    y = WholeField(label="y", min_value=-8192, max_value=8192)
+    width = WholeField(label="width", min_value=2, max_value=8192)
+    height = WholeField(label="height", min_value=2, max_value=8192)
+    opacity = WholeField(label="Opacity, %", min_value=0, max_value=100)
     key = KeyField(label="Key", required=False)
     hidden = forms.BooleanField(label="Hidden at first", required=False)
 

@@ -9,6 +9,7 @@ from django import forms
 from reel.core.frame import Crop, Fit, Piece, Place, Quarter
 from reel.core.frame.piece import MAX_SIDE_PX, ZOOM
 from reel.web.rigs.forms.base import KeyField, StageForm, choices_of
+from reel.web.ui.fields import NumberField, WholeField
 
 FITS = {"whole": "whole", "fill": "fill", "stretch": "stretch", "own": "own part"}
 TURNS = {"0": "0°", "90": "90° right", "180": "180°", "270": "90° left"}
@@ -20,21 +21,21 @@ class PieceForm(StageForm):
     """A piece of the picture. An empty place is the whole frame."""
 
     fit = forms.ChoiceField(label="Placed", choices=choices_of(Fit, FITS))
-    crop_left = forms.IntegerField(label="left", min_value=0, max_value=MAX_SIDE_PX)
-    crop_top = forms.IntegerField(label="top", min_value=0, max_value=MAX_SIDE_PX)
-    crop_right = forms.IntegerField(label="right", min_value=0, max_value=MAX_SIDE_PX)
-    crop_bottom = forms.IntegerField(label="bottom", min_value=0, max_value=MAX_SIDE_PX)
-    x = forms.IntegerField(label="x", required=False, min_value=-MAX_SIDE_PX, max_value=MAX_SIDE_PX)
-    y = forms.IntegerField(label="y", required=False, min_value=-MAX_SIDE_PX, max_value=MAX_SIDE_PX)
-    width = forms.IntegerField(label="width", required=False, min_value=2, max_value=MAX_SIDE_PX)
-    height = forms.IntegerField(label="height", required=False, min_value=2, max_value=MAX_SIDE_PX)
-    zoom = forms.DecimalField(label="Zoom", min_value=Decimal(int(ZOOM[0])), max_value=Decimal(int(ZOOM[1])))
-    centre_x = forms.DecimalField(label="across", min_value=Decimal(0), max_value=Decimal(100))
-    centre_y = forms.DecimalField(label="down", min_value=Decimal(0), max_value=Decimal(100))
+    crop_left = WholeField(label="left", min_value=0, max_value=MAX_SIDE_PX)
+    crop_top = WholeField(label="top", min_value=0, max_value=MAX_SIDE_PX)
+    crop_right = WholeField(label="right", min_value=0, max_value=MAX_SIDE_PX)
+    crop_bottom = WholeField(label="bottom", min_value=0, max_value=MAX_SIDE_PX)
+    x = WholeField(label="x", required=False, min_value=-MAX_SIDE_PX, max_value=MAX_SIDE_PX)
+    y = WholeField(label="y", required=False, min_value=-MAX_SIDE_PX, max_value=MAX_SIDE_PX)
+    width = WholeField(label="width", required=False, min_value=2, max_value=MAX_SIDE_PX)
+    height = WholeField(label="height", required=False, min_value=2, max_value=MAX_SIDE_PX)
+    zoom = NumberField(label="Zoom", min_value=Decimal(int(ZOOM[0])), max_value=Decimal(int(ZOOM[1])))
+    centre_x = NumberField(label="across", min_value=Decimal(0), max_value=Decimal(100))
+    centre_y = NumberField(label="down", min_value=Decimal(0), max_value=Decimal(100))
     turn = forms.ChoiceField(label="Turn", choices=choices_of(Quarter, TURNS))
     mirrored = forms.BooleanField(label="Mirror", required=False)
     outline = forms.BooleanField(label="A case around it", required=False)
-    opacity = forms.IntegerField(label="Opacity", min_value=0, max_value=100)
+    opacity = WholeField(label="Opacity", min_value=0, max_value=100)
     hidden = forms.BooleanField(label="Hidden at first", required=False)
     key = KeyField(label="Key", required=False)
 

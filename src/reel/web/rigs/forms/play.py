@@ -8,6 +8,7 @@ from django import forms
 from reel.core.line import DeviceKind, InputSetup
 from reel.standins.play import FROM_S, LAG_MS, MAX_DRIFT_PPM, TAPE_S, Fault, Play, Shows, faults_of
 from reel.web.rigs.forms.base import StageForm, choices_of
+from reel.web.ui.fields import FloatField, WholeField
 
 _FAULTS = {
     Fault.PULLED: "a cable is pulled",
@@ -32,24 +33,24 @@ class PlayForm(StageForm):
         choices=choices_of(Shows, {"scene": "its own", "bars": "colour bars and patches"}),
         help_text="Bars show what a path does to colour, depth and range.",
     )
-    drift_ppm = forms.FloatField(
+    drift_ppm = FloatField(
         label="Clock drift",
         min_value=-MAX_DRIFT_PPM,
         max_value=MAX_DRIFT_PPM,
         help_text="How fast its clock runs, in parts per million. 0 keeps exact time; real devices differ.",
     )
-    lag_ms = forms.IntegerField(
+    lag_ms = WholeField(
         label="Lag",
         min_value=LAG_MS[0],
         max_value=LAG_MS[1],
         help_text="Milliseconds by which all that it sends comes late. A sync test finds it.",
     )
     turns = forms.BooleanField(label="Turns", required=False, help_text="It is turned every eight seconds.")
-    tape_s = forms.IntegerField(
+    tape_s = WholeField(
         label="Tape length", min_value=TAPE_S[0], max_value=TAPE_S[1], help_text="Seconds until the tape ends."
     )
     fault = forms.ChoiceField(label="What fails", required=False, help_text="Reel is not told; it finds what it sees.")
-    from_s = forms.IntegerField(
+    from_s = WholeField(
         label="From", min_value=FROM_S[0], max_value=FROM_S[1], help_text="Seconds after it was opened."
     )
 

@@ -11,10 +11,11 @@ from reel.core.file import parse_length, plain_length
 from reel.core.roll import COUNTDOWN_S, EVERY_S, LAPSE, REACH_BACK_S, RollSetup
 from reel.core.signal import length_label
 from reel.web.rigs.forms.base import StageForm
+from reel.web.ui.fields import NumberField, WholeField
 
 
-def _seconds(label: str, most: int, help_text: str) -> forms.IntegerField:
-    return forms.IntegerField(label=label, required=False, min_value=0, max_value=most, help_text=help_text)
+def _seconds(label: str, most: int, help_text: str) -> WholeField:
+    return WholeField(label=label, required=False, min_value=0, max_value=most, help_text=help_text)
 
 
 class LengthField(forms.CharField):
@@ -47,7 +48,7 @@ class RollForm(StageForm):
         "Reach back, s", REACH_BACK_S, "The last seconds before the press are kept in memory, and begin the take."
     )
     cut_after = LengthField("After", "Like 90s, 30 min or 2h: to the frame.")
-    cut_gb = forms.DecimalField(
+    cut_gb = NumberField(
         label="At a size, GB", required=False, min_value=Decimal("0.01"), max_value=10_000, decimal_places=3,
         help_text="All parts together.",
     )  # fmt: skip
@@ -64,11 +65,11 @@ class RollForm(StageForm):
     cut_on_event = forms.BooleanField(
         label="When it locks", required=False, help_text="A device that is linked to this computer reports that."
     )
-    lapse = forms.IntegerField(
+    lapse = WholeField(
         label="Speed, ×", required=False, min_value=1, max_value=LAPSE,
         help_text="1 is as it is. 60 makes a second of a minute: one picture of so many, without sound.",
     )  # fmt: skip
-    every_s = forms.DecimalField(
+    every_s = NumberField(
         label="Or a frame every, s", required=False, min_value=Decimal(str(float(EVERY_S[0]))),
         max_value=int(EVERY_S[1]), decimal_places=3,
         help_text="As slow as you like: of what grows, or dries. Its lengths above are those of what it shows.",

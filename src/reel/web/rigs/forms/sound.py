@@ -7,24 +7,25 @@ from django import forms
 from reel.core.sound import MAX_TRACKS, Sides, SoundSetup, TrackSetup
 from reel.core.sound.setup import DELAY_MS, HIGH_PASS_HZ, LEVEL_DB, LIMIT_DB, MAX_NAME, NOISE_DB
 from reel.web.rigs.forms.base import StageForm, choices_of
+from reel.web.ui.fields import FloatField, WholeField
 
 
 class StripForm(StageForm):
     """How one input's sound is treated, and on which tracks it goes."""
 
-    level_db = forms.FloatField(label="Level, dB", min_value=LEVEL_DB[0], max_value=LEVEL_DB[1])
-    delay_ms = forms.IntegerField(label="Delay, ms", min_value=DELAY_MS[0], max_value=DELAY_MS[1])
+    level_db = FloatField(label="Level, dB", min_value=LEVEL_DB[0], max_value=LEVEL_DB[1])
+    delay_ms = WholeField(label="Delay, ms", min_value=DELAY_MS[0], max_value=DELAY_MS[1])
     muted = forms.BooleanField(label="Mute", required=False)
     sides = forms.ChoiceField(label="Sides", choices=choices_of(Sides, {}))
-    high_pass_hz = forms.IntegerField(
+    high_pass_hz = WholeField(
         label="High-pass, Hz", required=False, min_value=HIGH_PASS_HZ[0], max_value=HIGH_PASS_HZ[1],
         help_text="Takes rumble and steps away below this. 80 suits a voice; empty is off.",
     )  # fmt: skip
-    noise_db = forms.IntegerField(
+    noise_db = WholeField(
         label="Noise reduction, dB", required=False, min_value=NOISE_DB[0], max_value=NOISE_DB[1],
         help_text="Lowers steady hiss and hum. 12 is safe, more may sound watery; empty is off.",
     )  # fmt: skip
-    limit_db = forms.FloatField(
+    limit_db = FloatField(
         label="Limiter, dBFS", required=False, min_value=LIMIT_DB[0], max_value=LIMIT_DB[1],
         help_text="Nothing gets louder than this, so that nothing clips. −1 or −3 is usual; empty is off.",
     )  # fmt: skip

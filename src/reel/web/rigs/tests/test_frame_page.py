@@ -1,6 +1,7 @@
 """The Frame page through Django's client: pieces, arrangements, undoing."""
 
 from dataclasses import replace
+from fractions import Fraction
 from io import BytesIO
 
 from django.conf import settings
@@ -9,12 +10,14 @@ from django.test import TestCase
 from django.urls import reverse
 from PIL import Image
 
-from reel.core.frame import Face, Fit, Quarter
+from reel.core.errors import BadValueError
+from reel.core.frame import Arrangement, Face, Fit, Quarter
 from reel.core.line import DeviceKind, Eye, Headset, propose
 from reel.core.signal import Mode
 from reel.web.rigs import actions
 from reel.web.rigs.actions import MAX_UNDO, make_rig
 from reel.web.rigs.models import Rig
+from reel.web.setups import stored
 
 HTMX = {"HX-Request": "true"}
 PIECE = {
@@ -22,7 +25,7 @@ PIECE = {
     "x": "", "y": "", "width": "", "height": "", "zoom": "1", "centre_x": "50", "centre_y": "50",
     "turn": "0", "opacity": "100", "key": "",
 }  # fmt: skip
-HOSTILE = ("NaN", "1e309", str(2**63), "inf", "<b>", "'; drop table", "9" * 10_000)
+HOSTILE = ("NaN", "1e309", str(2**63), "inf", "<b>", "'; drop table", "9" * 10_000, "1e-5000", "1e-9999999", "1.0e0")
 
 
 class FramePageTests(TestCase):
@@ -61,6 +64,17 @@ class FramePageTests(TestCase):
             self.assertEqual(self.post("piece", **PIECE | wrong).status_code, 422, wrong)
         self.assertEqual(self.frame, before)
         self.assertContains(self.post("piece", **PIECE | {"crop_left": "9999"}), "9999", status_code=422)
+
+    def test_what_is_stored_can_be_read_back_however_many_digits_were_typed(self):
+        """A zoom of 1 + 10⁻¹⁸ was stored once, and its rig could only be deleted."""
+        for zoom, status in (("1.000000000000000001", 422), ("1.0000001", 422), ("1.123456", 200), ("1,5", 200)):
+            answer = self.post("piece", **PIECE | {"fit": "own", "zoom": zoom})
+            self.assertEqual(answer.status_code, status, zoom)
+            self.assertEqual(self.page().status_code, 200)
+        self.assertEqual(self.frame.arrangements[0].pieces[0].zoom, Fraction(3, 2))
+        piece = replace(self.frame.arrangements[0].pieces[0], zoom=1 + Fraction(1, 10**15))
+        with self.assertRaises(BadValueError):
+            stored(replace(self.rig.plan, frame=replace(self.frame, arrangements=(Arrangement(pieces=(piece,)),))))
 
     def test_insets_are_laid_over_moved_and_taken_out(self):
         self.add_camera()

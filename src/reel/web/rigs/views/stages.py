@@ -20,7 +20,7 @@ from reel.web.jobs.actions import ask_for
 from reel.web.jobs.models import OPEN_STATES, Job
 from reel.web.live.recorder import glance, place_of, rig_status
 from reel.web.machine.models import ShelfPlace
-from reel.web.machine.shelves import HOME_NAME
+from reel.web.machine.shelves import home_place
 from reel.web.recipes.actions import keep
 from reel.web.recipes.models import KeptRecipe
 from reel.web.rigs import actions, estimating
@@ -204,7 +204,7 @@ def shelf(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Have the rig's takes written to another shelf."""
     rig = get_object_or_404(Rig, pk=rig_id)
     place = get_object_or_404(ShelfPlace, pk=number_of(request.POST.get("shelf", "")) or 0)
-    actions.set_shelf(rig, None if place.name == HOME_NAME else place, glance(request))
+    actions.set_shelf(rig, None if place == home_place() else place, glance(request))
     return redirect("rigs:stage", rig_id=rig.pk, stage="roll")
 
 

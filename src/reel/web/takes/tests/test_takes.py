@@ -1,8 +1,10 @@
+from contextlib import suppress
 from dataclasses import replace
 from fractions import Fraction
 from unittest.mock import patch
 
 from django.conf import settings
+from django.db import OperationalError, transaction
 from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
@@ -16,13 +18,28 @@ from reel.core.roll import RollSetup
 from reel.core.signal import Mode
 from reel.web.jobs.actions import call_off
 from reel.web.jobs.models import Job, JobState
-from reel.web.jobs.running import KINDS, run_job
+from reel.web.jobs.running import KINDS, run_job, take_up_left
 from reel.web.takes import actions
 from reel.web.takes.models import Mark, Part, ProofState, Take, TakeState
 from reel.web.takes.proving import copy_path, poster_path, prove_part
 from reel.web.takes.tests.home import HomeMixin
 
 SETUP = rig(Console(mode=Mode.parse("1280x720p30")), mode=FRAME, recipe=Recipe(container=Container.MKV))
+
+
+def killed(subject, progress):
+    raise KeyboardInterrupt  # as little is stored as when its process is gone
+
+
+def failing_exit(atomic, kind, error, trace):
+    """End a transaction as a full drive does: it is rolled back when it was to be committed."""
+    with suppress(RuntimeError):
+        _exit(atomic, RuntimeError, RuntimeError("rolled back"), None)
+    if error is None:
+        raise OperationalError("database or disk is full")
+
+
+_exit = transaction.Atomic.__exit__
 
 
 class TakeTests(HomeMixin, TestCase):
@@ -56,6 +73,24 @@ class TakeTests(HomeMixin, TestCase):
         self.assertContains(response, f"All {take.first.proved.asked_count} as asked.")
         self.assertContains(response, "00:00:01:15")
         self.assertContains(response, "&lt;script&gt;")
+
+    def test_a_rename_whose_commit_fails_leaves_the_file_its_name(self):
+        take = self.take
+        actions.close(take, [actions.ClosedFile(file_name="stone.mkv", first_tick=0, counts=Counts())], counts=Counts())
+        with patch.object(transaction.Atomic, "__exit__", failing_exit), self.assertRaises(OperationalError):
+            actions.rename(take, "evening")
+        self.assertTrue((settings.HOME.shelf / "stone.mkv").exists())
+
+    def test_a_job_that_ends_its_worker_again_and_again_is_set_aside(self):
+        job = Job.objects.create(kind="proof", subject=1)
+        for _ in range(3):
+            self.assertEqual(job.state, JobState.WAITING)
+            with patch.dict(KINDS, {"proof": killed}), suppress(KeyboardInterrupt):
+                run_job(job)
+            take_up_left()
+            job.refresh_from_db()
+        self.assertEqual(job.state, JobState.FAILED)
+        self.assertIn("3 times", job.problem)
 
     def test_a_time_lapse_says_how_long_what_it_shows_was(self):
         take = self.make("moss.mkv", setup=replace(SETUP, roll=RollSetup(every_s=Fraction(10))))

@@ -56,7 +56,7 @@ class Command(BaseCommand):
         **options: object,
     ) -> None:
         """Roll; raises a ReelError when it failed, CommandError when a take ended by itself."""
-        found = [find_rig(rig) for rig in rigs]
+        found = list(dict.fromkeys(find_rig(rig) for rig in rigs))
         for rig in found:
             refuse_unasked(rig)
             refuse_slow_drive(rig, cost_of(rig))
