@@ -10,7 +10,7 @@ from typing import Generic, TypeVar
 
 from reel.core.errors import ReelError
 from reel.core.file import FilePlan
-from reel.core.media import PartWriter, Reserved, SentWriter, Shelf, beside
+from reel.core.media import PartWriter, Reserved, SentFacts, SentWriter, Shelf, beside
 from reel.recorder.guard import attempt
 from reel.recorder.journal import BegunPart
 
@@ -50,6 +50,11 @@ class PartFile(Generic[W]):
     def begun(self) -> BegunPart:
         """What is stored of it once it is open."""
         return BegunPart(number=self.number, first_tick=self.first_tick, rolling=self.path)
+
+    @property
+    def facts(self) -> SentFacts | None:
+        """What was written into it; None before it was opened."""
+        return self._writer.facts if self._writer is not None else None
 
     def open(self) -> None:
         """Set its name aside and open it; raises MediaError."""

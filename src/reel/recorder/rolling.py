@@ -163,7 +163,11 @@ class RollingTake(LocalTake):
         if problem is None and not self.roll.ticks and not self._is_called_off:
             problem = "It was cut before its first picture came; nothing was recorded."
         parts = tuple(
-            ClosedPart(path=file.path, first_tick=file.first_tick, counts=self.roll.counts_of(file.number))
+            ClosedPart(
+                path=file.path,
+                first_tick=file.first_tick,
+                counts=replace(self.roll.counts_of(file.number), written=file.facts),
+            )
             for file in self.files
             if file.is_there
         )

@@ -1,7 +1,7 @@
 """Recording without waiting: a whole take on the virtual clock."""
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 
@@ -79,7 +79,12 @@ def record(
     finally:
         source.close()
     parts = tuple(
-        ClosedPart(path=file.path, first_tick=file.first_tick, counts=roll.counts_of(file.number)) for file in files
+        ClosedPart(
+            path=file.path,
+            first_tick=file.first_tick,
+            counts=replace(roll.counts_of(file.number), written=file.facts),
+        )
+        for file in files
     )
     return VirtualTake(parts=parts, plan=source.plan(), counts=roll.counts, marks=tuple(roll.marks))
 

@@ -3,8 +3,10 @@
 from dataclasses import dataclass
 from fractions import Fraction
 
+from reel.core.file.codecs import VideoCodec
+from reel.core.file.containers import Container
 from reel.core.file.plan import FilePlan
-from reel.core.file.rate import RateControl
+from reel.core.file.rate import RateControl, RateKind
 from reel.core.signal import Matrix, Range
 
 
@@ -14,7 +16,8 @@ class Expectations:
 
     `profile` and `level` are "" where nothing is asked. `keyframe_ticks` is how many frames lie from one keyframe to
     the next. `has_transfer` says that the picture's format names its transfer and primaries. `sound_bitrate_bps` is
-    None where nothing of the sound is lost, `sound_block_s` how long one of its codec's blocks is.
+    None where nothing of the sound is lost, `sound_block_s` how long one of its codec's blocks is. What `is_padded` has
+    its bitrate also where less is needed. `begins_at_0` says that the first picture stands at the file's beginning.
     """
 
     container: str
@@ -33,6 +36,8 @@ class Expectations:
     sound_bitrate_bps: int | None
     sound_block_s: Fraction
     names_tracks: bool
+    is_padded: bool
+    begins_at_0: bool
 
 
 def expectations(plan: FilePlan) -> Expectations:
@@ -55,4 +60,6 @@ def expectations(plan: FilePlan) -> Expectations:
         sound_bitrate_bps=recipe.sound_bitrate_bps if sound.bitrates_bps else None,
         sound_block_s=Fraction(sound.block, recipe.sound_rate_hz),
         names_tracks=recipe.container_facts.names_tracks,
+        is_padded=recipe.codec is VideoCodec.H264 and recipe.rate.kind is RateKind.BITRATE,
+        begins_at_0=recipe.container is not Container.TS,
     )

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from fractions import Fraction
 
-from reel.core.media.sent import SentFacts
+from reel.core.media.digest import SentFacts
 
 # As many stretches are kept by place; later ones are counted all the same.
 MAX_STRETCHES = 200
@@ -96,7 +96,8 @@ class Counts:
     rate is higher. `stretches` place the losses. All that is of the first input's picture; `inputs` says of each input
     what else there is to say. `began_late_ms` is how long after the instant at which several takes were to begin
     together this one did; None where it rolled alone. `tracks` are those of the file, in its order. `sent` are the
-    packets that were written where it was recorded as it was sent, None for others.
+    packets that were written where it was recorded as it was sent, None for others, whose `written` are what the
+    encoders gave.
     """
 
     ticks: int = 0
@@ -109,6 +110,7 @@ class Counts:
     began_late_ms: float | None = None
     tracks: tuple[TrackCounts, ...] = ()
     sent: SentFacts | None = None
+    written: SentFacts | None = None
 
     @property
     def lost(self) -> int:

@@ -8,9 +8,11 @@ from pathlib import Path
 import av
 
 from reel.core.measure.look import Movement, is_black, lines_of
-from reel.core.media.planes import luma_of
+from reel.core.media.planes import chroma_of, luma_of
 from reel.core.media.probe import MediaFacts, probe
 
+# Much of a picture moves from this part on; a second in which that happens so often is a busy one.
+BROAD_PART, BROAD_TIMES = 0.02, 6
 # Shorter stretches of black or of standing still belong to any picture.
 LEAST_S = Fraction(1)
 
@@ -26,11 +28,16 @@ class Spans:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Appearance:
-    """What a file's pictures look like: when they are black, and when they do not change, blackness left out."""
+    """What a file's pictures look like: when they are black, and when they do not change, blackness left out.
+
+    In `busy_s` seconds much of the picture moved, again and again; `busy_new` pictures of those were new. What only
+    blinks, or changes now and then, says nothing of how many pictures a second its source draws.
+    """
 
     black: Spans
     still: Spans
-    distinct: int
+    busy_s: Fraction
+    busy_new: int
 
 
 class _Spans:
@@ -61,11 +68,13 @@ class _Looker:
     """Looks at each picture of a file, in the order in which they are shown."""
 
     def __init__(self) -> None:
-        self._movement = Movement()
+        self._movement, self._colours = Movement(), Movement()
+        self._colours.part = 0.0  # where there is no colour
         self._changed_s = Fraction(0)
         self._black, self._still = _Spans(), _Spans()
         self._first_s: Fraction | None = None
-        self._distinct = 0
+        self._second, self._new, self._broad = 0, 0, 0
+        self._busy_s, self._busy_new = 0, 0
 
     def look(self, frame: av.VideoFrame) -> None:
         """Look at the next picture."""
@@ -75,17 +84,30 @@ class _Looker:
         self._first_s = at_s if self._first_s is None else self._first_s
         at_s -= self._first_s
         is_new, moved = self._movement.follow(lines)
+        colours = chroma_of(frame)
+        if colours is not None:
+            is_newly_coloured, recoloured = self._colours.follow(lines_of(colours))
+            is_new, moved = is_new or is_newly_coloured, moved or recoloured
         black = is_black(lines)
-        self._distinct += is_new
+        self._count(int(at_s), is_new=is_new)
         self._black.take(at_s, is_so=black)
         self._still.take(at_s if moved else self._changed_s, is_so=not moved and not black)
         if moved:
             self._changed_s = at_s
 
+    def _count(self, second: int, *, is_new: bool) -> None:
+        """Count a new picture in its second; a second that has passed is busy or not."""
+        if second != self._second:
+            if self._broad >= BROAD_TIMES:
+                self._busy_s, self._busy_new = self._busy_s + 1, self._busy_new + self._new
+            self._second, self._new, self._broad = second, 0, 0
+        self._new += is_new
+        self._broad += is_new and max(self._movement.part, self._colours.part) >= BROAD_PART
+
     def result(self, length_s: Fraction) -> Appearance:
         """Give what was seen of pictures that last so long in all."""
         black, still = self._black.end(length_s), self._still.end(length_s)
-        return Appearance(black=black, still=still, distinct=self._distinct)
+        return Appearance(black=black, still=still, busy_s=Fraction(self._busy_s), busy_new=self._busy_new)
 
 
 def examine(path: Path, progress: Callable[[float], None] = lambda part: None) -> tuple[MediaFacts, Appearance]:

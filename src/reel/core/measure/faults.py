@@ -11,8 +11,8 @@ from reel.core.signal import length_label, rate_label, timecode
 
 # A file whose pictures change less often than this part of its rate holds another rate than it says.
 DISTINCT_PART = Fraction(6, 10)
-# So long must something move before that can be told.
-MOVING_S = 1
+# In so many seconds must much of the picture move before that can be told.
+MOVING_S = 2
 # A track under this level, in dBFS, holds no sound.
 SILENT_DB = -70.0
 # Music that is mixed loud touches full scale here and there; more than this part of all samples is heard.
@@ -39,11 +39,10 @@ def gone(plan: FilePlan, counts: Counts) -> list[ProofLine]:
 
 
 def distinct(plan: FilePlan, video: VideoFacts, seen: Appearance) -> ProofLine | None:
-    """Say how many pictures a second are new where something moves; None where too little does to tell."""
-    moving_s = video.length_s - seen.still.total_s - seen.black.total_s
-    if video.rate is None or moving_s < MOVING_S:
+    """Say how many pictures a second are new where much of them moves; None where too little does to tell."""
+    if video.rate is None or seen.busy_s < MOVING_S:
         return None
-    rate = seen.distinct / moving_s
+    rate = seen.busy_new / seen.busy_s
     asked, got = f"{rate_label(plan.frame.rate)} a second", f"{float(rate):.1f} a second"
     if rate >= DISTINCT_PART * plan.frame.rate or plan.as_it_comes:
         return ProofLine(label="New pictures", asked=asked, got=got, verdict=Verdict.NOTED)

@@ -39,28 +39,35 @@ def lines_of(luma: Luma) -> Luma:
 
 def has_changed(before: Luma, lines: Luma) -> bool:
     """Say whether two pictures, as given by lines_of, differ by more than noise."""
+    return changed_part(before, lines) > 0
+
+
+def changed_part(before: Luma, lines: Luma) -> float:
+    """Give the part of a picture, 0 to 1, that differs from the one before by more than noise."""
     if before.shape != lines.shape:
-        return True
+        return 1.0
     step = np.subtract(lines, before, dtype=np.int16)
     if not step.any():
-        return False
+        return 0.0
     means = _means(step)
     most = float(np.abs(means).max())
     noise = float(np.median(_means(np.abs(_some_rows(step))))) / _ABSOLUTE
     white = noise / _TILE**0.5
-    if noise > MOST_NOISE or most > max(LEAST_STEPS, SIGMAS * CORRELATED * white):
-        return True
-    if abs(float(np.median(means))) > FADE_STEPS:
-        return True
+    if noise > MOST_NOISE or abs(float(np.median(means))) > FADE_STEPS:
+        return 1.0
     spread = max(white, float(np.median(np.abs(means))) / _MEDIAN)
-    return bool(most > max(LEAST_STEPS, SIGMAS * min(spread, CORRELATED * white)))
+    least = max(LEAST_STEPS, SIGMAS * min(spread, CORRELATED * white))
+    if most <= least:
+        return 0.0
+    return float((np.abs(means) > least).mean())
 
 
 class Movement:
-    """Follows pictures in order; `before` is the last of them."""
+    """Follows pictures in order; `before` is the last of them, `part` how much of it was new."""
 
     def __init__(self) -> None:
         self.before: Luma | None = None
+        self.part = 1.0
         self._reference: Luma | None = None
 
     def follow(self, lines: Luma) -> tuple[bool, bool]:
@@ -68,7 +75,8 @@ class Movement:
 
         What changes too slowly to be seen from one picture to the next is seen against the one that last moved.
         """
-        is_new = self.before is None or has_changed(self.before, lines)
+        self.part = 1.0 if self.before is None else changed_part(self.before, lines)
+        is_new = self.part > 0
         moved = is_new or self._reference is None or has_changed(self._reference, lines)
         self.before = lines
         if moved:

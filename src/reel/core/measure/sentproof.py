@@ -7,8 +7,8 @@ from reel.core.measure.counts import Counts
 from reel.core.measure.examine import Appearance
 from reel.core.measure.proof import PICTURE_S, looks, whole
 from reel.core.measure.proofline import Proof, ProofLine, Verdict, count, line
+from reel.core.media.digest import SentFacts
 from reel.core.media.probe import MediaFacts
-from reel.core.media.sent import SentFacts
 from reel.core.signal import rate_label
 from reel.core.signal.mode import MAX_RATE
 
@@ -42,6 +42,9 @@ def prove_sent(
             ProofLine(label="Before its first keyframe", asked="–", got=got, verdict=Verdict.NOTED, cause=cause)
         )
     lines += [ProofLine(label=label, asked="as sent", got=got, verdict=Verdict.NOTED) for label, got in noted]
+    if video.sizes > 1:
+        cause = "The sender changed it on the way: most players and editors do not follow."
+        lines.append(line("One size throughout", "yes", f"{video.sizes} sizes", cause=cause))
     begins = "a keyframe" if found.begins_with_key else "another picture"
     lines.append(line("Begins with", "a keyframe", begins, cause="What comes before a keyframe can't be decoded."))
     missing = video.rate.missing if video.rate else 0

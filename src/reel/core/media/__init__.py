@@ -3,6 +3,7 @@
 from reel.core.media.arriving import Arriving
 from reel.core.media.composing import Composer, Framed
 from reel.core.media.decoding import feed_signal
+from reel.core.media.digest import SentFacts, read_sent
 from reel.core.media.drive import write_speed
 from reel.core.media.errors import MediaError, NameTakenError, check_plain
 from reel.core.media.following import Follower
@@ -17,7 +18,7 @@ from reel.core.media.preview import encode_for_browser
 from reel.core.media.probe import MediaFacts, SoundFacts, VideoFacts, probe
 from reel.core.media.rate import RateFacts, measure_rate
 from reel.core.media.rewrap import RESCUED, claimed_length, rescue, rescued_path, rewrap_to_mp4
-from reel.core.media.sent import Follows, SentFacts, SentWriter, read_sent, why_not_held
+from reel.core.media.sent import Follows, SentWriter, why_not_held
 from reel.core.media.shelf import Reserved, Shelf, beside, megabytes, part_tag
 from reel.core.media.speed import Sample, measure_speed
 from reel.core.media.stills import hardest_second, still

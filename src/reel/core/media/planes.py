@@ -33,3 +33,13 @@ def luma_of(frame: av.VideoFrame) -> npt.NDArray[np.uint8]:
     if frame.format.name == "p010le":  # the bits stand at the upper end of each word
         depth = 16
     return (luma >> (depth - 8)).astype(np.uint8) if depth > 8 else luma.astype(np.uint8, copy=False)
+
+
+def chroma_of(frame: av.VideoFrame) -> npt.NDArray[np.uint8] | None:
+    """Give a planar frame's Cb beside its Cr in 8 bits; None where it has none, or not in planes."""
+    if len(frame.planes) != 3 or not frame.format.name.startswith("yuv"):
+        return None
+    depth = pixel_format(frame.format.name).depth_bits
+    both: Any = np.concatenate(planes_of(frame)[1:], axis=1)
+    shifted: npt.NDArray[np.uint8] = (both >> (depth - 8)).astype(np.uint8, copy=False)
+    return shifted

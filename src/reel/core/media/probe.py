@@ -8,6 +8,7 @@ from typing import Any
 
 import av
 import numpy as np
+from av.stream import Disposition
 
 from reel.core.file import CODECS, SOUND_CODECS
 from reel.core.media.errors import BROKEN, MediaError, reason_of
@@ -35,7 +36,8 @@ class VideoFacts:
     is how many there are, `last_stretch` the frames from the last one on. `start_s` is the presentation time of the
     first picture, `length_s` from there to the end of the last. `pixel_aspect` is the width ÷ height of a pixel,
     `turned_deg` how far a player turns the picture. `transfer` and `primaries` are ITU-T H.273 codes. A codec is
-    named as people do; one that Reel does not write, as libavcodec does.
+    named as people do; one that Reel does not write, as libavcodec does. It `is_interlaced` where any picture is coded
+    as fields; it has so many `sizes`.
     """
 
     codec: str
@@ -60,6 +62,8 @@ class VideoFacts:
     transfer: int | None = None
     primaries: int | None = None
     level: str = ""
+    is_interlaced: bool = False
+    sizes: int = 1
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -92,7 +96,8 @@ class MediaFacts:
 
     The container is named by what the file says of itself; one that Reel does not write, by libavformat's name.
 
-    `broken_s` is where reading it ended before its end, None when it could be read whole.
+    `broken_s` is where reading it ended before its end, None when it could be read whole. `pictures` are its streams of
+    moving pictures.
     """
 
     container: str
@@ -100,6 +105,7 @@ class MediaFacts:
     video: VideoFacts | None
     sound: tuple[SoundFacts, ...]
     broken_s: Fraction | None = None
+    pictures: int = 1
 
     @property
     def length_s(self) -> Fraction:
@@ -127,6 +133,8 @@ class _Stream:
     peak: float = 0.0
     samples: int = 0
     clipped: int = 0
+    interlaced: int = 0
+    sizes: set[tuple[int, int]] = field(default_factory=set)
 
     def add(self, packet: "av.Packet[av.stream.Stream]") -> None:
         """Take a packet's facts."""
@@ -152,6 +160,8 @@ class _Stream:
             self.decoded += 1
             if isinstance(frame, av.VideoFrame):
                 self.undecodable += frame.is_corrupt
+                self.interlaced += frame.interlaced_frame
+                self.sizes.add((frame.width, frame.height))
                 picture(frame)
             else:
                 self._follow(frame)
@@ -194,6 +204,7 @@ def probe(
                 video=next((_video(one) for one in streams if one.stream.type == "video"), None),
                 sound=tuple(_sound(one) for one in streams if one.stream.type == "audio"),
                 broken_s=broken_s,
+                pictures=sum(not one.disposition & Disposition.attached_pic for one in container.streams.video),
             )
     except BROKEN as error:
         raise MediaError(path, f"can't be read as a media file ({reason_of(error)})") from error
@@ -282,6 +293,8 @@ def _video(found: _Stream) -> VideoFacts:
         turned_deg=int(frame.rotation) if frame else 0,
         transfer=_code(tagged.color_trc),
         primaries=_code(tagged.color_primaries),
+        is_interlaced=found.interlaced > 0,
+        sizes=max(1, len(found.sizes)),
         level=_level(tagged.codec.canonical_name, getattr(tagged, "level", None)),
     )
 

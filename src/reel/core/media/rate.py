@@ -7,10 +7,10 @@ from fractions import Fraction
 import numpy as np
 import numpy.typing as npt
 
-STANDARD_RATES = tuple(
-    Fraction(rate)
-    for rate in ("24000/1001", "24", "25", "30000/1001", "30", "48", "50", "60000/1001", "60", "15", "120")
-)
+# The trade's rates: film, television, screens and headsets, and each a thousandth slower as NTSC has it.
+_WHOLE = (1, 5, 10, 12, 15, 20, 24, 25, 30, 36, 48, 50, 60, 72, 80, 90, 96, 100, 120, 144, 200, 240)
+_SLOWER = (24, 30, 48, 60, 72, 96, 120, 144, 240)
+STANDARD_RATES = (*map(Fraction, _WHOLE), Fraction(25, 2), *(Fraction(rate * 1000, 1001) for rate in _SLOWER))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

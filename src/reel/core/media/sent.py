@@ -1,9 +1,8 @@
 """As sent: a sender's packets written as they came, and held against them afterwards."""
 
-import hashlib
 import time
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Sequence
+from dataclasses import replace
 from enum import Enum
 from fractions import Fraction
 from pathlib import Path
@@ -13,33 +12,15 @@ import av
 from av.bitstream import BitStreamFilterContext
 
 from reel.core.file import CODECS, CONTAINERS, SOUND_CODECS, Container
+from reel.core.media.digest import SentFacts, StreamSum, sums_of, units_of
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.signal import SentPacket, SentStream
 
-# ITU-T H.264, table 7-1, and H.265, table 7-1: parameter sets and delimiters, which containers hold apart or repeat.
-_APART = {"h264": {7, 8, 9}, "hevc": {32, 33, 34, 35}}
 # Of those the ones that say the size and the form of a picture: where another one comes, so do other pictures.
 _SEQUENCE = {"h264": {7}, "hevc": {33}}
 # Stamps of a stream that go back so far, or leave so much out, are those of another beginning.
 _BACK_S, _AHEAD_S = Fraction(1), Fraction(10)
-_ADTS = 0xFFF0
 _HEADLESS = "aac_adtstoasc"
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SentFacts:
-    """What was written of each stream, or lies in a file: packets, and the SHA-256 of what they carry, in hex.
-
-    That is the pictures and the samples: start codes, parameter sets and headers are each container's own.
-    `begins_with_key` says that the first packet of the picture needs none before it, `begins_anew` that the sender's
-    stamps jumped just before, and `left_out` how many of its pictures came before a keyframe and can't be kept.
-    """
-
-    packets: tuple[int, ...] = ()
-    digests: tuple[str, ...] = ()
-    begins_with_key: bool = True
-    begins_anew: bool = False
-    left_out: int = 0
 
 
 class Follows(Enum):
@@ -48,28 +29,6 @@ class Follows(Enum):
     TIME = "time"
     ANEW = "anew"
     OTHER = "other"
-
-
-class _Sum:
-    """Counts the packets of a stream and sums up what they carry."""
-
-    def __init__(self, codec: str, extradata: bytes) -> None:
-        self._codec, self._extradata = codec, extradata
-        self._digest, self.count = hashlib.sha256(), 0
-
-    def add(self, data: bytes) -> None:
-        """Take a packet."""
-        self.count += 1
-        for part in _carried(self._codec, self._extradata, data):
-            self._digest.update(part)
-
-    @property
-    def hex(self) -> str:
-        return self._digest.hexdigest()
-
-
-def _facts(sums: Sequence[_Sum]) -> SentFacts:
-    return SentFacts(packets=tuple(one.count for one in sums), digests=tuple(one.hex for one in sums))
 
 
 def why_not_held(container: Container, streams: Sequence[SentStream]) -> str | None:
@@ -91,7 +50,7 @@ class SentWriter:
         """Open the file; raises MediaError when the container can't hold the streams."""
         self._path, self._streams, self._begins_anew = path, streams, begins_anew
         facts = CONTAINERS[container]
-        self._sums = [_Sum(stream.codec, stream.extradata) for stream in streams]
+        self._sums = [StreamSum(stream.codec, stream.extradata) for stream in streams]
         self._begin_s: Fraction | None = None
         self._last_s = Fraction(0)
         self._dts: list[int | None] = [None for _ in streams]
@@ -125,7 +84,7 @@ class SentWriter:
     @property
     def facts(self) -> SentFacts:
         """What was written so far."""
-        return replace(_facts(self._sums), begins_anew=self._begins_anew, left_out=self._left_out)
+        return replace(sums_of(self._sums), begins_anew=self._begins_anew, left_out=self._left_out)
 
     def follows(self, packet: SentPacket) -> Follows:
         """Say how a packet follows on those that were written."""
@@ -186,43 +145,9 @@ class SentWriter:
             raise MediaError(self._path, f"could not be closed ({reason_of(error)})") from error
 
 
-def read_sent(path: Path) -> SentFacts:
-    """Say what the packets of a file carry, stream by stream; raises MediaError."""
-    try:
-        with av.open(str(path)) as container:
-            streams = [*container.streams.video[:1], *container.streams.audio]
-            sums = {
-                stream.index: _Sum(stream.codec_context.codec.canonical_name, stream.codec_context.extradata or b"")
-                for stream in streams
-            }
-            begins = None
-            for packet in container.demux(streams):
-                if packet.size:
-                    if begins is None and packet.stream.type == "video":
-                        begins = packet.is_keyframe
-                    sums[packet.stream_index].add(bytes(packet))
-            return replace(_facts(list(sums.values())), begins_with_key=bool(begins))
-    except BROKEN as error:
-        raise MediaError(path, f"can't be read as a media file ({reason_of(error)})") from error
-
-
 def _has_headers(stream: SentStream, container: Container) -> bool:
     """Say whether AAC comes with a header in each packet, where the container has one for all."""
     return stream.codec == "aac" and not stream.extradata and container is not Container.TS
-
-
-def _carried(codec: str, extradata: bytes, data: bytes) -> Iterator[bytes]:
-    """Give what a packet carries, without what containers write in ways of their own."""
-    if codec in _APART:
-        for unit in _units(codec, extradata, data):
-            kind = unit[0] & 0x1F if codec == "h264" else (unit[0] >> 1) & 0x3F
-            if kind not in _APART[codec]:
-                yield len(unit).to_bytes(4, "big")
-                yield unit
-    elif codec == "aac" and len(data) > 7 and (int.from_bytes(data[:2], "big") & 0xFFF6) == _ADTS:
-        yield data[7 if data[1] & 1 else 9 :]  # ISO/IEC 13818-7, 6.2: a header, with a checksum where it says so
-    else:
-        yield data
 
 
 def _sequence_sets(codec: str, extradata: bytes, data: bytes | None) -> set[bytes]:
@@ -230,21 +155,5 @@ def _sequence_sets(codec: str, extradata: bytes, data: bytes | None) -> set[byte
     if codec not in _SEQUENCE or (data is None and extradata[:1] == b"\x01"):
         return set()  # what a container holds apart changes only with its stream
     kinds = _SEQUENCE[codec]
-    units = _units(codec, extradata, extradata if data is None else data)
+    units = units_of(codec, extradata, extradata if data is None else data)
     return {unit for unit in units if ((unit[0] & 0x1F) if codec == "h264" else (unit[0] >> 1) & 0x3F) in kinds}
-
-
-def _units(codec: str, extradata: bytes, data: bytes) -> Iterator[bytes]:
-    """Give the units of a packet of H.264 or HEVC: behind their lengths (ISO/IEC 14496-15), or between start codes."""
-    if extradata[:1] == b"\x01":
-        size = (extradata[4 if codec == "h264" else 21] & 3) + 1
-        at = 0
-        while at + size <= len(data):
-            length = int.from_bytes(data[at : at + size], "big")
-            if unit := data[at + size : at + size + length].rstrip(b"\x00"):
-                yield unit
-            at += size + length
-        return
-    for part in data.replace(b"\x00\x00\x00\x01", b"\x00\x00\x01").split(b"\x00\x00\x01"):
-        if unit := part.rstrip(b"\x00"):
-            yield unit

@@ -10,6 +10,7 @@ import av
 from av.video.frame import PictureType
 
 from reel.core.file import EncoderSettings, FilePlan, encoder_settings
+from reel.core.media.digest import SentFacts, StreamSum, sums_of
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.framing import MATRIX_CODES, RANGE_CODES
 from reel.core.media.soundfile import SoundFilesBeside
@@ -56,10 +57,19 @@ class PartWriter:
             # the header is written with the first packet: libavformat's mov muxer crashes on closing a file without any
             for stream in (self._video, *(track.stream for track in self._tracks)):
                 stream.codec_context.open()
+            self._sums = [
+                StreamSum(stream.codec_context.codec.canonical_name, stream.codec_context.extradata or b"")
+                for stream in (self._video, *(track.stream for track in self._tracks))
+            ]
         except BROKEN as error:
             self._container.close()
             self._files.close()
             raise MediaError(path, f"could not be begun: the encoder refuses it ({reason_of(error)})") from error
+
+    @property
+    def facts(self) -> SentFacts:
+        """What was written of each stream."""
+        return sums_of(self._sums)
 
     def __enter__(self) -> "PartWriter":
         return self
@@ -120,6 +130,7 @@ class PartWriter:
             for packet in stream.encode(frame):  # type: ignore[arg-type]  # the union is narrowed by the caller
                 if stream is self._video and self._picture_ticks:
                     packet.duration = self._picture_ticks
+                self._sums[stream.index].add(bytes(packet))
                 began_s = time.perf_counter()
                 self._container.mux(packet)
                 self.disk_s += time.perf_counter() - began_s

@@ -54,6 +54,7 @@ PIXEL_FORMATS = {
         PixelFormat(name="yuv422p", chroma="4:2:2", depth_bits=8, bits_per_pixel=16),
         PixelFormat(name="yuvj422p", chroma="4:2:2", depth_bits=8, bits_per_pixel=16),
         PixelFormat(name="yuv444p", chroma="4:4:4", depth_bits=8, bits_per_pixel=24),
+        PixelFormat(name="yuvj444p", chroma="4:4:4", depth_bits=8, bits_per_pixel=24),
         PixelFormat(name="yuv420p10le", chroma="4:2:0", depth_bits=10, bits_per_pixel=15),
         PixelFormat(name="yuv422p10le", chroma="4:2:2", depth_bits=10, bits_per_pixel=20),
         PixelFormat(name="yuv444p10le", chroma="4:4:4", depth_bits=10, bits_per_pixel=30),

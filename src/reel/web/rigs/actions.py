@@ -281,8 +281,9 @@ def _remedies_of(one: InputSetup, ordered: list[Loss]) -> list[Remedy]:
 
 def duplicate(rig: Rig) -> Rig:
     """Store a second rig that is set like this one."""
-    made = make_copy(f"{rig.name} copy", rig.plan, plays=rig.played, is_asked=rig.is_asked)
-    Rig.objects.filter(pk=made.pk).update(shelf=rig.shelf)
+    with transaction.atomic():
+        made = make_copy(f"{rig.name} copy", rig.plan, plays=rig.played, is_asked=rig.is_asked)
+        Rig.objects.filter(pk=made.pk).update(shelf=rig.shelf)
     return made
 
 

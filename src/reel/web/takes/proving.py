@@ -136,7 +136,8 @@ def _prove(part: Part, progress: Callable[[float], None]) -> MediaFacts:
         found = read_sent(path_of(part))
         proof = prove_sent(part.take.plan, facts=facts, counts=part.counted, found=found, seen=seen)
     else:
-        proof = held_against(part.take.plan, facts=facts, seen=seen, counts=part.counted, beside=files)
+        carries = read_sent(path_of(part)) if part.counted.written is not None and not part.original_name else None
+        proof = held_against(part.take.plan, facts=facts, seen=seen, counts=part.counted, beside=files, found=carries)
     Part.objects.filter(pk=part.pk).update(
         proof=to_plain(proof),
         found=part.found,

@@ -1,0 +1,127 @@
+"""What the packets of a file carry, summed up: whether they are still those that were written."""
+
+import hashlib
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import av
+
+from reel.core.media.errors import BROKEN, MediaError, reason_of
+
+# ITU-T H.264, table 7-1, and H.265, table 7-1: parameter sets and delimiters, which containers hold apart or repeat.
+_APART = {"h264": {7, 8, 9}, "hevc": {32, 33, 34, 35}}
+_ADTS = 0xFFF0
+# AV1 bitstream specification, 6.2.2: a temporal delimiter, which containers leave out.
+_TEMPORAL_DELIMITER = 2
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SentFacts:
+    """What was written of each stream, or lies in a file: packets, and the SHA-256 of what they carry, in hex.
+
+    That is the pictures and the samples: start codes, parameter sets and headers are each container's own.
+    `begins_with_key` says that the first packet of the picture needs none before it, `begins_anew` that the sender's
+    stamps jumped just before, and `left_out` how many of its pictures came before a keyframe and can't be kept.
+    """
+
+    packets: tuple[int, ...] = ()
+    digests: tuple[str, ...] = ()
+    begins_with_key: bool = True
+    begins_anew: bool = False
+    left_out: int = 0
+
+
+class StreamSum:
+    """Counts the packets of a stream and sums up what they carry."""
+
+    def __init__(self, codec: str, extradata: bytes) -> None:
+        self._codec, self._extradata = codec, extradata
+        self._digest, self.count = hashlib.sha256(), 0
+
+    def add(self, data: bytes) -> None:
+        """Take a packet."""
+        self.count += 1
+        for part in _carried(self._codec, self._extradata, data):
+            self._digest.update(part)
+
+    @property
+    def hex(self) -> str:
+        """The SHA-256 of all that it was given."""
+        return self._digest.hexdigest()
+
+
+def sums_of(sums: Sequence[StreamSum]) -> SentFacts:
+    """Give the facts of streams, in their order."""
+    return SentFacts(packets=tuple(one.count for one in sums), digests=tuple(one.hex for one in sums))
+
+
+def read_sent(path: Path) -> SentFacts:
+    """Say what the packets of a file carry, stream by stream; raises MediaError."""
+    try:
+        with av.open(str(path)) as container:
+            streams = [*container.streams.video[:1], *container.streams.audio]
+            sums = {
+                stream.index: StreamSum(
+                    stream.codec_context.codec.canonical_name, stream.codec_context.extradata or b""
+                )
+                for stream in streams
+            }
+            begins = None
+            for packet in container.demux(streams):
+                if packet.size:
+                    if begins is None and packet.stream.type == "video":
+                        begins = packet.is_keyframe
+                    sums[packet.stream_index].add(bytes(packet))
+            return replace(sums_of(list(sums.values())), begins_with_key=bool(begins))
+    except BROKEN as error:
+        raise MediaError(path, f"can't be read as a media file ({reason_of(error)})") from error
+
+
+def _carried(codec: str, extradata: bytes, data: bytes) -> Iterator[bytes]:
+    """Give what a packet carries, without what containers write in ways of their own."""
+    if codec in _APART:
+        for unit in units_of(codec, extradata, data):
+            kind = unit[0] & 0x1F if codec == "h264" else (unit[0] >> 1) & 0x3F
+            if kind not in _APART[codec]:
+                yield len(unit).to_bytes(4, "big")
+                yield unit
+    elif codec == "aac" and len(data) > 7 and (int.from_bytes(data[:2], "big") & 0xFFF6) == _ADTS:
+        yield data[7 if data[1] & 1 else 9 :]  # ISO/IEC 13818-7, 6.2: a header, with a checksum where it says so
+    elif codec == "av1":
+        yield from (unit for kind, unit in _open_units(data) if kind != _TEMPORAL_DELIMITER)
+    else:
+        yield data
+
+
+def units_of(codec: str, extradata: bytes, data: bytes) -> Iterator[bytes]:
+    """Give the units of a packet of H.264 or HEVC: behind their lengths (ISO/IEC 14496-15), or between start codes."""
+    if extradata[:1] == b"\x01":
+        size = (extradata[4 if codec == "h264" else 21] & 3) + 1
+        at = 0
+        while at + size <= len(data):
+            length = int.from_bytes(data[at : at + size], "big")
+            if unit := data[at + size : at + size + length].rstrip(b"\x00"):
+                yield unit
+            at += size + length
+        return
+    for part in data.replace(b"\x00\x00\x00\x01", b"\x00\x00\x01").split(b"\x00\x00\x01"):
+        if unit := part.rstrip(b"\x00"):
+            yield unit
+
+
+def _open_units(data: bytes) -> Iterator[tuple[int, bytes]]:
+    """Give the open bitstream units of an AV1 packet with their kinds (AV1 bitstream specification, 5.3)."""
+    at = 0
+    while at < len(data):
+        kind, has_extension, has_size = data[at] >> 3 & 15, data[at] >> 2 & 1, data[at] >> 1 & 1
+        head = at + 1 + has_extension
+        size, shift = 0, 0
+        while has_size and head < len(data):
+            byte = data[head]
+            size, shift, head = size | (byte & 127) << shift, shift + 7, head + 1
+            if not byte & 128:
+                break
+        end = head + size if has_size else len(data)
+        yield kind, data[head:end]
+        at = end
