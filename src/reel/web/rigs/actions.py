@@ -72,7 +72,8 @@ def set_device(rig: Rig, place: int, wanted: tuple[Device, Origin], status: Stat
     """
     device, origin = wanted
     _store_input(rig, place, with_device(replace(rig.plan.inputs[place], origin=origin), device), status)
-    allow_feed(rig)
+    if isinstance(origin, Network) or not addresses_of(rig.plan):
+        allow_feed(rig)  # they have seen where it connects, or nothing does any more
 
 
 def set_play(rig: Rig, place: int, play: Play, status: Status | None) -> None:

@@ -57,6 +57,7 @@ from reel.web.rigs.keeps_up import keeping
 from reel.web.rigs.line import draw_line
 from reel.web.rigs.models import Rig
 from reel.web.rigs.patch import draw_patch
+from reel.web.rigs.serial import shape_of
 from reel.web.takes.models import TakeState
 
 # So many of the latest takes say what another one will cost.
@@ -169,6 +170,7 @@ def line_context(page: RigPage, stage: str) -> dict[str, object]:
         "plan": page.plan,
         "input": page.input,
         "place": page.place,
+        "shape": shape_of(page.plan),
         "of_input": f"?input={page.place}" if page.place else "",
         "stage": stage,
         "line": draw_line(page.stages, strands(page.plan, page.lives), stage),

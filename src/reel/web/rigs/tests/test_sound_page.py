@@ -52,6 +52,21 @@ class SoundPageTests(TestCase):
             self.client.get(reverse("rigs:stage", args=[self.rig.pk, "path"]) + "?input=7").status_code, 404
         )
 
+    def test_a_page_that_saw_other_inputs_changes_none(self):
+        """A double click on “take out”, and a window that is older than what another one did."""
+        self.add("microphone")
+        self.add("microphone")
+        seen = self.client.get(reverse("rigs:stage", args=[self.rig.pk, "sound"])).context["shape"]
+        first, second = (self.post("remove-input", {"rig_shape": seen}, place=1) for _ in range(2))
+        self.assertNotEqual(first.headers["X-Rig-Shape"], seen)
+        self.assertContains(second, "changed in another window", status_code=409)
+        self.assertEqual(len(self.plan.inputs), 2)
+        late = self.post("strip", STRIP | {"rig_shape": seen}, place=1)
+        self.assertEqual(late.status_code, 409)
+        again = self.post("strip", STRIP | {"rig_shape": first.headers["X-Rig-Shape"]}, place=1)
+        self.assertEqual(again.status_code, 200)
+        self.assertEqual(again.headers["X-Rig-Shape"], first.headers["X-Rig-Shape"], "a level moves nothing")
+
     def test_a_strip_is_kept_and_what_is_wrong_changes_nothing(self):
         more = {"high_pass_hz": "80", "noise_db": "12", "limit_db": "-3", "tracks": ["1", "3"], "muted": "on"}
         answer = self.post("strip", STRIP | more)

@@ -18,6 +18,7 @@ from reel.core.line import DeviceKind, file_plan, propose
 from reel.core.measure import Counts
 from reel.core.media import MediaError
 from reel.core.media.tests.clips import FRAME, write_clip
+from reel.core.sound import Sides
 from reel.recorder.journal import Closed, JournalError, Rolled
 from reel.web.jobs.models import Job, JobState
 from reel.web.jobs.running import KINDS, run_waiting, take_up_left
@@ -89,6 +90,25 @@ class TogetherTests(ShelfMixin, TransactionTestCase):
         self.assertEqual((set(codes), Rig.objects.count()), ({302}, 21))
         codes = self.together([(reverse("rigs:new"), {"name": "One", "kind": "console"})] * 20)
         self.assertEqual((codes.count(302), set(codes)), (1, {302, 422}))
+
+    def test_two_edits_of_one_rig_at_once_are_both_kept(self):
+        """The level of one input and of another, and a name, over and over: none is lost."""
+        rig = make_rig("Moss", SETUP)
+        self.client.post(reverse("rigs:add-input", args=[rig.pk]), {"kind": "microphone"})
+        strip = reverse("rigs:strip", args=[rig.pk])
+        for number in range(20):
+            levels = (-number, number / 2 - 30)
+            edits = [
+                (
+                    f"{strip}?input={place}",
+                    {"level_db": str(level), "delay_ms": "0", "sides": Sides.AS_IS.value, "tracks": ["1"]},
+                )
+                for place, level in enumerate(levels)
+            ]
+            codes = self.together([*edits, (reverse("rigs:shelf", args=[rig.pk]), {"shelf": "0"})])
+            self.assertLessEqual(set(codes), {200, 302, 404})
+            plan = Rig.objects.get(pk=rig.pk).plan
+            self.assertEqual(tuple(one.sound.level_db for one in plan.inputs), levels)
 
 
 class LifeTests(ShelfMixin, TestCase):

@@ -208,6 +208,22 @@ function cue(live) {
   wasRolling = rolls;
 }
 
+// A rig's page says with each change what it saw: inputs, pieces and tracks are counted by their places, which another
+// window may have changed. A form that was just sent is not sent again by a double click.
+const shapeField = "rig_shape";
+document.addEventListener("htmx:configRequest", ({ detail }) => { if (page.dataset.shape && detail.verb !== "get") detail.parameters[shapeField] ??= page.dataset.shape; });
+document.addEventListener("htmx:afterRequest", ({ detail }) => { const now = detail.xhr.getResponseHeader("X-Rig-Shape"); if (now) page.dataset.shape = now; });
+document.addEventListener("submit", (event) => {
+  const form = event.target;
+  if (event.defaultPrevented || form.method !== "post" || form.matches("[hx-post]")) return;
+  if (Date.now() - Number(form.dataset.sentAt ?? 0) < 1500) { event.preventDefault(); return; }
+  form.dataset.sentAt = Date.now();
+  if (!page.dataset.shape || form.elements[shapeField]) return;
+  const field = document.createElement("input");
+  Object.assign(field, { type: "hidden", name: shapeField, value: page.dataset.shape });
+  form.append(field);
+});
+
 // A part of the page that is made anew because something outside changed waits while somebody types in it.
 function typed(part) {
   const field = document.activeElement;
