@@ -9,7 +9,7 @@ from reel.core.errors import ReelError
 from reel.recorder.client import Client
 from reel.recorder.messages import Ask, Open, RigStatus, Status
 
-GLANCE_MS = 400
+GLANCE_MS = 1000
 
 
 def client() -> Client:

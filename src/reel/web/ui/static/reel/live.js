@@ -212,6 +212,7 @@ function cue(live) {
 // window may have changed. A form that was just sent is not sent again by a double click.
 const shapeField = "rig_shape";
 document.addEventListener("htmx:configRequest", ({ detail }) => { if (page.dataset.shape && detail.verb !== "get") detail.parameters[shapeField] ??= page.dataset.shape; });
+document.addEventListener("htmx:afterRequest", ({ detail }) => { if (detail.successful && detail.elt.matches("form[data-clears]")) detail.elt.reset(); });
 document.addEventListener("htmx:afterRequest", ({ detail }) => { const now = detail.xhr.getResponseHeader("X-Rig-Shape"); if (now) page.dataset.shape = now; });
 document.addEventListener("submit", (event) => {
   const form = event.target;
@@ -224,11 +225,13 @@ document.addEventListener("submit", (event) => {
   form.append(field);
 });
 
-// A part of the page that is made anew because something outside changed waits while somebody types in it.
+// A part of the page that is made anew because something outside changed, or by looking again and again, waits while
+// something is typed in it; so does one that an answer to another form would replace.
 function typed(part) {
   const field = document.activeElement;
   const unsaid = field.matches("select") || (field.matches("input, textarea") && field.value !== field.defaultValue);
-  return part.contains(field) && unsaid ? field : null;
+  if (part.contains(field) && unsaid) return field;
+  return [...part.querySelectorAll("input:not([type=hidden]), textarea")].find((one) => one.value !== one.defaultValue && one.closest("form:not([hx-post]):not([hx-get])")) ?? null;
 }
 
 // A form that asks how it would look as it is filled in is not replaced by the answer to what it was before.
@@ -238,8 +241,10 @@ document.addEventListener("htmx:beforeRequest", ({ target }) => { if (target.mat
 
 document.addEventListener("htmx:beforeSwap", (event) => {
   const { triggeringEvent: cause, elt, verb } = event.detail.requestConfig;
-  const field = cause?.type.endsWith("-changed") ? typed(event.detail.target) : null;
-  if (field) field.addEventListener("blur", () => htmx.trigger(document.body, cause.type), { once: true });
+  const comesAnew = verb === "get" && (!cause || cause.type.endsWith("-changed"));
+  const other = verb === "post" && event.detail.target.contains(document.activeElement) && !elt.contains(document.activeElement);
+  const field = comesAnew || other ? typed(event.detail.target) : null;
+  if (field) field.addEventListener("blur", () => htmx.trigger(document.body, cause?.type.endsWith("-changed") ? cause.type : "signal-changed"), { once: true });
   const isOld = verb === "get" && asked.has(elt) && asked.get(elt) !== filled(elt);
   if (field || isOld) event.detail.shouldSwap = false;
 });
