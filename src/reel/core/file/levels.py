@@ -21,8 +21,11 @@ class Level:
     bits_bps: int
     block_px: int = 1
 
-    def lacks(self, mode: Mode, bits_bps: int | None) -> str:
-        """Say which limit a frame goes beyond, "" for none; without `bits_bps` bitrate is not held against it."""
+    def lacks(self, mode: Mode, bits_bps: int | None, factor: Fraction = Fraction(1)) -> str:
+        """Say which limit a frame goes beyond, "" for none; without `bits_bps` bitrate is not held against it.
+
+        A profile may have `factor` times as many bits; see BITS_FACTORS.
+        """
         block = self.block_px
         across, down = (-(-side // block) * block for side in (mode.width_px, mode.height_px))
         second_px = across * down * mode.rate
@@ -31,14 +34,17 @@ class Level:
         if second_px > self.second_px:
             most = Fraction(self.second_px, across * down)
             return f"{mode.size_label} goes up to {float(most):.4g} pictures a second in it"
-        if bits_bps is not None and bits_bps > self.bits_bps:
-            return f"it holds up to {self.bits_bps / 1e6:g} Mb/s"
+        most_bps = self.bits_bps * factor
+        if bits_bps is not None and bits_bps > most_bps:
+            return f"it holds up to {float(most_bps) / 1e6:g} Mb/s"
         return ""
 
 
-def least_level(levels: Sequence[Level], mode: Mode, bits_bps: int | None) -> Level | None:
+def least_level(
+    levels: Sequence[Level], mode: Mode, bits_bps: int | None, factor: Fraction = Fraction(1)
+) -> Level | None:
     """Give the lowest level that holds a frame; None when none does."""
-    return next((level for level in levels if not level.lacks(mode, bits_bps)), None)
+    return next((level for level in levels if not level.lacks(mode, bits_bps, factor)), None)
 
 
 def level_of(levels: Sequence[Level], name: str) -> Level | None:
@@ -46,6 +52,12 @@ def level_of(levels: Sequence[Level], name: str) -> Level | None:
     return next((level for level in levels if level.name == name), None)
 
 
+# ITU-T H.264, table A-2: how many times the bits of High a profile has.
+BITS_FACTORS = {
+    "High 10": Fraction(3000, 1250),
+    "High 4:2:2": Fraction(4000, 1250),
+    "High 4:4:4 Predictive": Fraction(4000, 1250),
+}
 # ITU-T H.264, table A-1: macroblocks a second, macroblocks of a picture, kbit/s in Main; High has 1.25 times as many
 # bits (table A-2). No side is longer than √(8 × macroblocks) (A.3.1).
 _H264 = (

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from reel.core.errors import BadValueError
-from reel.core.file.levels import least_level, level_of
+from reel.core.file.levels import BITS_FACTORS, least_level, level_of
 from reel.core.file.naming import NameFacts, slug
 from reel.core.file.rate import VariableBitrate
 from reel.core.file.recipe import Recipe, SoundFiles
@@ -79,9 +79,13 @@ class FilePlan:
         return rate.most_bps if isinstance(rate, VariableBitrate) else rate.target_bps
 
     @property
+    def _bits_factor(self) -> Fraction:
+        return BITS_FACTORS.get(self.recipe.stored.profile, Fraction(1))
+
+    @property
     def level(self) -> str:
         """The codec's level: the chosen one, or the smallest that holds the frame; "" where it has none."""
-        found = least_level(self.recipe.codec_facts.levels, self.frame, self.most_bps)
+        found = least_level(self.recipe.codec_facts.levels, self.frame, self.most_bps, self._bits_factor)
         return self.recipe.level or (found.name if found else "")
 
     def check(self) -> None:
@@ -100,10 +104,10 @@ class FilePlan:
             raise BadValueError("Rate", asked, f"{codec.label} takes {known} pictures a second, fixed")
         if not codec.levels:
             return
-        least = least_level(codec.levels, frame, self.most_bps)
+        least = least_level(codec.levels, frame, self.most_bps, self._bits_factor)
         if least is None:
-            limit = f"no level of {codec.label} does: {codec.levels[-1].lacks(frame, self.most_bps)}"
+            limit = f"no level of {codec.label} does: {codec.levels[-1].lacks(frame, self.most_bps, self._bits_factor)}"
             raise BadValueError("Frame", f"{frame.label}", limit)
         chosen = level_of(codec.levels, recipe.level)
-        if chosen is not None and (lacks := chosen.lacks(frame, self.most_bps)):
+        if chosen is not None and (lacks := chosen.lacks(frame, self.most_bps, self._bits_factor)):
             raise BadValueError("Level", chosen.name, f"{lacks}; {codec.label} needs {least.name} for this")

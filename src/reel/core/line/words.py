@@ -153,7 +153,7 @@ def _scaled(loss: Loss, setup: InputSetup) -> str:
     part = _number(loss.left) / _number(loss.was)
     cost = f"{float(part):.0%} of the pixels remain." if part < 1 else "No detail is added."
     if isinstance(loss.limit, Framing):
-        cost += f" Choose {loss.limit.comes.mode.size_label} in File to keep the picture as it comes."
+        cost += f" Choose {loss.limit.comes.mode.size_label} in Frame to keep the picture as it comes."
     return cost
 
 
@@ -162,7 +162,9 @@ def _rated(loss: Loss, setup: InputSetup) -> str:
         return "Half of the motion is gone; one picture per field keeps it."
     if isinstance(loss.limit, Framing):
         dropped = float(1 - _number(loss.left) / _number(loss.was))
-        return f"{dropped:.0%} of them are dropped. Set the file's rate to {_rate(loss.was)} to keep them all."
+        part = f"{dropped:.0%}" if dropped >= 0.01 else f"One in {round(1 / dropped)}"
+        verb = "are" if dropped >= 0.01 else "is"
+        return f"{part} of them {verb} dropped. Set the file's rate to {_rate(loss.was)} to keep them all."
     return f"{_rate(loss.left)} of {_rate(loss.was)} pictures a second come through."
 
 

@@ -257,7 +257,7 @@ def _against_losses(missing: int, counts: Counts) -> str:
         return "Take a lighter effort, a smaller frame or a lower rate in File and Frame."
     if causes and causes.count(LossCause.NO_SIGNAL) * 2 >= len(causes):
         return "Look at the device and its cable: Path says where the signal ends."
-    return "Close other programs, or take an arriving mode with fewer bits." if counts.lost_before or missing else ""
+    return "Close other programs, or take an arriving mode with fewer bits." if counts.lost_before else ""
 
 
 def _together(plan: FilePlan, counts: Counts) -> list[ProofLine]:
@@ -302,7 +302,7 @@ def _steps(plan: FilePlan, missing: int, counts: Counts) -> str:
         why = (
             "the recorder left no count of them" if counts.ticks == 0 else "they went in writing the file, or after it"
         )
-        said.append(f"{count(rest)} are missing in the file: {why}")
+        said.append(f"{count(rest)} {'is' if rest == 1 else 'are'} missing in the file: {why}")
     return "; ".join(said) + "." if said else ""
 
 

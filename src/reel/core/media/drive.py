@@ -25,6 +25,7 @@ def write_speed(folder: Path, go_on: Callable[[float], None] = lambda part: None
             raise MediaError(folder, "has too little room for measuring how fast it writes")
         written, began = 0, time.perf_counter()
         with path.open("xb", buffering=0) as file:
+            path.unlink()  # what is open stays until it is closed, also by a kill
             while written < most and time.perf_counter() - began < MOST_S:
                 written += file.write(_BLOCK)
                 os.fdatasync(file.fileno())

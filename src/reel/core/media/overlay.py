@@ -328,8 +328,11 @@ def keep_image(data: bytes, folder: Path) -> tuple[str, tuple[int, int]]:
     name = f"{hashlib.sha256(data).hexdigest()[:16]}.png"
     folder.mkdir(parents=True, exist_ok=True)
     making = folder / f"{name}.making"
-    making.write_bytes(data)
-    making.replace(folder / name)
+    try:
+        making.write_bytes(data)
+        making.replace(folder / name)
+    finally:
+        making.unlink(missing_ok=True)
     return name, size
 
 

@@ -58,10 +58,12 @@ from reel.web.rigs.line import draw_line
 from reel.web.rigs.models import Rig
 from reel.web.rigs.patch import draw_patch
 from reel.web.rigs.serial import shape_of
-from reel.web.takes.models import TakeState
+from reel.web.takes.models import Take, TakeState
 
 # So many of the latest takes say what another one will cost.
 MEASURED_TAKES = 12
+# A take that lost more than this part of its frames measures nothing.
+RUINED_PART = 0.05
 # What can be added to a rig: whatever is plugged in. A feed is a rig of its own.
 ADDABLE = {kind.value: device.facts.label for kind, device in DEVICES.items() if kind is not DeviceKind.FEED}
 
@@ -425,9 +427,20 @@ def measured_rate(rig: Rig, plan: RigSetup) -> Measured | None:
             asked = take.setup
             unlike = {name: getattr(plan.recipe, name) for name in ("name_pattern", "part_minutes", "part_gb")}
             is_alike = (replace(asked.recipe, **unlike), asked.frame) == (plan.recipe, plan.frame)
-            if is_alike and file_plan(asked).lapse == file_plan(plan).lapse and take.bitrate_bps:
+            if (
+                is_alike
+                and file_plan(asked).lapse == file_plan(plan).lapse
+                and take.bitrate_bps
+                and not _is_ruined(take)
+            ):
                 found.append(take.bitrate_bps)
     return Measured.of(found)
+
+
+def _is_ruined(take: Take) -> bool:
+    """Say whether a take lost so much that its size says nothing of another one."""
+    counts = take.counted
+    return counts.lost > RUINED_PART * counts.ticks
 
 
 def cost_of(rig: Rig) -> Forecast | None:

@@ -10,6 +10,7 @@ from django.db import Error, transaction
 from reel.core.errors import BadValueError, ReelError
 from reel.core.line import RigSetup
 from reel.core.measure import Counts
+from reel.core.media.shelf import ROLLING
 from reel.core.roll import CutBy
 from reel.core.wire import to_plain
 from reel.recorder.messages import MAX_LABEL, RefusedError
@@ -17,8 +18,11 @@ from reel.web.jobs.actions import ask_for
 from reel.web.jobs.models import Job
 from reel.web.setups import stored
 from reel.web.takes.models import MAX_NAME, PROVE, RESCUE, Mark, Part, ProofState, Take, TakeState
-from reel.web.takes.proving import cached_paths, shelf_of
+from reel.web.takes.proving import cached_paths, path_of, shelf_of
 from reel.web.ui.typed import clean_name
+
+STOPPED = "The recorder was stopped while it rolled"
+LEFT = "this is what had been written until then."
 
 
 @contextmanager
@@ -74,6 +78,44 @@ def delete(take: Take) -> None:
                 path.unlink(missing_ok=True)
         Job.objects.filter(kind__in=(PROVE, RESCUE), subject__in=[part.pk for part in parts]).delete()
         found.delete()
+
+
+def repair_again(take: Take) -> None:
+    """Look once more for the files of a take whose recorder was killed, and ask for its repair; raises RefusedError."""
+    with _alone(take, "repaired") as found:
+        if found.state != TakeState.INTERRUPTED or found.on_device:
+            raise RefusedError(f"{found.name} was closed as it should be; there is nothing to repair.")
+        _find_left(found)
+
+
+def look_for_left() -> int:
+    """Give files that a killed recorder left, and that are there again, their names; gives how many takes have some."""
+    left = Take.objects.with_parts().filter(state=TakeState.INTERRUPTED, parts__file_name__contains=ROLLING).distinct()
+    found = 0
+    for take in left:
+        if any(path_of(part).exists() for part in take.all_parts if ROLLING in part.file_name):
+            found += 1
+            with transaction.atomic():
+                _find_left(take)
+    return found
+
+
+def _find_left(take: Take) -> None:
+    """Give the files of an interrupted take their names where they lie, and ask for their repair and proofs."""
+    missing, parts = [], take.all_parts
+    for part in parts:
+        others = set(Part.objects.exclude(pk=part.pk).values_list("file_name", flat=True))
+        try:
+            part.file_name = shelf_of(take).rescue(part.file_name, others)
+        except ReelError as error:
+            missing.append(str(error))
+    take.problem = f"{STOPPED}, and its file can't be found: {' '.join(missing)}" if missing else f"{STOPPED}; {LEFT}"
+    take.save(update_fields=["problem"])
+    for part in parts:
+        part.problem = ""
+        part.save(update_fields=["file_name", "problem"])
+        if not (part.job and part.job.is_open):
+            ask_for(RESCUE if part is parts[-1] and not part.original_name else PROVE, part.pk)
 
 
 def prove_again(take: Take) -> None:
@@ -171,7 +213,7 @@ def recover_interrupted(reached: Mapping[int, float] | None = None) -> int:
     """
     found = Take.objects.rolling().with_parts()
     for take in found:
-        problem = "The recorder was stopped while it rolled; this is what had been written until then."
+        problem = f"{STOPPED}; {LEFT}"
         missing, parts = [], take.all_parts
         for part in parts:
             others = set(Part.objects.exclude(pk=part.pk).values_list("file_name", flat=True))
@@ -180,7 +222,7 @@ def recover_interrupted(reached: Mapping[int, float] | None = None) -> int:
             except ReelError as error:
                 missing.append(str(error))
         if missing:
-            problem = f"The recorder was stopped while it rolled, and its file can't be found: {' '.join(missing)}"
+            problem = f"{STOPPED}, and its file can't be found: {' '.join(missing)}"
         with transaction.atomic():
             take.state, take.problem, take.ended_by = TakeState.INTERRUPTED, problem, CutBy.TROUBLE
             take.save(update_fields=["state", "problem", "ended_by"])

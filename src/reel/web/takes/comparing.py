@@ -2,7 +2,7 @@
 
 from reel.core.file import FilePlan, lines
 from reel.core.roll import MarkKind, lapse_words
-from reel.web.takes.models import Mark, Take, TakeState
+from reel.web.takes.models import Mark, Part, Take, TakeState
 from reel.web.ui.templatetags.units import bitrate, decibels, hour_bytes, length, size
 
 # What a mark says that nobody gave a note.
@@ -13,6 +13,8 @@ MARK_WORDS = {
     MarkKind.LIGHTER: "a lighter effort from here on",
 }
 STILL_WORDS = (("first", "first picture"), ("hardest", "hardest second"), ("last", "last picture"))
+# The line of a proof that says how many frames are lost.
+LOST = "Lost frames"
 # As many others are offered to be held against a take.
 OTHERS = 8
 
@@ -70,6 +72,12 @@ def _settings(take: Take) -> dict[str, str]:
     }
 
 
+def _lost(part: Part) -> str:
+    """Give the frames that a part's proof found lost, which the recorder may not have noticed; "" without one."""
+    proof = part.proved
+    return next((line.got for line in proof.lines if line.label == LOST), "") if proof else ""
+
+
 def _results(take: Take) -> dict[str, str]:
     part, counts = take.first, take.counted
     proof, tried = part.proved, part.tried
@@ -78,11 +86,11 @@ def _results(take: Take) -> dict[str, str]:
         "Size": size(take.size_bytes),
         "Data rate": bitrate(take.bitrate_bps),
         "An hour": size(hour_bytes(take.bitrate_bps)),
-        "Frames lost": str(counts.lost),
+        "Frames lost": _lost(part) or str(counts.lost),
         "Proof": proof.summary if proof else "not proved yet",
     }
     if proof:
-        found |= {f"Proof: {line.label}": line.got for line in proof.differing}
+        found |= {f"Proof: {line.label}": line.got for line in proof.differing if line.label != LOST}
     if tried:
         found["Hardest second"] = f"{bitrate(tried.hardest_bps)} at {tried.hardest_s} s"
         for track in tried.tracks:

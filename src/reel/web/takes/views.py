@@ -133,6 +133,13 @@ def compare(request: HttpRequest) -> HttpResponse:
 
 
 @require_POST
+def repair_again(request: HttpRequest, take_id: int) -> HttpResponse:
+    """Look once more for what a killed recorder left of a take, and have it repaired."""
+    actions.repair_again(get_object_or_404(Take, pk=take_id))
+    return redirect("takes:take", take_id=take_id)
+
+
+@require_POST
 def prove_again(request: HttpRequest, take_id: int) -> HttpResponse:
     """Have a take proved once more."""
     found = _whole(take_id)

@@ -162,6 +162,15 @@ class RecipeTests(unittest.TestCase):
         much = replace(Recipe(), rate=ConstantBitrate(bitrate_bps=60_000_000))
         self.assertEqual(FilePlan(recipe=much, frame=FRAME).level, "4.1", "bits need it")
 
+    def test_a_profile_with_more_bits_a_sample_has_more_bits_a_second(self):
+        """ITU-T H.264, table A-2: 150 Mb/s in High 10 and 200 in High 4:2:2 go into level 4.1, and no more."""
+        for draft, most in (({"bits": 10}, 150), ({"bits": 10, "chroma": Chroma.C422}, 200), ({}, 62)):
+            for megabits, level in ((most, "4.1"), (most + 1, "5")):
+                rate = ConstantBitrate(bitrate_bps=megabits * 1_000_000)
+                recipe = Recipe(container=Container.MKV, rate=rate, **draft)
+                plan = FilePlan(recipe=recipe, frame=Mode.parse("1920x1080p30"))
+                self.assertEqual(plan.level, level, (draft, megabits))
+
     def test_a_frame_that_a_recipe_can_not_hold_is_refused(self):
         for fields, mode, said in (
             ({"level": "3"}, "1280x720p30", "needs 3.1"),

@@ -145,6 +145,28 @@ class LifeTests(ShelfMixin, TestCase):
         self.assertEqual((take.first.file_name, take.first.job), ("walk.mp4", None))
         self.assertTrue((storage / "walk.mp4").exists())
 
+    def test_what_was_on_a_drive_that_was_pulled_is_found_once_it_is_there_again(self):
+        """By the next start, or by the button on the take's page."""
+        for again in (lambda take: actions.look_for_left(), actions.repair_again):
+            take = self.make("pulled", None, TakeState.ROLLING, "pulled.rolling.mkv")
+            actions.recover_interrupted()
+            self.assertEqual(actions.look_for_left(), 0)
+            take.refresh_from_db()
+            self.assertIn("can't be found", take.problem)
+            page = self.client.get(reverse("takes:take", args=[take.pk]))
+            Job.objects.all().delete()
+            (settings.HOME.shelf / "pulled.rolling.mkv").write_bytes(b"x")
+            again(take)
+            take.refresh_from_db()
+            self.assertEqual((take.first.file_name, take.first.job.kind), ("pulled.mkv", "rescue"))
+            self.assertNotIn("can't be found", take.problem)
+            self.assertEqual(page.status_code, 200)
+            take.delete()
+            (settings.HOME.shelf / "pulled.mkv").unlink()
+        closed = self.make("closed")
+        answer = self.client.post(reverse("takes:repair", args=[closed.pk]))
+        self.assertContains(answer, "nothing to repair", status_code=409)
+
     def test_what_the_database_refuses_is_said_in_the_recorders_words(self):
         journal = DatabaseJournal()
         locked = patch.object(Take.objects, "create", side_effect=OperationalError("database is locked"))

@@ -11,7 +11,7 @@ from reel.recorder.reached import read_reached
 from reel.recorder.server import serve
 from reel.web.roll.here import places
 from reel.web.roll.journal import DatabaseJournal
-from reel.web.takes.actions import recover_interrupted
+from reel.web.takes.actions import look_for_left, recover_interrupted
 
 
 class Command(BaseCommand):
@@ -26,4 +26,5 @@ class Command(BaseCommand):
             signal.signal(number, lambda *_: stop.set())
         with only_recorder(settings.HOME.run):
             recover_interrupted(read_reached(settings.HOME.run))
+            look_for_left()
             serve(**places(), journal=DatabaseJournal(), stop=stop)
