@@ -7,11 +7,7 @@ from pathlib import Path
 
 from reel import options
 from reel.core.errors import ReelError
-from reel.launch.assets import build_assets
-from reel.launch.bench import run_bench
-from reel.launch.checks import run_checks
 from reel.launch.commands import add_commands
-from reel.launch.parent import run
 
 
 def main(arguments: list[str] | None = None) -> None:
@@ -45,7 +41,7 @@ def _parser() -> argparse.ArgumentParser:
         command.set_defaults(run=_start, demo=demo)
     test = commands.add_parser("test", help="run all checks and tests", description="Run all checks and tests.")
     test.add_argument("only", nargs="*", help="run only these tests, without the checks (dotted names or folders)")
-    test.set_defaults(run=lambda chosen: run_checks(chosen.only))
+    test.set_defaults(run=_test)
     bench = commands.add_parser("bench", help="measure, beside the baseline", description="Measure; takes a minute.")
     bench.add_argument(
         "--kills",
@@ -59,23 +55,42 @@ def _parser() -> argparse.ArgumentParser:
     bench.add_argument("--pair", type=float, default=0, metavar="S", help="also roll two rigs so long")
     bench.add_argument("--only", action="store_true", help="leave out what is not asked for")
     bench.add_argument("--keep", action="store_true", help="make the result the baseline")
-    bench.set_defaults(
-        run=lambda chosen: run_bench(
-            kills=chosen.kills,
-            live_min=chosen.live,
-            long_h=chosen.long,
-            pair_s=chosen.pair,
-            only=chosen.only,
-            keep=chosen.keep,
-        )
-    )
+    bench.set_defaults(run=_bench)
     assets = commands.add_parser("assets", help="build styles, scripts and fonts (needs Node)")
-    assets.set_defaults(run=lambda chosen: build_assets())
+    assets.set_defaults(run=_assets)
     add_commands(commands)
     return parser
 
 
+# What a command needs is imported when it runs: help is there at once.
+def _test(chosen: argparse.Namespace) -> int:
+    from reel.launch.checks import run_checks
+
+    return run_checks(chosen.only)
+
+
+def _bench(chosen: argparse.Namespace) -> int:
+    from reel.launch.bench import run_bench
+
+    return run_bench(
+        kills=chosen.kills,
+        live_min=chosen.live,
+        long_h=chosen.long,
+        pair_s=chosen.pair,
+        only=chosen.only,
+        keep=chosen.keep,
+    )
+
+
+def _assets(chosen: argparse.Namespace) -> int:
+    from reel.launch.assets import build_assets
+
+    return build_assets()
+
+
 def _start(chosen: argparse.Namespace) -> int:
+    from reel.launch.parent import run
+
     if chosen.home:
         os.environ["REEL_HOME"] = str(chosen.home.resolve())
     elif chosen.demo and "REEL_HOME" not in os.environ:

@@ -5,12 +5,13 @@ import os
 import sys
 from argparse import ArgumentParser, Namespace, RawDescriptionHelpFormatter, _SubParsersAction
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from reel.core.file import parse_length
-from reel.core.media import MediaFacts, NameTakenError, check_plain, claimed_length, probe, rescue, rescued_path
-from reel.core.signal import length_label, rate_label
-from reel.core.wire import to_plain
+from reel.launch.prepared import prepare
+from reel.options import Home
+
+if TYPE_CHECKING:
+    from reel.core.media import MediaFacts
 
 # What a file says of its length and what it holds differ by less, also where nothing was lost.
 TELLING_S = 0.1
@@ -81,6 +82,9 @@ def _add_roll(commands: "_SubParsersAction[ArgumentParser]") -> ArgumentParser:
 
 def _rescue(chosen: Namespace) -> int:
     """Repair a file beside it, and say what was saved and what was lost."""
+    from reel.core.media import NameTakenError, check_plain, claimed_length, probe, rescue, rescued_path
+    from reel.core.wire import to_plain
+
     source: Path = chosen.file
     check_plain(source)
     target = rescued_path(source)
@@ -102,6 +106,8 @@ def _rescue(chosen: Namespace) -> int:
 
 
 def _roll(chosen: Namespace) -> int:
+    from reel.core.file import parse_length
+
     length_s = parse_length(chosen.length) if chosen.length else 0.0
     more = {"recipe": chosen.recipe, "parts": chosen.parts, "until": chosen.until}
     return _django("roll", chosen, *chosen.rigs, length_s=length_s, **more)
@@ -112,16 +118,21 @@ def _django(name: str, chosen: Namespace, *arguments: str, **options: Any) -> in
     if chosen.home:
         os.environ["REEL_HOME"] = str(chosen.home.expanduser().resolve())
     os.environ["DJANGO_SETTINGS_MODULE"] = "reel.web.settings"
+    home = Home.from_environment()
+    home.make()
+    prepare(home)
     import django
     from django.core.management import call_command
 
     django.setup()
-    call_command("prepare", verbosity=0)
     call_command(name, *arguments, json=chosen.json, **options)
     return 0
 
 
 def _probe(chosen: Namespace) -> int:
+    from reel.core.media import check_plain, probe
+    from reel.core.wire import to_plain
+
     check_plain(chosen.file)
     facts = probe(chosen.file)
     if chosen.json:
@@ -132,7 +143,9 @@ def _probe(chosen: Namespace) -> int:
     return 0
 
 
-def _lines(facts: MediaFacts) -> list[str]:
+def _lines(facts: "MediaFacts") -> list[str]:
+    from reel.core.signal import length_label, rate_label
+
     lines = [
         f"container  {facts.container}",
         f"length     {length_label(facts.length_s)}",

@@ -14,9 +14,9 @@ from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from reel.core.errors import ReelError
-from reel.options import ROOT, Home, value
-from reel.recorder.messages import CLOSING, REQUESTS
+from reel.launch.prepared import StartError, django, prepare
+from reel.options import Home
+from reel.recorder.places import CLOSING, REQUESTS
 
 WATCH_S = 0.2
 READY_S = 30.0
@@ -27,10 +27,6 @@ CLOSING_S = 5.0
 PAUSES_S = (0.2, 0.5, 1.0, 3.0, 10.0)
 STEADY_S = 30.0
 _PR_SET_PDEATHSIG = 1  # prctl(2), Linux
-
-
-class StartError(ReelError, RuntimeError):
-    """Raised when Reel can't be started: the home is in use, the port is taken, or a process does not come up."""
 
 
 @dataclass(slots=True)
@@ -96,23 +92,9 @@ def run(home: Home, port: int, *, demo: bool) -> int:
     with _locked(home):
         _check_port(port)
         os.environ["DJANGO_SETTINGS_MODULE"] = "reel.web.settings"
-        _prepare(home, demo)
+        prepare(home, demo=demo)
         _watch(_children(home, port), home, port, stop)
     return 0
-
-
-def _prepare(home: Home, demo: bool) -> None:
-    """Bring the database up to date; a start with the same migrations as the last one needs not ask Django."""
-    names = sorted(str(path.relative_to(ROOT)) for path in (ROOT / "src" / "reel" / "web").glob("*/migrations/0*.py"))
-    wanted, stamp = "\n".join([*names, f"demo {demo}"]), home.run / "prepared"
-    if home.database.exists() and stamp.exists() and stamp.read_text() == wanted:
-        return
-    try:
-        measured = ["--measure"] if demo and value("MEASURE") == "1" else []
-        subprocess.run(_django("prepare", *(["--demo"] if demo else []), *measured), check=True)
-    except subprocess.CalledProcessError as error:
-        raise StartError(f"{home.root} could not be prepared; what failed is said above.") from error
-    stamp.write_text(wanted)
 
 
 def _watch(children: list[Child], home: Home, port: int, stop: threading.Event) -> None:
@@ -161,12 +143,8 @@ def _end(children: list[Child], closing: Path) -> None:
 
 def _children(home: Home, port: int) -> list[Child]:
     web = [sys.executable, "-m", "reel.web.server", str(port)]
-    commands = {"recorder": _django("recorder"), "worker": _django("run_huey", "--quiet"), "web": web}
+    commands = {"recorder": django("recorder"), "worker": django("run_huey", "--quiet"), "web": web}
     return [Child(name, command, home.logs / f"{name}.log") for name, command in commands.items()]
-
-
-def _django(*arguments: str) -> list[str]:
-    return [sys.executable, "-m", "django", *arguments]
 
 
 @contextmanager

@@ -10,9 +10,7 @@ import zmq.asyncio
 from reel.core.signal import SoundFormat
 from reel.core.wire import from_json, to_json
 from reel.recorder.messages import (
-    BROADCAST,
     PICTURE_TOPIC,
-    REQUESTS,
     SOUND_TOPIC,
     STATUS_TOPIC,
     Cut,
@@ -25,6 +23,7 @@ from reel.recorder.messages import (
     TakeSample,
     UnreachableError,
 )
+from reel.recorder.places import BROADCAST, REQUESTS
 
 # How long an answer may take: opening a device before it rolls, and closing a file, take their time.
 ANSWER_MS = 8_000

@@ -15,10 +15,6 @@ from reel.core.sound import BalanceReading, Level
 from reel.recorder.sync import SyncStatus
 from reel.standins.play import Play
 
-REQUESTS = "requests.ipc"
-BROADCAST = "broadcast.ipc"
-# Written again and again while files are still being closed at the end: their takes.
-CLOSING = "closing"
 STATUS_TOPIC = b"status"
 PICTURE_TOPIC = b"picture/"
 # Followed by the rig, a slash, and the input's place or MIX.

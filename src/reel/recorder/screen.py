@@ -15,7 +15,8 @@ from reel.core.signal import FloatArray, SoundFormat
 from reel.core.wire import to_json
 from reel.recorder.guard import attempt, guarded
 from reel.recorder.listening import Choice
-from reel.recorder.messages import BROADCAST, MIX, PICTURE_TOPIC, SOUND_TOPIC, STATUS_TOPIC, Status
+from reel.recorder.messages import MIX, PICTURE_TOPIC, SOUND_TOPIC, STATUS_TOPIC, Status
+from reel.recorder.places import BROADCAST
 
 PICTURE_WIDTH_PX = 960
 PICTURES_PER_S = 15

@@ -15,7 +15,8 @@ from reel.recorder.guard import attempt, guarded, said
 from reel.recorder.journal import Journal
 from reel.recorder.lane import QUEUE_BYTES
 from reel.recorder.memory import share_heaps
-from reel.recorder.messages import CLOSING, REQUEST_KINDS, REQUESTS, Refused, RefusedError
+from reel.recorder.messages import REQUEST_KINDS, Refused, RefusedError
+from reel.recorder.places import CLOSING, REQUESTS
 from reel.recorder.reached import Reached
 from reel.recorder.screen import Broadcast
 from reel.recorder.service import Recorder

@@ -21,7 +21,6 @@ from reel.recorder.instruments import Instruments
 from reel.recorder.journal import JournalError
 from reel.recorder.listening import Listening
 from reel.recorder.messages import (
-    BROADCAST,
     SOUND_TOPIC,
     Ask,
     Cut,
@@ -35,6 +34,7 @@ from reel.recorder.messages import (
 )
 from reel.recorder.mixing import TrackMixer
 from reel.recorder.partfile import PartFile
+from reel.recorder.places import BROADCAST
 from reel.recorder.reader import Reader
 from reel.recorder.screen import Broadcast
 from reel.recorder.source import Source

@@ -25,8 +25,6 @@ from reel.core.roll import MarkKind
 from reel.core.signal import NS, Mode
 from reel.recorder.client import Client
 from reel.recorder.messages import (
-    CLOSING,
-    REQUESTS,
     AddMark,
     Ask,
     CarryOn,
@@ -40,6 +38,7 @@ from reel.recorder.messages import (
     TakeSample,
     UnreachableError,
 )  # fmt: skip
+from reel.recorder.places import CLOSING, REQUESTS
 from reel.recorder.server import serve
 from reel.standins import Fault, Play
 
