@@ -37,7 +37,9 @@ def others_to_compare(take: Take) -> list[Take]:
     if take.rig_id is None or take.state == TakeState.ROLLING:
         return []
     others = Take.objects.filter(rig_id=take.rig_id).exclude(pk=take.pk).exclude(state=TakeState.ROLLING)
-    return list(others.order_by("-is_trial", "-started_at")[:OTHERS])
+    # `__in`, since a plain boolean is no comparison in SQLite, and finds no index
+    trials = list(others.filter(is_trial__in=[True])[:OTHERS])
+    return [*trials, *others.filter(is_trial__in=[False])[: OTHERS - len(trials)]]
 
 
 def compared(one: Take, other: Take) -> dict[str, object]:

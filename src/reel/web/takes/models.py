@@ -83,6 +83,11 @@ class Take(models.Model):
 
     class Meta:
         ordering = ["-started_at", "-id"]
+        # a rig's latest takes, and its latest trials, are found without sorting all of them
+        indexes = [
+            models.Index(fields=["rig", "-started_at", "-id"], name="take_of_rig"),
+            models.Index(fields=["rig", "is_trial", "-started_at", "-id"], name="trial_of_rig"),
+        ]
 
     def __str__(self) -> str:
         return self.name

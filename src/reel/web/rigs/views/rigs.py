@@ -4,6 +4,7 @@ from dataclasses import replace
 
 from django.contrib import messages
 from django.db.models import Count, OuterRef, Subquery
+from django.db.models.functions import Coalesce
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
@@ -28,7 +29,10 @@ def index(request: HttpRequest) -> HttpResponse:
     """List the rigs, each with its picture, its line in short and its state."""
     status = glance(request)
     pictured = Take.objects.filter(rig=OuterRef("pk"), parts__number=1, parts__playable=True).values("pk")[:1]
-    rigs = Rig.objects.annotate(take_count=Count("takes"), pictured=Subquery(pictured))
+    counted = (
+        Take.objects.filter(rig=OuterRef("pk")).order_by().values("rig").annotate(count=Count("pk")).values("count")
+    )
+    rigs = Rig.objects.annotate(take_count=Coalesce(Subquery(counted), 0), pictured=Subquery(pictured))
     return render(request, "rigs/index.html", {"rows": [_row(rig, status) for rig in rigs], "room": "rigs"})
 
 
