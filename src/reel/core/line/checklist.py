@@ -11,13 +11,24 @@ from reel.core.line.loss import Room
 from reel.core.line.origin import Network
 from reel.core.line.own import OwnRecorder
 
+# Fewer than this part of the pictures that a signal says are too few; a take that lost more than that lost too many.
+ARRIVING_PART, LOST_PART = 0.97, 0.002
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Seen:
-    """What is known at a moment: whether the shelf has room, whether sound is heard (None while the rig is closed)."""
+    """What is known at a moment: whether the shelf has room, whether sound is heard (None while the rig is closed).
+
+    `arriving` are the pictures a second that come, and that the signal says; `headroom` is how many times faster than
+    needed this machine was measured to encode; `lost` are the frames that the last take of this kind lost, and all that
+    it should have. None where that is not known.
+    """
 
     has_room: bool | None = None
     is_heard: bool | None = None
+    arriving: tuple[float, float] | None = None
+    headroom: float | None = None
+    lost: tuple[int, int] | None = None
 
 
 def checks_before(setup: InputSetup) -> tuple[Check, ...]:
@@ -54,9 +65,25 @@ def computer_checks(setup: InputSetup, seen: Seen) -> tuple[Check, ...]:
     checks = []
     if chain(setup).travel.block is not None:
         checks.append(Check(key="arrives", text="A picture arrives", measured=False))
+    if seen.arriving is not None:
+        comes, said = seen.arriving
+        text = f"Pictures arrive: {comes:.0f} of {said:.0f} a second"
+        checks.append(Check(key="pictures", text=text, measured=comes >= ARRIVING_PART * said))
+    checks += _machine_checks(seen)
     checks.append(Check(key="room", text="There is room on the shelf", measured=seen.has_room))
     checks.append(Check(key="sound", text="Sound is heard", measured=seen.is_heard))
     return tuple(checks)
+
+
+def _machine_checks(seen: Seen) -> list[Check]:
+    """Say whether the machine keeps up: what the last take lost counts more than what encoding alone needs."""
+    if seen.lost is not None and seen.lost[0] > LOST_PART * seen.lost[1]:
+        text = f"The machine keeps up: the last take like this lost {seen.lost[0]} of {seen.lost[1]} frames"
+        return [Check(key="machine", text=text, measured=False)]
+    if seen.headroom is not None:
+        text = f"The machine keeps up: it encodes {seen.headroom:.1f} times as fast as needed"
+        return [Check(key="machine", text=text, measured=seen.headroom >= 1)]
+    return []
 
 
 def checks_after(setup: InputSetup) -> tuple[Check, ...]:

@@ -1,6 +1,6 @@
 """What the pages of one rig show."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -376,7 +376,19 @@ def path_context(one: InputSetup, planned: Chain) -> dict[str, object]:
 def check_rows(rig: Rig, plan: RigSetup, live: RigStatus | None) -> list[dict[str, Any]]:
     """Give the list of what to see to before a roll, for all inputs, each with how it stands."""
     heard_now = is_heard(live) if live and any(one.signal or one.sound for one in live.inputs) else None
-    seen = Seen(has_room=not shelf_problem(rig), is_heard=heard_now)
+    first = live.picture if live else None
+    comes = None
+    if first is not None and first.signal is not None and first.watched.per_s and not plan.frame.as_it_comes:
+        comes = first.watched.per_s, float(first.signal.mode.rate)
+    lives = lives_of(plan, live)
+    keeps = keeping(file_plan(plan, heard(plan, lives)), plan.recipe.draft) if not plan.recipe.as_sent else None
+    seen = Seen(
+        has_room=not shelf_problem(rig),
+        is_heard=heard_now,
+        arriving=comes,
+        headroom=keeps.chosen.headroom if keeps is not None and keeps.chosen is not None else None,
+        lost=next(((one.counted.lost, one.counted.ticks) for one in _alike(rig, plan)), None),
+    )
     checks = {check.key: check for one in plan.inputs for check in checks_before(one)}
     return _rows(rig, (*checks.values(), *computer_checks(plan.picture, seen)))
 
@@ -421,20 +433,19 @@ def shelf_problem(rig: Rig) -> str:
 
 def measured_rate(rig: Rig, plan: RigSetup) -> Measured | None:
     """Give what this rig's latest takes and trials with the same recipe and frame came to; None before there is one."""
-    found = []
+    rates = [take.bitrate_bps for take in _alike(rig, plan) if not _is_ruined(take)]
+    return Measured.of([rate for rate in rates if rate])
+
+
+def _alike(rig: Rig, plan: RigSetup) -> Iterator[Take]:
+    """Give a rig's latest takes and trials with the same recipe and frame, the newest first."""
+    unlike = {name: getattr(plan.recipe, name) for name in ("name_pattern", "part_minutes", "part_gb")}
     for take in rig.takes.with_parts()[:MEASURED_TAKES]:
         with suppress(ReelError):  # one that can't be read
             asked = take.setup
-            unlike = {name: getattr(plan.recipe, name) for name in ("name_pattern", "part_minutes", "part_gb")}
             is_alike = (replace(asked.recipe, **unlike), asked.frame) == (plan.recipe, plan.frame)
-            if (
-                is_alike
-                and file_plan(asked).lapse == file_plan(plan).lapse
-                and take.bitrate_bps
-                and not _is_ruined(take)
-            ):
-                found.append(take.bitrate_bps)
-    return Measured.of(found)
+            if is_alike and file_plan(asked).lapse == file_plan(plan).lapse and take.state != TakeState.ROLLING:
+                yield take
 
 
 def _is_ruined(take: Take) -> bool:

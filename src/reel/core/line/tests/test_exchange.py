@@ -98,6 +98,17 @@ class CheckTests(unittest.TestCase):
         self.assertEqual(self.state(headset, "eye"), CheckState.OPEN)
         self.assertEqual(self.state(headset, "eye", ["eye"]), CheckState.TICKED)
         self.assertEqual(self.state(computer_checks(CONSOLE, Seen()), "sound"), CheckState.OPEN)
+        for seen, key, state, said in (
+            ({"arriving": (45.2, 60)}, "pictures", CheckState.WRONG, "45 of 60 a second"),
+            ({"arriving": (59.9, 60)}, "pictures", CheckState.FINE, "60 of 60"),
+            ({"headroom": 1.6}, "machine", CheckState.FINE, "1.6 times"),
+            ({"headroom": 0.8}, "machine", CheckState.WRONG, "0.8 times"),
+            ({"headroom": 1.6, "lost": (246, 360)}, "machine", CheckState.WRONG, "lost 246 of 360"),
+            ({"headroom": 1.6, "lost": (0, 360)}, "machine", CheckState.FINE, "1.6 times"),
+        ):
+            checks = computer_checks(CONSOLE, Seen(**seen))
+            self.assertEqual(self.state(checks, key), state, seen)
+            self.assertIn(said, next(check.text for check in checks if check.key == key))
 
     def test_what_must_be_put_back(self):
         keys = {
