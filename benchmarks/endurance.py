@@ -1,5 +1,6 @@
 """What takes its time: ten minutes live with a page open, hours on the virtual clock in parts, two rigs at once."""
 
+import multiprocessing
 import tempfile
 import threading
 import time
@@ -66,6 +67,39 @@ def _memory(home: Path) -> int:
     (process,) = _processes(home, "recorder")
     lines = Path(f"/proc/{process}/status").read_text().splitlines()
     return int(next(line for line in lines if line.startswith("VmRSS")).split()[1]) * 1024
+
+
+def bursts(seconds: float) -> dict[str, float]:
+    """Roll 720p30 live with a page open while other work takes 60 % of both cores for 3 s of every 10: frames lost."""
+    with started() as home:
+        client, setup = Client(home / "run"), rig_setup(home)
+        stop = threading.Event()
+        threading.Thread(target=_look, args=(stop,), daemon=True).start()
+        time.sleep(3)
+        (take,) = client.ask(StartRoll(rigs=(RigToRoll(rig_id=1, rig_name="bench", setup=setup),))).takes
+        others = [multiprocessing.Process(target=_burst, args=(seconds,), daemon=True) for _ in range(2)]
+        for other in others:
+            other.start()
+        most = 0
+        while client.ask(Ask()).status.rolls[0].length_s < seconds:
+            most = max(most, client.ask(Ask()).status.rolls[0].queue)
+            time.sleep(0.2)
+        counts = client.ask(Ask()).status.rolls[0].counts
+        client.ask(Cut(takes=(take,)))
+        stop.set()
+        for other in others:
+            other.terminate()
+        return {"burst_lost": float(counts.lost), "burst_queue_most": float(most)}
+
+
+def _burst(seconds: float) -> None:
+    """Take 60 % of a core for 3 s of every 10, in slices of 10 ms."""
+    began = time.perf_counter()
+    while (passed := time.perf_counter() - began) < seconds:
+        until = time.perf_counter() + (0.006 if passed % 10 < 3 else 0.0)
+        while time.perf_counter() < until:
+            pass
+        time.sleep(0.004 if passed % 10 < 3 else 0.1)
 
 
 def hours(length_h: float) -> dict[str, float]:

@@ -8,11 +8,14 @@ from reel.options import ROOT
 BASELINE = ROOT / "benchmarks" / "baseline.json"
 
 
-def run_bench(*, kills: int, live_min: float, long_h: float, pair_s: float, only: bool, keep: bool) -> int:
+def run_bench(
+    *, kills: int, live_min: float, long_h: float, pair_s: float, burst_s: float, only: bool, keep: bool
+) -> int:
     """Measure, print a table and JSON; `keep` makes this the baseline.
 
     `kills` adds that many kills of recorder, web and worker, `live_min` minutes of a live take, `long_h` hours on the
-    virtual clock, `pair_s` seconds of two rigs at once; `only` leaves the rest out.
+    virtual clock, `pair_s` seconds of two rigs at once, `burst_s` seconds beside bursts of other work; `only` leaves
+    the rest out.
     """
     sys.path.insert(0, str(ROOT))
     from benchmarks import endurance
@@ -27,6 +30,8 @@ def run_bench(*, kills: int, live_min: float, long_h: float, pair_s: float, only
         found |= endurance.hours(long_h)
     if pair_s:
         found |= endurance.pair(pair_s)
+    if burst_s:
+        found |= endurance.bursts(burst_s)
     found = {name: round(value, 3) for name, value in found.items()}
     baseline = json.loads(BASELINE.read_text()) if BASELINE.exists() else {}
     print(f"{'':28} {'now':>9} {'baseline':>9}")

@@ -53,6 +53,7 @@ def _parser() -> argparse.ArgumentParser:
     bench.add_argument("--live", type=float, default=0, metavar="MIN", help="also roll so long with a page open")
     bench.add_argument("--long", type=float, default=0, metavar="H", help="also record so long on the virtual clock")
     bench.add_argument("--pair", type=float, default=0, metavar="S", help="also roll two rigs so long")
+    bench.add_argument("--bursts", type=float, default=0, metavar="S", help="also roll so long beside bursts of load")
     bench.add_argument("--only", action="store_true", help="leave out what is not asked for")
     bench.add_argument("--keep", action="store_true", help="make the result the baseline")
     bench.set_defaults(run=_bench)
@@ -77,6 +78,7 @@ def _bench(chosen: argparse.Namespace) -> int:
         live_min=chosen.live,
         long_h=chosen.long,
         pair_s=chosen.pair,
+        burst_s=chosen.bursts,
         only=chosen.only,
         keep=chosen.keep,
     )

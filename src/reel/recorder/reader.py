@@ -88,6 +88,7 @@ class Reader:
         self._strip: Strip | None = None
         self._retry_ns, self._failures = clock.now_ns(), 0
         self._step_ns: int = clock.now_ns()
+        self._picture_ns = self._step_ns
         self._meter_ns = self._step_ns
         self._commands: deque[_Command] = deque()
         self._stopping = False
@@ -222,7 +223,7 @@ class Reader:
 
     def _take_picture(self, picture: Picture) -> None:
         assert self._input is not None and self._input.signal is not None
-        signal = self._input.signal
+        signal, self._picture_ns = self._input.signal, picture.at_ns
         if self._clock.now_ns() - picture.at_ns < BEHIND_NS and not self._taker.gives_way():
             self._watch.look(picture, top_first=signal.top_first)
         else:
@@ -273,7 +274,7 @@ class Reader:
             problem = f"{problem} It is tried again by itself."
         heard = self._instruments.heard() if opened and opened.sound else Heard()
         signal = opened.signal if opened else None
-        condition = self._instruments.read(signal, self._watch.read(now_ns), heard.before, now_ns)
+        condition = self._instruments.read(signal, self._watch.read(self._seen_ns(now_ns)), heard.before, now_ns)
         is_held = isinstance(self.error, HeldError)
         told = replace(condition, problem=None if is_opening else problem, is_held=is_held)
         self.reading = InputStatus(
@@ -295,6 +296,13 @@ class Reader:
         )
         if self._failures or (opened is not None and not opened.is_connecting):
             self.tried.set()
+
+    def _seen_ns(self, now_ns: int) -> int:
+        """Give the instant up to which the picture was seen: while reading is behind that is when the last one came.
+
+        What was not read is not said to stand still.
+        """
+        return self._picture_ns if self.is_behind(now_ns - BEHIND_NS) else now_ns
 
     def _contradictions(self, condition: Condition, broken: int) -> tuple[str, ...]:
         said = (f"{broken} samples of its sound are no sound: silence stands in their place.",) if broken else ()

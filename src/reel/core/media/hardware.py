@@ -1,12 +1,18 @@
 """Hardware encoders: found by opening each on this machine, never by its name being known."""
 
+import subprocess
+import sys
 from dataclasses import dataclass
 from fractions import Fraction
 
 import av
 
+from reel.core.errors import BadValueError
 from reel.core.file import CODECS, VideoCodec
 from reel.core.media.errors import BROKEN, reason_of
+from reel.core.wire import from_json, to_json
+
+TRY_S = 20.0
 
 # libavcodec's encoders that work on a graphics chip or a board's own, by the codec.
 _ENCODERS = {
@@ -31,9 +37,19 @@ class HardwareEncoder:
 
 
 def try_hardware() -> tuple[HardwareEncoder, ...]:
-    """Open every hardware encoder, and have it encode a picture; takes up to some seconds."""
+    """Open every hardware encoder, and have it encode a picture; takes up to some seconds.
+
+    That is done in a process of its own: what a driver does there costs nobody else anything.
+    """
+    command = [sys.executable, "-m", "reel.core.media.hardware"]
+    try:
+        done = subprocess.run(command, capture_output=True, timeout=TRY_S, check=True)
+        problems = from_json(done.stdout, dict[str, str])
+    except (OSError, subprocess.SubprocessError, BadValueError):
+        problems = {}
+    unknown = "trying the encoders failed: a driver ended the process or did not answer"
     return tuple(
-        HardwareEncoder(codec=codec, encoder=name, problem=_tried(name))
+        HardwareEncoder(codec=codec, encoder=name, problem=problems.get(name, unknown))
         for codec, names in _ENCODERS.items()
         for name in names
     )
@@ -57,3 +73,8 @@ def _tried(name: str) -> str:
     except (*BROKEN, ValueError) as error:
         return f"not here: it can't be opened ({reason_of(error)})"
     return ""
+
+
+if __name__ == "__main__":
+    found = {name: _tried(name) for names in _ENCODERS.values() for name in names}
+    sys.stdout.buffer.write(to_json(found))
