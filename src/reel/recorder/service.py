@@ -3,23 +3,21 @@
 import threading
 from collections.abc import Callable, Sequence
 from contextlib import ExitStack
-from dataclasses import dataclass, field, replace
-from fractions import Fraction
+from dataclasses import dataclass, field
 from functools import partial
 from pathlib import Path
 from typing import Any
 
-from reel.core.file import FilePlan
-from reel.core.line import chain, file_plan
+from reel.core.line import chain
 from reel.core.measure import Counts
-from reel.core.media import Materials, PartWriter, SentWriter, Shelf, why_not_held
+from reel.core.media import Materials, Shelf
 from reel.core.signal import NS
-from reel.recorder.assent import SentTake
 from reel.recorder.clock import Clock
 from reel.recorder.ends import Ends
 from reel.recorder.guard import attempt, readable
 from reel.recorder.journal import BegunPart, Closed, Journal
-from reel.recorder.lane import QUEUE_BYTES, Lane, queue_limit
+from reel.recorder.lane import QUEUE_BYTES
+from reel.recorder.making import TakeMaker
 from reel.recorder.messages import (
     AddMark,
     Arrange,
@@ -44,17 +42,11 @@ from reel.recorder.messages import (
     Toggle,
 )
 from reel.recorder.notes import Notes
-from reel.recorder.partfile import PartFile
-from reel.recorder.parts import Parts
 from reel.recorder.reached import Reached
-from reel.recorder.ready import Ready, conduct_of, rolled_by
-from reel.recorder.remote import RemoteTake, own_recorder_of, recording_input
 from reel.recorder.rigs import OpenRigs, Screen
-from reel.recorder.rolling import RollingTake
 from reel.recorder.sample import Sampling, take_sample
 from reel.recorder.source import Source
-from reel.recorder.take import NOT_ROLLING, LocalTake, Take
-from reel.standins import Play, RecordingDevice
+from reel.recorder.take import NOT_ROLLING, Take
 
 OPEN_S = 15.0
 CLOSE_S = 4.0
@@ -87,6 +79,7 @@ class Recorder:
     _lock: threading.RLock = field(default_factory=threading.RLock)
     _rigs: OpenRigs = field(init=False)
     _ends: Ends = field(init=False)
+    _maker: TakeMaker = field(init=False)
     _notes: Notes = field(default_factory=Notes)
     _takes: dict[int, Take] = field(default_factory=dict)
     _starting: set[int] = field(default_factory=set)
@@ -98,6 +91,16 @@ class Recorder:
     def __post_init__(self) -> None:
         self._rigs = OpenRigs(self.clock, self.feeds, self.screen, self._is_held, self.materials)
         self._ends = Ends(self.journal)
+        self._maker = TakeMaker(
+            clock=self.clock,
+            shelf=self.shelf,
+            devices=self.devices,
+            reserve_bytes=self.reserve_bytes,
+            queue_bytes=self.queue_bytes,
+            rig_of=self._rigs.get,
+            closed=self._on_closed,
+            part_began=self._note_part,
+        )
 
     def answer(self, request: Request) -> Done:
         """Do what is asked; raises RefusedError and what the rooms below raise."""
@@ -266,7 +269,7 @@ class Recorder:
         try:
             self._stop_samplings()
             for one in request.rigs:
-                self._shelf_of(one).check(self.reserve_bytes)
+                self._maker.shelf_of(one).check(self.reserve_bytes)
             takes = self._prepared(request)
         finally:
             with self._lock:
@@ -289,7 +292,7 @@ class Recorder:
         for source in filter(None, sources):
             self._wait_opened(source, until_ns)
         with ExitStack() as undo:
-            takes = [self._made(request, one, source, undo) for one, source in zip(rigs, sources, strict=True)]
+            takes = [self._maker.make(request, one, source, undo) for one, source in zip(rigs, sources, strict=True)]
             for take in takes:
                 take.take_id = self.journal.rolled(take.rolled)
                 undo.callback(self._ends.store, take.take_id, _never_rolled(take))
@@ -313,132 +316,6 @@ class Recorder:
             return None
         with self._lock:
             return self._rigs.open(one.rig_id, one.setup, one.plays, one.rig_name, to_roll=True)
-
-    def _made(self, request: StartRoll, one: RigToRoll, source: Source | None, undo: ExitStack) -> Take:
-        """Make a take with the file that it is written to; `undo` gives that back."""
-        return self._made_remote(request, one, undo) if source is None else self._made_live(request, one, source, undo)
-
-    def _shelf_of(self, one: RigToRoll) -> Shelf:
-        """Give the shelf that a rig's takes are written to."""
-        return Shelf(Path(one.folder) if one.folder else self.shelf.root, one.shelf_key)
-
-    def _made_live(self, request: StartRoll, one: RigToRoll, source: Source, undo: ExitStack) -> LocalTake:
-        for setup, reading in zip(one.setup.inputs, source.readings, strict=True):
-            if reading.problem is not None:
-                who = one.rig_name if setup is one.setup.picture else f"{setup.name} of {one.rig_name}"
-                raise RefusedError(f"{who} can't roll. {reading.problem}")
-        if one.setup.recipe.as_sent:
-            return self._made_sent(request, one, source, undo)
-        plan = source.plan()
-        plan.check()
-        ready = self._ready(request, one, plan)
-        first = PartFile(ready.shelf, ready.reserved, plan, PartWriter)
-        undo.callback(first.discard)
-        first.open()
-        lane = Lane(
-            first, closed=lambda error: take.part_closed(first, error), limit=queue_limit(plan, self.queue_bytes)
-        )
-        parts = Parts(lane, plan, lambda number, tick: take.open_part(number, tick))
-        roll = source.make_roll(parts)
-        if length_s := request.length_s or ready.conduct.cut_after_s:
-            roll.end_after(max(1, round(length_s * plan.pace)))
-        take = RollingTake(
-            shelf=ready.shelf,
-            reserved=ready.reserved,
-            rolled=ready.rolled,
-            conduct=ready.conduct,
-            reserve_bytes=self.reserve_bytes,
-            rig=partial(self._rigs.get, one.rig_id),
-            closed=self._on_closed,
-            clock=self.clock,
-            files=[first],
-            roll=roll,
-            queue_bytes=self.queue_bytes,
-            part_began=self._note_part,
-        )
-        return take
-
-    def _made_sent(self, request: StartRoll, one: RigToRoll, source: Source, undo: ExitStack) -> SentTake:
-        """Make the take of a feed that is recorded as it is sent."""
-        sent, recipe, signal = source.sent, one.setup.recipe, source.readings[0].signal
-        if sent is None or signal is None:
-            raise RefusedError(f"{one.rig_name} can't be recorded as it is sent: it sends no packets of its own.")
-        if reason := why_not_held(recipe.container, sent.streams):
-            raise RefusedError(f"{one.rig_name} can't be recorded as it is sent. {reason}; choose that in File.")
-        plan = (
-            source.plan()
-        )  # its ticks are the rig's, as they are for whoever reads the take; its name is the sender's
-        ready = self._ready(request, one, plan, replace(plan, frame=signal.mode))
-
-        def part(number: int, first_tick: int) -> PartFile[SentWriter]:
-            def make(path: Path, _: FilePlan) -> SentWriter:
-                return SentWriter(path, recipe.container, sent.streams, begins_anew=number > 1)
-
-            return PartFile(
-                ready.shelf,
-                ready.reserved,
-                plan,
-                make,
-                number=number,
-                first_tick=first_tick,
-                opened=lambda file: self._note_part(take.take_id, file.begun) if number > 1 else None,
-            )
-
-        file = part(1, 0)
-        undo.callback(file.discard)
-        file.open()
-        length_ticks = round((request.length_s or ready.conduct.cut_after_s) * plan.tick_rate)
-        take = SentTake(
-            shelf=ready.shelf,
-            reserved=ready.reserved,
-            rolled=ready.rolled,
-            conduct=ready.conduct,
-            reserve_bytes=self.reserve_bytes,
-            rig=partial(self._rigs.get, one.rig_id),
-            closed=self._on_closed,
-            clock=self.clock,
-            files=[file],
-            sent=sent,
-            open_part=part,
-            length_ticks=length_ticks,
-        )
-        return take
-
-    def _ready(self, request: StartRoll, one: RigToRoll, plan: FilePlan, named: FilePlan | None = None) -> Ready:
-        """Set the name of a take aside on its rig's shelf; `named` is what it is of, the plan where it is None."""
-        shelf, recipe, started_at = self._shelf_of(one), plan.recipe, self.clock.wall()
-        reserved = shelf.reserve(recipe.name_pattern, (named or plan).named(one.rig_name, started_at), recipe.suffix)
-        rolled = rolled_by(one, plan, reserved, started_at, is_trial=request.is_trial)
-        return Ready(shelf=shelf, reserved=reserved, rolled=rolled, conduct=conduct_of(one.setup.roll, request))
-
-    def _made_remote(self, request: StartRoll, one: RigToRoll, undo: ExitStack) -> RemoteTake:
-        """Make the take of a device that records by itself."""
-        picture, plan, started_at = recording_input(one.setup), file_plan(one.setup), self.clock.wall()
-        hop, kind = own_recorder_of(one.setup), picture.device.kind.value
-        storage, recipe = Shelf(self.devices / kind), plan.recipe
-        storage.make()
-        reserved = storage.reserve(recipe.name_pattern, plan.named(one.rig_name, started_at), recipe.suffix)
-        undo.callback(storage.discard, reserved)
-        own = RecordingDevice(
-            picture.device,
-            one.plays[0] if one.plays else Play(),
-            hop.chosen(picture.path[-1].option),
-            reserved.rolling,
-            plan,
-            now_ns=self.clock.now_ns,
-            max_s=hop.max_s,
-        )
-        own.check()
-        return RemoteTake(
-            own=own,
-            storage=storage,
-            reserved=reserved,
-            rolled=rolled_by(one, plan, reserved, started_at, on_device=kind, is_trial=request.is_trial),
-            shelf=self._shelf_of(one) if hop.comes_over else None,
-            reserve_bytes=self.reserve_bytes,
-            most_s=request.length_s or Fraction(one.setup.roll.cut_after_s),
-            closed=self._on_closed,
-        )
 
     def _of_each(self, ids: tuple[int, ...], do: Callable[[Take, int], object]) -> tuple[int, ...]:
         """Do something with takes at one instant; raises RefusedError when one does not roll, and then does nothing."""

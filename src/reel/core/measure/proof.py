@@ -1,37 +1,28 @@
 """The proof: what was asked against what the file holds, line by line, with the cause of each difference."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from fractions import Fraction
 from itertools import zip_longest
 
 from reel.core.file import Expectations, FilePlan, expectations
-from reel.core.measure.counts import Counts, InputCounts, LossCause
+from reel.core.measure.counts import Counts, LossCause
 from reel.core.measure.examine import Appearance, Spans
-from reel.core.measure.faults import clipping, distinct, gone, silence
-from reel.core.measure.proofline import Proof, ProofLine, Verdict, count, line
+from reel.core.measure.faults import distinct, gone
+from reel.core.measure.proofline import MOST_PLACES, Proof, ProofLine, Verdict, count, line, named
+from reel.core.measure.soundproof import inputs, sound, sound_file
 from reel.core.media.digest import SentFacts
-from reel.core.media.probe import MediaFacts, SoundFacts, VideoFacts
+from reel.core.media.probe import MediaFacts, VideoFacts
 from reel.core.media.rate import RateFacts
 from reel.core.signal import PIXEL_FORMATS, length_label, pixel_format, rate_label, timecode
 
 # A constant bitrate may differ by this part, in takes long enough for the rate control to settle.
 BITRATE_TOLERANCE = Fraction(1, 10)
-SETTLED_S, SOUND_SETTLED_S = 5, 2
-# ITU-R BT.1359: sound this far from the picture is not noticed.
-SYNC_TOLERANCE_S = Fraction(40, 1000)
-# Codecs of sound hold their bitrate on average only.
-SOUND_BITRATE_SLACK = Fraction(3, 10)
+SETTLED_S = 5
 # A file begins with its first picture; only MPEG-TS counts from an instant of its own.
 LATE_S = Fraction(1, 10)
-# Picture and sound end together to within a block of the sound's codec and one picture at 24 a second.
-PICTURE_S = Fraction(1, 24)
 # A part of the take in which the picture is black that is more than any scene would have.
 FAULTY_PART = Fraction(1, 2)
-# A stretching of sound under this is not worth a line: it is what a few seconds can't tell from none.
-LEAST_PPM = 5
 _COMBS = "Its pictures are coded as two fields: what moves has combs, and players deinterlace it."
-# As many places of losses are named.
-MOST_PLACES = 3
 
 
 def prove(
@@ -62,13 +53,13 @@ def prove(
         lines += gone(plan, counts)
         if seen is not None:
             lines += looks(plan, facts.video, seen)
-    lines += _sound(plan, asked, facts, counts)
+    lines += sound(plan, asked, facts, counts)
     lines += [
-        _sound_file(plan, asked, name, one, facts.length_s)
+        sound_file(plan, asked, name, one, facts.length_s)
         for name, one in zip_longest(plan.sound_files, beside)
         if name
     ]
-    lines += _inputs(plan, counts)
+    lines += inputs(plan, counts)
     return Proof(lines=tuple(lines))
 
 
@@ -99,7 +90,7 @@ def _picture(plan: FilePlan, asked: Expectations, video: VideoFacts) -> list[Pro
         *_begins(asked, video),
         line("Scan", "progressive", "interlaced" if video.is_interlaced else "progressive", cause=_COMBS),
         line("Pixel shape", "square", _shape(video), cause="Players show it in another shape or turned."),
-        line("Codec, profile", _named(asked.codec, asked.profile), _named(video.codec, video.profile)),
+        line("Codec, profile", named(asked.codec, asked.profile), named(video.codec, video.profile)),
         _level(asked, video),
         line("Pixel format", _pixels(asked.pixels), _pixels(video.pixels)),
         line("Matrix, range", f"{asked.matrix.value} {asked.range.value}", _colour(video)),
@@ -142,10 +133,6 @@ def _rate(plan: FilePlan, rate: RateFacts | None) -> ProofLine:
 def _exact(rate: Fraction) -> str:
     """Give a rate exactly: `30`, `29.97 (30000/1001)`."""
     return str(rate) if rate.denominator == 1 else f"{rate_label(rate)} ({rate})"
-
-
-def _named(codec: str, profile: str) -> str:
-    return f"{codec} {profile}".strip()
 
 
 def _pixels(name: str) -> str:
@@ -354,140 +341,3 @@ def _spans(plan: FilePlan, spans: Spans) -> str:
     if spans.longest_s == spans.total_s:
         return f"{length_label(spans.total_s)} from {at}"
     return f"{length_label(spans.total_s)} in all, the longest {length_label(spans.longest_s)} from {at}"
-
-
-def _sound(plan: FilePlan, wanted: Expectations, facts: MediaFacts, counts: Counts) -> list[ProofLine]:
-    asked = len(plan.tracks)
-    lines = [line("Sound tracks", str(asked), str(len(facts.sound)), cause="A track is missing or empty.")]
-    for number, (name, track) in enumerate(zip(plan.tracks, facts.sound, strict=False), start=1):
-        label = f"Track {number}" if asked > 1 else "Sound"
-        if name and wanted.names_tracks:  # takes of before had tracks without one
-            lines.append(
-                line(
-                    f"{label} name",
-                    name,
-                    track.title or "none",
-                    cause="It is not in the file any more, or the container does not keep it.",
-                )
-            )
-        lines += _track(label, wanted, track)
-        counted = counts.tracks[number - 1] if number <= len(counts.tracks) else None
-        lines.append(clipping(plan, label, track, counted))
-        if facts.video is not None:
-            lines += _sync(label, wanted, facts.video, track)
-    return lines
-
-
-def _sound_file(
-    plan: FilePlan, wanted: Expectations, name: str, facts: MediaFacts | None, length_s: Fraction
-) -> ProofLine:
-    """Say what a file of sound holds: it begins with the take, so that it is as long."""
-    track = facts.sound[0] if facts is not None and facts.sound else None
-    kind = plan.recipe.sound_files.value.upper()
-    asked = _sound_form(kind, plan.recipe.sound_rate_hz, plan.recipe.sound_channels, length_s)
-    if facts is None or track is None:
-        return line(name, asked, "can't be read", cause="It is missing or empty.")
-    is_kind = facts.container == plan.recipe.sound_files.value
-    got = _sound_form(kind if is_kind else facts.container, track.rate_hz, track.channels, track.length_s)
-    near = abs(track.length_s - length_s) <= wanted.sound_block_s + PICTURE_S
-    cause = "It ends before the take or after it." if not near else "It is of another kind."
-    alike = is_kind and (track.rate_hz, track.channels) == (plan.recipe.sound_rate_hz, plan.recipe.sound_channels)
-    return line(name, asked, got, same=near and alike, cause=cause)
-
-
-def _sound_form(kind: str, rate_hz: int, channels: int, length_s: Fraction) -> str:
-    return f"{kind} {rate_hz / 1000:g} kHz {_channels(channels)}, {float(length_s):.2f} s"
-
-
-def _inputs(plan: FilePlan, counts: Counts) -> list[ProofLine]:
-    """Say what each input lost beside the frames, and by how much its sound was stretched to stay in step."""
-    return [said for one in counts.inputs for said in _input(plan, one)]
-
-
-def _input(plan: FilePlan, one: InputCounts) -> Iterator[ProofLine]:
-    for thing, stretches, unit in (("picture", one.pictures, "pictures"), ("sound", one.sound, "ms")):
-        lost = sum(stretch.lost for stretch in stretches)
-        if lost:
-            where = [timecode(stretch.first_tick / plan.tick_rate, plan.frame.rate) for stretch in stretches]
-            more = f" and {len(where) - MOST_PLACES} more places" if len(where) > MOST_PLACES else ""
-            cause = f"Nothing came of it at {', '.join(where[:MOST_PLACES])}{more}; the rest of the take went on."
-            yield line(f"{one.name}, lost {thing}", "0", f"{count(lost)} {unit}", cause=cause)
-    if one.broken:
-        at = timecode(one.broken[0].first_tick / plan.tick_rate, plan.frame.rate)
-        cause = f"They are no numbers, or far beyond full scale, first at {at}: silence stands in their place."
-        got = f"{count(sum(found.number for found in one.broken))} samples"
-        yield line(f"{one.name}, broken sound", "none", got, cause=cause, todo="Look at whoever sends it.")
-    if one.stretched_ppm is not None and abs(one.stretched_ppm) >= LEAST_PPM:
-        cause = "Its clock and the computer's differ; its sound was stretched so that it stays in step."
-        got = f"{one.stretched_ppm:+.0f} ppm"
-        yield ProofLine(label=f"{one.name}, clock", asked="–", got=got, verdict=Verdict.NOTED, cause=cause)
-
-
-def _track(name: str, asked: Expectations, track: SoundFacts) -> list[ProofLine]:
-    cause = "Its time leaves something out or goes back: a player falls silent or out of step there."
-    return [
-        line(f"{name} codec", asked.sound, _named(track.codec, track.profile)),
-        line(f"{name} rate", f"{asked.sound_rate_hz / 1000:g} kHz", f"{track.rate_hz / 1000:g} kHz"),
-        line(f"{name} channels", _channels(asked.sound_channels), _channels(track.channels)),
-        _sound_bitrate(name, asked.sound_bitrate_bps, track),
-        line(f"{name} holes", "none", _holes(track), cause=cause),
-        *silence(name, track),
-    ]
-
-
-def _channels(channels: int) -> str:
-    return {1: "mono", 2: "stereo"}.get(channels, f"{channels} channels")
-
-
-def _holes(track: SoundFacts) -> str:
-    if not track.holes:
-        return "none"
-    at_s, by_s = max(track.holes, key=lambda hole: abs(hole[1]))
-    more = f", and {len(track.holes) - 1} more" if len(track.holes) > 1 else ""
-    return f"{float(by_s * 1000):+.0f} ms at {float(at_s):.1f} s{more}"
-
-
-def _sound_bitrate(name: str, asked_bps: int | None, track: SoundFacts) -> ProofLine:
-    label, got = f"{name} bitrate", f"{track.bitrate_bps / 1000:.0f} kb/s"
-    if asked_bps is None:
-        return ProofLine(label=label, asked="without loss", got=got, verdict=Verdict.NOTED)
-    asked = f"{asked_bps / 1000:.0f} kb/s"
-    if track.bitrate_bps < asked_bps * (1 - SOUND_BITRATE_SLACK):
-        cause = "Its codec spends less where less is heard: on pauses, tones, one side."
-        return ProofLine(label=label, asked=asked, got=got, verdict=Verdict.NOTED, cause=cause)
-    if track.length_s < SOUND_SETTLED_S:
-        cause = "A take this short is too short to judge a bitrate."
-        return ProofLine(label=label, asked=asked, got=got, verdict=Verdict.NOTED, cause=cause)
-    same = track.bitrate_bps <= asked_bps * (1 + BITRATE_TOLERANCE)
-    return line(label, asked, got, same=same, cause="The encoder spent more than it was asked to.")
-
-
-def _sync(name: str, asked: Expectations, video: VideoFacts, track: SoundFacts) -> list[ProofLine]:
-    starts = track.start_s - video.start_s
-    ends = starts + track.length_s - video.length_s
-    most = asked.sound_block_s + PICTURE_S
-    cause = "The sound ends before the picture." if ends < 0 else "The picture ends before the sound."
-    return [
-        line(
-            f"{name} starts at",
-            "0 ms",
-            _offset(starts),
-            same=abs(starts) <= SYNC_TOLERANCE_S,
-            tolerance=f"±{float(SYNC_TOLERANCE_S * 1000):.0f} ms",
-            cause="The sound starts at another instant than the picture.",
-            todo="Test the sync on Sound, and set the input's delay.",
-        ),
-        line(
-            f"{name} ends at",
-            "0 ms",
-            _offset(ends),
-            same=abs(ends) <= most,
-            tolerance=f"±{float(most * 1000):.0f} ms",
-            cause=cause,
-            todo="Look whether its input was lost before the end; the rest of the take is in step.",
-        ),
-    ]
-
-
-def _offset(seconds: Fraction) -> str:
-    return f"{float(seconds * 1000):+.0f} ms" if seconds else "0 ms"

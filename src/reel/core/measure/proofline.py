@@ -3,6 +3,9 @@
 from dataclasses import dataclass
 from enum import StrEnum
 
+# As many places of losses are named.
+MOST_PLACES = 3
+
 
 class Verdict(StrEnum):
     """How a line came out. NOTED is a fact that nothing was asked of."""
@@ -79,3 +82,8 @@ def line(
 def count(number: int) -> str:
     """Give a number with its thousands apart."""
     return f"{number:,}".replace(",", " ")
+
+
+def named(codec: str, profile: str) -> str:
+    """Give a codec with its profile."""
+    return f"{codec} {profile}".strip()

@@ -5,8 +5,9 @@ from dataclasses import replace
 from reel.core.file import FilePlan, expectations
 from reel.core.measure.counts import Counts
 from reel.core.measure.examine import Appearance
-from reel.core.measure.proof import PICTURE_S, looks, whole
-from reel.core.measure.proofline import Proof, ProofLine, Verdict, count, line
+from reel.core.measure.proof import looks, whole
+from reel.core.measure.proofline import Proof, ProofLine, Verdict, count, line, named
+from reel.core.measure.soundproof import PICTURE_S
 from reel.core.media.digest import SentFacts
 from reel.core.media.probe import MediaFacts
 from reel.core.signal import rate_label
@@ -26,7 +27,7 @@ def prove_sent(
         return Proof(lines=tuple(lines))
     lines += _packets(counts, found)
     noted = (
-        ("Codec, profile", f"{video.codec} {video.profile}".strip()),
+        ("Codec, profile", named(video.codec, video.profile)),
         ("Size", f"{video.width_px}×{video.height_px}"),
         ("Rate", f"{rate_label(video.rate.rate)} {'fixed' if video.rate.fixed else 'varying'}" if video.rate else "–"),
         ("Video bitrate", f"{video.bitrate_bps / 1e6:.1f} Mb/s"),
