@@ -30,7 +30,8 @@ from reel.standins import Play, RecordingDevice
 class TakeMaker:
     """Makes takes. `shelf` is the home's, `devices` the storage of devices that record by themselves.
 
-    `rig_of` gives an open rig by its id; `closed` is called when a take is, `part_began` when it goes on in another part.
+    `rig_of` gives an open rig by its id; `closed` is called when a take is, `part_began` when one
+    goes on in another part.
     """
 
     clock: Clock
