@@ -28,7 +28,8 @@ def prepare(home: Home, *, demo: bool = False) -> None:
         return
     try:
         measured = ["--measure"] if demo and value("MEASURE") == "1" else []
-        subprocess.run(django("prepare", *(["--demo"] if demo else []), *measured), check=True)
+        command = django("prepare", *(["--demo"] if demo else []), *measured)
+        subprocess.run(command, check=True, stdout=sys.stderr)  # what a command prints may be read by another
     except subprocess.CalledProcessError as error:
         raise StartError(f"{home.root} could not be prepared; what failed is said above.") from error
     home.make()

@@ -69,11 +69,22 @@ def _is_own(scope: Event) -> bool:
 
 
 class Lease:
-    """A page's hold on a rig. `problem` says why it can't be renewed just now, where the status does not say it."""
+    """A page's hold on a rig. `problem` says why it can't be renewed just now, where the status does not say it.
+
+    A rig that keeps what was before a press is held also while nobody sees the page.
+    """
 
     def __init__(self, rig_id: int) -> None:
         self._rig_id, self._viewer = rig_id, uuid.uuid4().hex
+        self._is_needed, self._is_held = True, False
+        self._changed = asyncio.Event()
         self.problem = ""
+
+    def need(self, *, is_needed: bool) -> None:
+        """Say whether the page needs it."""
+        if is_needed is not self._is_needed:
+            self._is_needed = is_needed
+            self._changed.set()
 
     async def keep(self) -> None:
         """Renew it until cancelled, whatever fails meanwhile; then say that this page has left."""
@@ -86,16 +97,25 @@ class Lease:
                     if not isinstance(error, ReelError):  # what Reel raises is in the next status
                         self.problem = f"This rig can't be kept open just now ({error}). That is tried again by itself."
                         log.exception("Keeping rig %s open failed", self._rig_id)
-                await asyncio.sleep(KEEP_OPEN_S)
+                with suppress(TimeoutError):
+                    await asyncio.wait_for(self._changed.wait(), KEEP_OPEN_S)
+                self._changed.clear()
         finally:
-            with suppress(ReelError):
-                leaving = Leave(rig_id=self._rig_id, viewer=self._viewer)
-                await asyncio.shield(asyncio.to_thread(client().ask, leaving))
+            if self._is_held:
+                with suppress(ReelError):
+                    await asyncio.shield(self._leave())
 
     async def _renew(self) -> None:
         opening = await sync_to_async(opening_of)(self._rig_id)
-        if opening is not None:
+        if opening is not None and (self._is_needed or opening.setup.roll.reach_back_s):
+            self._is_held = True
             await asyncio.to_thread(client().ask, replace(opening, viewer=self._viewer))
+        elif self._is_held:
+            await self._leave()
+
+    async def _leave(self) -> None:
+        self._is_held = False
+        await asyncio.to_thread(client().ask, Leave(rig_id=self._rig_id, viewer=self._viewer))
 
 
 def opening_of(rig_id: int) -> Open | None:
@@ -120,6 +140,8 @@ class LivePage:
     async def serve(self, receive: Receive, *, desk: bool) -> None:
         """Serve until the page leaves."""
         self._tasks["state"] = asyncio.create_task(self._again(lambda: self._states(desk=desk)))
+        if self._lease is not None:
+            self._tasks["lease"] = asyncio.create_task(self._lease.keep())
         try:
             self._arrange()
             while (event := await receive())["type"] != "websocket.disconnect":
@@ -146,7 +168,7 @@ class LivePage:
         self._run("picture", "on" if has_rig and self._is_seen else "", self._pictures)
         self._run("sound", listens, lambda: self._sounds(listens))
         if self._lease is not None:
-            self._run("lease", "on" if self._is_seen or listens else "", self._lease.keep)
+            self._lease.need(is_needed=self._is_seen or bool(listens))
 
     def _run(self, name: str, wanted: str, work: Callable[[], Coroutine[Any, Any, None]]) -> None:
         """Have work run under a name as long as the same is `wanted`."""

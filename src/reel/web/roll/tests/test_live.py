@@ -1,4 +1,5 @@
 import asyncio
+from dataclasses import replace
 from unittest.mock import Mock, patch
 
 from django.db import OperationalError
@@ -6,6 +7,7 @@ from django.test import SimpleTestCase
 
 from reel.core.line import DeviceKind, propose
 from reel.core.measure import Counts, Watched
+from reel.core.roll import RollSetup
 from reel.core.signal import Mode, Signal, SoundFormat
 from reel.core.sound import Level
 from reel.recorder.messages import Behind, Heard, InputStatus, Leave, Open, RigStatus, RollStatus, Status
@@ -126,10 +128,15 @@ class SocketTests(SimpleTestCase):
             yield what.encode(), 0, SoundFormat()
             await asyncio.sleep(60)
 
-    def served(self, talk, headers=((b"host", b"127.0.0.1:8047"), (b"origin", b"http://127.0.0.1:8047"))):
+    def opened(self):
+        return sum(isinstance(one, Open) for one in self.recorder.asked)
+
+    def served(
+        self, talk, headers=((b"host", b"127.0.0.1:8047"), (b"origin", b"http://127.0.0.1:8047")), reach_back_s=0
+    ):
         """Run `talk(say, sent)` with a page of rig 3: `say` what the page says, `sent` what it was sent."""
         sent, said = [], asyncio.Queue()
-        recorder = type("Fresh", (self.Recorder,), {"asked": [], "pictured": 0})
+        self.recorder = recorder = type("Fresh", (self.Recorder,), {"asked": [], "pictured": 0})
 
         async def send(event):
             sent.append(event)
@@ -143,7 +150,8 @@ class SocketTests(SimpleTestCase):
             await asyncio.wait_for(serving, 20)
             self.assertEqual(len(asyncio.all_tasks()), 1, "nothing of it goes on")
 
-        opening = Open(rig_id=3, setup=propose(DeviceKind.CAMERA))
+        setup = replace(propose(DeviceKind.CAMERA), roll=RollSetup(reach_back_s=reach_back_s))
+        opening = Open(rig_id=3, setup=setup)
         with patch.object(socket, "client", recorder), patch.object(socket, "opening_of", lambda rig_id: opening):
             asyncio.run(run())
         return recorder
@@ -178,11 +186,23 @@ class SocketTests(SimpleTestCase):
             before = sum("bytes" in event for event in sent)
             await asyncio.sleep(0.2)
             self.assertEqual(sum("bytes" in event for event in sent), before)
+            await self.until(lambda: isinstance(self.recorder.asked[-1], Leave))
             say('{"seen": true}')
-            await self.until(lambda: sum("bytes" in event for event in sent) > before)
+            await self.until(lambda: sum("bytes" in event for event in sent) > before and self.opened() == 2)
 
         asked = self.served(talk).asked
         self.assertEqual([type(one) for one in asked], [Open, Leave, Open, Leave])
+
+    def test_a_rig_that_keeps_what_was_before_the_press_is_held_while_nobody_sees_the_page(self):
+        async def talk(say, sent):
+            await self.until(lambda: "P" in self.kinds(sent))
+            say('{"seen": false}')
+            await self.until(lambda: self.opened() > 2)
+
+        with patch.object(socket, "KEEP_OPEN_S", 0.05):
+            asked = self.served(talk, reach_back_s=5).asked
+        self.assertEqual([type(one) for one in asked[:-1]], [Open] * (len(asked) - 1))
+        self.assertIsInstance(asked[-1], Leave)
 
     def test_what_other_sites_show_gets_none(self):
         async def talk(say, sent):
