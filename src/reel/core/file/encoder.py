@@ -85,6 +85,8 @@ def _h264(plan: FilePlan, b_frames: int, lookahead: int) -> dict[str, str]:
         options["tune"] = recipe.tune
     if recipe.level:
         options["level"] = recipe.level
+    if not plan.as_it_comes:
+        options["x264-params"] = "force-cfr=1"  # ITU-T H.264, E.2.1: fixed_frame_rate_flag
     if kind is RateKind.BITRATE:
         options["nal-hrd"] = "cbr"
     elif kind is RateKind.QUALITY:

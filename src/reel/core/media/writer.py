@@ -7,6 +7,7 @@ from pathlib import Path
 from types import TracebackType
 
 import av
+from av.stream import Disposition
 from av.video.frame import PictureType
 
 from reel.core.file import EncoderSettings, FilePlan, encoder_settings
@@ -57,6 +58,9 @@ class PartWriter:
             # the header is written with the first packet: libavformat's mov muxer crashes on closing a file without any
             for stream in (self._video, *(track.stream for track in self._tracks)):
                 stream.codec_context.open()
+            # what a player takes where nobody chooses
+            for stream in (self._video, *(track.stream for track in self._tracks[:1])):
+                stream.disposition = Disposition.default
             self._sums = [
                 StreamSum(stream.codec_context.codec.canonical_name, stream.codec_context.extradata or b"")
                 for stream in (self._video, *(track.stream for track in self._tracks))

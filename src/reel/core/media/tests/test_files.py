@@ -10,6 +10,7 @@ from pathlib import Path
 
 import av
 import numpy as np
+from av.stream import Disposition
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -63,6 +64,13 @@ class WriterTests(FolderTestCase):
                     self.assertEqual((sound.codec, sound.rate_hz, sound.channels), ("AAC", 48_000, 2))
                     self.assertEqual((video.start_s, sound.start_s), (0, 0))
                     self.assertLess(abs(sound.length_s - video.length_s), Fraction(1, 20))
+
+    def test_the_first_of_each_kind_is_what_a_player_takes_where_nobody_chooses(self):
+        for container in (Container.MKV, Container.MP4, Container.MOV):
+            asked = plan(container=container, tracks=("Game", "Voice"))
+            with av.open(str(write_clip(self.folder / f"a.{container.value}", asked, range(10)))) as reader:
+                said = [bool(stream.disposition & Disposition.default) for stream in reader.streams]
+            self.assertEqual(said, [True, True, False], container)
 
     def test_every_length_at_the_ntsc_rates_is_read_as_asked(self):
         """Also by another reader where there is one: its durations and rates agree to one tick."""
