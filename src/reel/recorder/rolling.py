@@ -216,7 +216,7 @@ class RollingTake(LocalTake):
         """Say what can't keep up: pictures queue up, and most of the time goes to encoding, or to the drive."""
         parts, rig = self.roll.parts, self.rig()
         lane = parts.lanes[-1]
-        if parts.waiting > lane.usual // 2:
+        if parts.waiting > lane.usual // 3:
             return Behind.DISK if lane.disk_s > lane.busy_s / 2 else Behind.ENCODER
         return Behind.INPUT if rig is not None and rig.source.is_behind else None
 

@@ -262,7 +262,8 @@ class LiveRollTests(ServerTestCase):
             self.ended(take)
             nearly = replace(LIGHT, recipe=replace(slow, effort="superfast"), roll=RollSetup(may_lighten=True))
             take = self.start_roll(nearly)
-            self.wait_for(lambda status: status.rolls[0].part == 2 and status.rolls[0].length_s > 3)
+            began_s = self.wait_for(lambda status: status.rolls[0].part == 2).rolls[0].length_s
+            self.wait_for(lambda status: status.rolls[0].length_s > began_s + 2)
             self.cut()
             ended = self.ended(take)
         finally:
