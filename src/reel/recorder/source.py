@@ -37,7 +37,7 @@ RARELY_NS = NS // 3
 # Sound is kept so long before the first picture of a take, beyond what an input is delayed by.
 KEEP_SOUND_NS = NS // 2
 JOIN_S = 1.0
-# Steps in a row, ten a second, at which reading is behind before that is said: a moment is made up for.
+# Steps in a row, ten a second, at which reading is late before that is said: a moment is made up for.
 BEHIND_STEPS = 20
 # So many pictures may wait to be encoded before what is only shown or measured gives way.
 GIVES_WAY = 15
@@ -455,7 +455,8 @@ class Source:
             voice, game = (self.readings[place].heard.loud.momentary for place in pair)
             self._balance.feed(voice, game)
         is_behind = any(reader.is_behind(now_ns) for reader in readers)
-        self._behind_steps = self._behind_steps + 1 if is_behind else 0
+        is_late = any(reader.is_behind(now_ns - BEHIND_NS) for reader in readers)
+        self._behind_steps = self._behind_steps + 1 if is_late else 0
         self._listeners.advance(self.setup, self.heard, now_ns, gives_way=is_behind and self._is_recording)
         if self._roll is not None:
             self._roll.step(now_ns, is_behind=is_behind)
