@@ -81,7 +81,7 @@ class StackTestCase(unittest.TestCase):
         if process.poll() is None:
             process.send_signal(signal.SIGINT)
             try:
-                process.wait(10)
+                process.wait(60)
             except subprocess.TimeoutExpired:
                 os.killpg(process.pid, signal.SIGKILL)
                 raise
