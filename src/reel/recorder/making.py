@@ -94,9 +94,8 @@ class TakeMaker:
             raise RefusedError(f"{one.rig_name} can't be recorded as it is sent: it sends no packets of its own.")
         if reason := why_not_held(recipe.container, sent.streams):
             raise RefusedError(f"{one.rig_name} can't be recorded as it is sent. {reason}; choose that in File.")
-        plan = (
-            source.plan()
-        )  # its ticks are the rig's, as they are for whoever reads the take; its name is the sender's
+        # its ticks are the rig's, as they are for whoever reads the take; its name is the sender's
+        plan = source.plan()
         ready = self._ready(request, one, plan, replace(plan, frame=signal.mode))
 
         def part(number: int, first_tick: int) -> PartFile[SentWriter]:
