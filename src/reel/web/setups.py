@@ -4,11 +4,11 @@ from collections.abc import Mapping
 from typing import Any
 
 from reel.core.errors import BadValueError
-from reel.core.file import SOUND_CODECS, SoundCodec
+from reel.core.file import SOUND_CODECS, Draft, Recipe, SoundCodec, mend
 from reel.core.line import RigSetup
 from reel.core.wire import from_plain, to_plain
 
-VERSION = 4
+VERSION = 5
 
 # Version 1 had one class of device with every setting that any kind has, and the faults of the room among the settings.
 _SETTINGS_1 = {
@@ -57,6 +57,25 @@ def from_2(content: dict[str, Any]) -> dict[str, Any]:
 def from_3(content: dict[str, Any]) -> dict[str, Any]:
     """Bring a rig file's content from version 3 to 4; raises BadValueError that names the key that is wrong."""
     return content | {"version": 4, "setup": setup_from_3(content.get("setup"))}
+
+
+def from_4(content: dict[str, Any]) -> dict[str, Any]:
+    """Bring a rig file's content from version 4 to 5; raises BadValueError that names the key that is wrong."""
+    return content | {"version": 5, "setup": setup_from_4(content.get("setup"))}
+
+
+# What brings a rig file's content from each version to the next.
+OLDER = {1: from_1, 2: from_2, 3: from_3, 4: from_4}
+
+
+def setup_from_4(setup: Any) -> dict[str, Any]:
+    """Give a setup of version 4, whose recipe could ask for what its codec can't do, in version 5."""
+    return {**setup, "recipe": to_plain(recipe_of(_part(setup, "recipe", dict)))}
+
+
+def recipe_of(kept: Any) -> Recipe:
+    """Read a recipe that was kept once; what is known today not to go together becomes the nearest that does."""
+    return mend(from_plain(kept, Draft))
 
 
 def setup_from_3(setup: Any) -> dict[str, Any]:
@@ -155,6 +174,8 @@ def plan_of(kept: Mapping[str, Any]) -> RigSetup:
         data = setup_from_2(data)
     if version in (1, 2, 3):
         data = setup_from_3(data)
+    if version in (1, 2, 3, 4):
+        data = setup_from_4(data)
     elif version != VERSION:
         raise BadValueError("Version", version, f"this Reel reads setups up to version {VERSION}")
     return from_plain(data, RigSetup)

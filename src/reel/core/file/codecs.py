@@ -85,9 +85,10 @@ class CodecFacts:
     """What a codec's encoder takes.
 
     `reads_as` is what libavcodec names it in a file. `stored` are the depths (bits) and chroma it takes; where
-    `profiles` are chosen, those say it. An intra codec has keyframes only. `coding` is the matrix and range that its
-    format has fixed, `limits_px` the largest (width, height), `least_px` the smallest; `picture_rates` are all that it
-    knows, where it does not take any.
+    `profiles` are chosen, those say it. An intra codec has keyframes only. `matrices` and `ranges` are what a file
+    of it can say of its colours. An encoder that `saves` takes less than a constant bitrate where the picture needs
+    less; others fill it up. `limits_px` is the largest (width, height), `least_px` the smallest; `picture_rates` are
+    all that it knows, where it does not take any.
     """
 
     label: str
@@ -108,11 +109,13 @@ class CodecFacts:
     tunes: Mapping[str, str] = field(default_factory=dict)
     levels: tuple[Level, ...] = ()
     sets_level: bool = False
-    coding: tuple[Matrix, Range] | None = None
+    matrices: tuple[Matrix, ...] = tuple(Matrix)
+    ranges: tuple[Range, ...] = tuple(Range)
     limits_px: tuple[int, int] = (8192, 8192)
     least_px: tuple[int, int] = (2, 2)
     picture_rates: tuple[Fraction, ...] = ()
     has_transfer: bool = True
+    saves: bool = False
 
     @property
     def level_names(self) -> list[str]:
@@ -264,6 +267,7 @@ CODECS: dict[VideoCodec, CodecFacts] = {
         usual_effort="10",
         most_lookahead=60,
         levels=AV1_LEVELS,
+        saves=True,
         least_px=(64, 64),
     ),
     VideoCodec.VP9: CodecFacts(
@@ -271,13 +275,15 @@ CODECS: dict[VideoCodec, CodecFacts] = {
         encoder="libvpx-vp9",
         reads_as="vp9",
         says="Plays in every browser without a licence; about as small as HEVC, with more work.",
-        rates=_ALL_RATES,
+        # libvpx holds no maximum in its variable mode for live encoding, and sets keyframes of its own there
+        rates=(RateKind.QUALITY, RateKind.BITRATE, RateKind.QUANTISER, RateKind.LOSSLESS),
         # VP9 bitstream, 7.2: profile 0 is 4:2:0, 1 the others, at 8 bits; this library is built without deeper ones
         stored=_planar({("4:2:0", 8): "Profile 0", ("4:2:2", 8): "Profile 1", ("4:4:4", 8): "Profile 1"}),
         quality=Scale(low=1, high=63, usual=31, says="24 is hard to tell from the source, 45 shows smearing."),
         quantiser=Scale(low=1, high=63, usual=31, says="Spread over the codec's 256 steps."),
         efforts=_VPX,
         usual_effort="speed 8",
+        saves=True,
     ),
     VideoCodec.MPEG2: CodecFacts(
         label="MPEG-2",
@@ -288,6 +294,7 @@ CODECS: dict[VideoCodec, CodecFacts] = {
         # ITU-T H.262, 8.2: Main holds 4:2:0, 4:2:2 the other; libavcodec writes 8 bits
         stored=_planar({("4:2:0", 8): "Main", ("4:2:2", 8): "4:2:2"}),
         quantiser=Scale(low=2, high=31, usual=4, says=_JPEG_TABLES),
+        ranges=(Range.LIMITED,),  # ITU-T H.262 has no other
         limits_px=(1920, 1152),  # ITU-T H.262, table 8-8, High level
         # ITU-T H.262, table 6-4
         picture_rates=(
@@ -332,6 +339,7 @@ CODECS: dict[VideoCodec, CodecFacts] = {
             ),
         ),
         is_intra=True,
+        ranges=(Range.LIMITED,),  # SMPTE RDD 36 has no other
         least_px=(16, 16),
     ),
     VideoCodec.DNXHR: CodecFacts(
@@ -365,6 +373,7 @@ CODECS: dict[VideoCodec, CodecFacts] = {
             ),
         ),
         is_intra=True,
+        matrices=(Matrix.BT709,),  # libavcodec's dnxhd encoder writes no other
         least_px=(256, 120),  # libavcodec's dnxhd encoder
     ),
     VideoCodec.FFV1: CodecFacts(
@@ -392,7 +401,8 @@ CODECS: dict[VideoCodec, CodecFacts] = {
         },
         quantiser=Scale(low=2, high=31, usual=3, says=_JPEG_TABLES),
         is_intra=True,
-        coding=(Matrix.BT601, Range.FULL),
+        matrices=(Matrix.BT601,),
+        ranges=(Range.FULL,),
         has_transfer=False,
     ),
 }

@@ -4,7 +4,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from reel.core.file.codecs import VideoCodec
-from reel.core.file.plan import FilePlan
+from reel.core.file.plan import BUFFER_S, FilePlan
 from reel.core.file.rate import RateKind, VariableBitrate
 
 # A keyframe is set where it was asked for and nowhere else: libavcodec's detection of scene changes never fires.
@@ -60,13 +60,14 @@ def _b_frames(plan: FilePlan) -> int:
 
 
 def _bits(plan: FilePlan) -> dict[str, str]:
-    """Give libavcodec's options for a bitrate; the buffer holds a second of the most."""
+    """Give libavcodec's options for a bitrate; see `FilePlan.second_bps` for the buffer."""
     rate = plan.recipe.rate
     if rate.target_bps is None:
         return {}
+    assert plan.most_bps is not None
     most = str(plan.most_bps)
     held = {} if isinstance(rate, VariableBitrate) else {"minrate": most}
-    return {"b": str(rate.target_bps), "maxrate": most, "bufsize": most, **held}
+    return {"b": str(rate.target_bps), "maxrate": most, "bufsize": str(round(plan.most_bps * BUFFER_S)), **held}
 
 
 def _h264(plan: FilePlan, b_frames: int, lookahead: int) -> dict[str, str]:
@@ -132,7 +133,10 @@ def _av1(plan: FilePlan, b_frames: int, lookahead: int) -> dict[str, str]:
         params["lookahead"] = str(lookahead)
     options = {}
     if kind is RateKind.BITRATE:
-        params |= {"rc": "2", "pred-struct": "1"}  # its constant bitrate works in the order of display only
+        # its constant bitrate works in the order of display only; its buffer in milliseconds
+        held = round(1000 * BUFFER_S)
+        params |= {"rc": "2", "pred-struct": "1", "buf-sz": str(held)}
+        params |= dict.fromkeys(("buf-initial-sz", "buf-optimal-sz"), str(held * 3 // 5))
     elif kind is RateKind.QUALITY:
         options["crf"] = str(recipe.rate.number)
     elif kind is RateKind.QUANTISER:

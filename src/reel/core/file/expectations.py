@@ -15,9 +15,10 @@ class Expectations:
     """What is asked of a file, from the same tables as what the encoder is told. Names are for people.
 
     `profile` and `level` are "" where nothing is asked. `keyframe_ticks` is how many frames lie from one keyframe to
-    the next. `has_transfer` says that the picture's format names its transfer and primaries. `sound_bitrate_bps` is
-    None where nothing of the sound is lost, `sound_block_s` how long one of its codec's blocks is. What `is_padded` has
-    its bitrate also where less is needed. `begins_at_0` says that the first picture stands at the file's beginning.
+    the next, `second_bits` what any second of the picture may have at most; None where nothing is asked. `has_transfer`
+    says that the picture's format names its transfer and primaries. `sound_bitrate_bps` is None where nothing of the
+    sound is lost, `sound_block_s` how long one of its codec's blocks is. What `is_padded` has its bitrate also where
+    less is needed. `begins_at_0` says that the first picture stands at the file's beginning.
     """
 
     container: str
@@ -30,6 +31,7 @@ class Expectations:
     has_transfer: bool
     keyframe_ticks: int
     rate: RateControl
+    second_bits: int | None
     sound: str
     sound_rate_hz: int
     sound_channels: int
@@ -54,6 +56,7 @@ def expectations(plan: FilePlan) -> Expectations:
         has_transfer=codec.has_transfer,
         keyframe_ticks=plan.keyframe_ticks,
         rate=recipe.rate,
+        second_bits=plan.second_bits,
         sound=" ".join(part for part in (sound.label, sound.profile) if part),
         sound_rate_hz=recipe.sound_rate_hz,
         sound_channels=recipe.sound_channels,

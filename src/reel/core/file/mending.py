@@ -55,15 +55,14 @@ def _mended_picture(draft: Draft) -> dict[str, Any]:
     codec = draft.codec_facts
     profiled = replace(draft, profile=_profile(draft, codec))
     chroma, bits = _form(profiled)
-    matrix, value_range = codec.coding or (draft.matrix, draft.range)
     return {
         "rate": nearest_rate(draft.rate, codec),
         "effort": draft.effort if codec.effort(draft.effort) else codec.usual_effort,
         "profile": profiled.profile,
         "chroma": chroma,
         "bits": bits,
-        "matrix": matrix,
-        "range": value_range,
+        "matrix": draft.matrix if draft.matrix in codec.matrices else codec.matrices[0],
+        "range": draft.range if draft.range in codec.ranges else codec.ranges[0],
         "b_frames": _within(draft.b_frames, codec.most_b_frames),
         "lookahead": _within(draft.lookahead, codec.most_lookahead),
         "tune": draft.tune if draft.tune in codec.tunes else "",

@@ -11,6 +11,9 @@ from reel.core.file.rate import VariableBitrate
 from reel.core.file.recipe import Recipe, SoundFiles
 from reel.core.signal import Mode, Signal, rate_label
 
+# Where a bitrate is set, a decoder's buffer is held full of so many seconds of the most (ITU-T H.264, annex C).
+BUFFER_S = Fraction(1, 2)
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FilePlan:
@@ -77,6 +80,11 @@ class FilePlan:
         """The most bits in a second that the recipe lets pictures have; None where they decide."""
         rate = self.recipe.rate
         return rate.most_bps if isinstance(rate, VariableBitrate) else rate.target_bps
+
+    @property
+    def second_bits(self) -> int | None:
+        """The most bits that any second may have: those of the bitrate, and the buffer; None where pictures decide."""
+        return None if self.most_bps is None else round(self.most_bps * (1 + BUFFER_S))
 
     @property
     def _bits_factor(self) -> Fraction:

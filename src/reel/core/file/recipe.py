@@ -130,9 +130,10 @@ class Draft:
             held = ", ".join(samples_label(*form) for form in forms)
             what = " ".join((codec.label, *([self.profile] if self.profile else [])))
             yield MismatchError("chroma", "Samples", self.samples, f"{what} holds {held}")
-        if codec.coding is not None and (self.matrix, self.range) != codec.coding:
-            value, fixed = f"{self.matrix} {self.range}", " ".join(codec.coding)
-            yield MismatchError("matrix", "Matrix, range", value, f"{codec.label} is always {fixed}")
+        if self.matrix not in codec.matrices:
+            yield MismatchError("matrix", "Matrix", self.matrix, f"{codec.label} is always {', '.join(codec.matrices)}")
+        if self.range not in codec.ranges:
+            yield MismatchError("range", "Range", self.range, f"{codec.label} is always {', '.join(codec.ranges)}")
         for field, thing, asked, most in (
             ("b_frames", "B-frames", self.b_frames, codec.most_b_frames),
             ("lookahead", "Look-ahead", self.lookahead, codec.most_lookahead),

@@ -1,6 +1,6 @@
 """The proof: what was asked against what the file holds, line by line, with the cause of each difference."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from fractions import Fraction
 from itertools import zip_longest
 
@@ -98,7 +98,7 @@ def _picture(plan: FilePlan, asked: Expectations, video: VideoFacts) -> list[Pro
     if asked.has_transfer:
         curves = f"{_curve(video.transfer)}, {_curve(video.primaries)}"
         lines.append(line("Transfer, primaries", "709, 709", curves))
-    return [one for one in (*lines, _keyframes(plan, asked, video), _bitrate(asked, video)) if one is not None]
+    return [one for one in (*lines, _keyframes(plan, asked, video), *_bitrate(asked, video)) if one is not None]
 
 
 def _begins(asked: Expectations, video: VideoFacts) -> list[ProofLine]:
@@ -193,7 +193,21 @@ def _keyframes(plan: FilePlan, asked_of: Expectations, video: VideoFacts) -> Pro
     return line("Keyframes", asked, got, cause=cause)
 
 
-def _bitrate(asked: Expectations, video: VideoFacts) -> ProofLine:
+def _bitrate(asked: Expectations, video: VideoFacts) -> Iterator[ProofLine]:
+    yield _average(asked, video)
+    if asked.second_bits is not None:
+        yield line(
+            "Busiest second",
+            f"at most {asked.second_bits / 1e6:.1f} Mb",
+            f"{video.peak_bits / 1e6:.1f} Mb",
+            same=video.peak_bits <= (1 + BITRATE_TOLERANCE) * asked.second_bits,
+            tolerance=f"+{float(BITRATE_TOLERANCE):.0%}",
+            cause="The encoder could not hold the bitrate there.",
+            todo="Ask for more bits, or let the quality be constant instead.",
+        )
+
+
+def _average(asked: Expectations, video: VideoFacts) -> ProofLine:
     got = f"{video.bitrate_bps / 1e6:.1f} Mb/s"
     target_bps = asked.rate.target_bps
     if target_bps is None:

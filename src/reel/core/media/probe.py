@@ -1,5 +1,6 @@
 """What a media file really holds: every packet read, every picture and sample decoded."""
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from fractions import Fraction
@@ -37,7 +38,7 @@ class VideoFacts:
     first picture, `length_s` from there to the end of the last. `pixel_aspect` is the width ÷ height of a pixel,
     `turned_deg` how far a player turns the picture. `transfer` and `primaries` are ITU-T H.273 codes. A codec is
     named as people do; one that Reel does not write, as libavcodec does. It `is_interlaced` where any picture is coded
-    as fields; it has so many `sizes`.
+    as fields; it has so many `sizes`. `peak_bits` are those of its busiest second.
     """
 
     codec: str
@@ -64,6 +65,7 @@ class VideoFacts:
     level: str = ""
     is_interlaced: bool = False
     sizes: int = 1
+    peak_bits: int = 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -121,6 +123,7 @@ class _Stream:
 
     stream: "av.VideoStream | av.AudioStream"
     stamps: list[int] = field(default_factory=list)
+    sizes_bytes: list[int] = field(default_factory=list)
     keys: list[int] = field(default_factory=list)
     holes: list[tuple[Fraction, Fraction]] = field(default_factory=list)
     size_bytes: int = 0
@@ -141,6 +144,7 @@ class _Stream:
         if packet.pts is None or not packet.size or (packet.is_discard and self.stream.type == "video"):
             return  # left out by an edit list: no player shows it
         self.stamps.append(packet.pts)
+        self.sizes_bytes.append(packet.size)
         if packet.is_keyframe:
             self.keys.append(packet.pts)
         self.size_bytes += packet.size
@@ -295,6 +299,7 @@ def _video(found: _Stream) -> VideoFacts:
         primaries=_code(tagged.color_primaries),
         is_interlaced=found.interlaced > 0,
         sizes=max(1, len(found.sizes)),
+        peak_bits=_peak_bits(found, time_base),
         level=_level(tagged.codec.canonical_name, getattr(tagged, "level", None)),
     )
 
@@ -304,6 +309,15 @@ def _end_of(found: _Stream, stamps: "np.ndarray[tuple[int], np.dtype[np.int64]]"
     if len(stamps) < 2 or found.end > stamps[-1]:
         return found.end
     return int(2 * stamps[-1] - stamps[-2])
+
+
+def _peak_bits(found: _Stream, time_base: Fraction) -> int:
+    """Give the bits of the busiest second, wherever it begins."""
+    order = np.argsort(found.stamps)
+    stamps = np.array(found.stamps, dtype=np.int64)[order]
+    upto = np.concatenate(([0], np.cumsum(np.array(found.sizes_bytes, dtype=np.int64)[order])))
+    ends = np.searchsorted(stamps, stamps + math.ceil(1 / time_base))
+    return int((upto[ends] - upto[:-1]).max(initial=0)) * 8
 
 
 def _code(value: int) -> int | None:

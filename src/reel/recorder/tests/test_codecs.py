@@ -35,8 +35,9 @@ NAMES = {
 
 
 def every_recipe():
-    """Each container, codec and rate control that go together, with each profile, and the sound codecs in turn."""
+    """Each container, codec and rate control that go together, with each profile; sounds and codings in turn."""
     turn = itertools.count()
+    codings = {codec: itertools.cycle(itertools.product(one.matrices, one.ranges)) for codec, one in CODECS.items()}
     for container, holds in CONTAINERS.items():
         for codec in holds.video:
             facts = CODECS[codec]
@@ -44,7 +45,9 @@ def every_recipe():
             for kind, profile in itertools.product(facts.rates, profiles):
                 sound = holds.sound[next(turn) % len(holds.sound)]
                 rate = usual_rate(kind, facts)
-                yield mend(Draft(container=container, codec=codec, rate=rate, profile=profile, sound_codec=sound))
+                coding = dict(zip(("matrix", "range"), next(codings[codec]), strict=True))
+                asked = Draft(container=container, codec=codec, rate=rate, profile=profile, sound_codec=sound, **coding)
+                yield mend(asked)
 
 
 def moving(number):

@@ -3,7 +3,7 @@
 from django.db import models
 
 from reel.core.file import Recipe
-from reel.core.wire import from_plain
+from reel.web.setups import recipe_of
 
 MAX_NAME = 60
 
@@ -25,4 +25,4 @@ class KeptRecipe(models.Model):
     @property
     def recipe(self) -> Recipe:
         """The recipe; raises BadValueError for one that can't be read."""
-        return from_plain(self.settings, Recipe)
+        return recipe_of(self.settings)

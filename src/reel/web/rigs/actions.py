@@ -39,7 +39,7 @@ from reel.web.live.recorder import rig_status
 from reel.web.machine.models import ShelfPlace
 from reel.web.machine.shelves import home_place
 from reel.web.rigs.models import MAX_NAME, Rig
-from reel.web.setups import from_1, from_2, from_3
+from reel.web.setups import OLDER
 from reel.web.ui.templatetags.units import bitrate
 from reel.web.ui.typed import clean_name, free_name
 
@@ -299,7 +299,7 @@ def import_rig(data: bytes) -> Rig:
 
     One that comes from the network does not connect before somebody has said that it may.
     """
-    found = read_rig(data, older={1: from_1, 2: from_2, 3: from_3}, parts=("plays",))
+    found = read_rig(data, older=OLDER, parts=("plays",))
     name = clean_name("Name", found.name, MAX_NAME)
     plays = from_plain(found.parts.get("plays", []), tuple[Play, ...])
     comes_by_network = any(isinstance(one.origin, Network) for one in found.setup.inputs)

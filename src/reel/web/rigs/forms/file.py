@@ -283,12 +283,14 @@ class RecipeForm(StageForm):
         codec, sound = draft.codec_facts, draft.sound_facts
         scale = codec.scale(draft.rate.kind)
         profile = codec.profile(draft.profile)
+        is_constant = draft.rate.kind is RateKind.BITRATE
         return {
             "container": draft.container_facts.says,
             "codec": f"{codec.says} {profile.says if profile else ''}".strip(),
             "sound_codec": sound.says,
             "level": self._level_says(),
             "rate": RATE_SAYS[draft.rate.kind]
+            + (f" {codec.label} takes less where the picture needs less." if codec.saves and is_constant else "")
             + (f" {scale.low} to {scale.high}, lower is better and bigger: {scale.says}" if scale else ""),
         }
 
@@ -322,8 +324,8 @@ class RecipeForm(StageForm):
 # What each rate control does, in a sentence.
 RATE_SAYS = {
     RateKind.QUALITY: "Every picture looks as good: busy ones take more room.",
-    RateKind.BITRATE: "Every minute takes the same room.",
-    RateKind.VARIABLE: "The average is held; busy seconds may take more, up to the most.",
+    RateKind.BITRATE: "Every minute takes the same room, and a single second at most half as much again.",
+    RateKind.VARIABLE: "The average is held; busy stretches take up to the most, a single second half as much again.",
     RateKind.QUANTISER: "Every picture is rounded by the same step.",
     RateKind.LOSSLESS: "Nothing is lost, and files are very big.",
     RateKind.PROFILE: "The profile says how much room a picture takes.",

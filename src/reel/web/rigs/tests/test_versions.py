@@ -13,10 +13,11 @@ from django.test import SimpleTestCase, TestCase
 
 from reel.core.errors import ReelError
 from reel.core.line import read_rig, walk
+from reel.core.signal import Matrix, Range
 from reel.core.wire import from_plain
 from reel.standins.play import Play
 from reel.web.rigs.actions import export_rig, import_rig
-from reel.web.setups import from_1, from_2, from_3, plan_of
+from reel.web.setups import OLDER, plan_of
 
 KEPT = {version: Path(__file__).parent / f"version_{version}" for version in (1, 2, 3)}
 RIGS = {version: json.loads((folder / "rigs.json").read_text()) for version, folder in KEPT.items()}
@@ -74,7 +75,17 @@ class RigFileTests(TestCase):
             {"device": {"kind": "feed", "feed": 7}},
         ):
             with self.subTest(setup), self.assertRaises(ReelError):
-                read_rig(self.file(RIGS[1][0], setup=setup), older={1: from_1, 2: from_2, 3: from_3}, parts=("plays",))
+                read_rig(self.file(RIGS[1][0], setup=setup), older=OLDER, parts=("plays",))
+
+    def test_a_recipe_of_version_4_that_its_codec_can_not_say_is_the_nearest_that_it_can(self):
+        (rig,) = (rig for rig in RIGS[3] if rig["name"] == "Moss & Stone, console")
+        setup = json.loads(export_rig(import_rig(self.file(rig, 3))))["setup"]
+        asked = {"container": "mov", "codec": "prores", "profile": "422", "chroma": "4:2:2", "bits": 10}
+        asked |= {"rate": {"kind": "profile"}, "effort": "", "range": "full", "matrix": "601", "sound_codec": "pcm16"}
+        setup["recipe"] |= asked
+        kept = import_rig(self.file({**rig, "setup": setup}, 4))
+        self.assertEqual((kept.plan.recipe.matrix, kept.plan.recipe.range), (Matrix.BT601, Range.LIMITED))
+        self.assertEqual(kept.plan.recipe.profile, "422")
 
 
 class HomeTests(SimpleTestCase):
