@@ -38,6 +38,7 @@ from reel.standins.play import Play
 from reel.web.live.recorder import rig_status
 from reel.web.machine.models import ShelfPlace
 from reel.web.machine.shelves import home_place
+from reel.web.rigs.homefiles import remove_unused_images, sample_path
 from reel.web.rigs.models import MAX_NAME, Rig
 from reel.web.setups import OLDER
 from reel.web.ui.templatetags.units import bitrate
@@ -156,6 +157,8 @@ def set_frame(rig: Rig, frame: FrameSetup, status: Status | None) -> None:
     rig.frames_before = [*rig.frames_before, to_plain(before)][-MAX_UNDO:]
     rig.frames_after = []
     _store(rig, replace(rig.plan, frame=frame), status)
+    if len(rig.frames_before) == MAX_UNDO:  # one of before can be had no longer
+        remove_unused_images()
 
 
 def undo_frame(rig: Rig, status: Status | None, *, again: bool = False) -> None:
@@ -289,9 +292,11 @@ def duplicate(rig: Rig) -> Rig:
 
 
 def delete(rig: Rig, status: Status | None) -> None:
-    """Delete a rig; its takes stay on the shelf. Refused while it rolls."""
+    """Delete a rig with what the home keeps of it; its takes stay on the shelf. Refused while it rolls."""
     _refuse_rolling(rig, status)
+    sample_path(rig).unlink(missing_ok=True)
     rig.delete()
+    remove_unused_images()
 
 
 def import_rig(data: bytes) -> Rig:

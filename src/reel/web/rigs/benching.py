@@ -6,8 +6,6 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-from django.conf import settings
-
 from reel.core.errors import ReelError
 from reel.core.file import CODECS, Draft, FilePlan, RateKind, VideoCodec, mend, usual_rate
 from reel.core.frame import smaller
@@ -17,6 +15,7 @@ from reel.core.signal import Mode
 from reel.recorder.messages import RefusedError, TakeSample, UnreachableError
 from reel.web.live.recorder import client, rig_status
 from reel.web.machine.models import Speed, this_machine
+from reel.web.rigs.homefiles import sample_path
 from reel.web.rigs.models import Rig
 
 BENCH = "bench"
@@ -88,11 +87,6 @@ def bench(rig_id: int, progress: Callable[[float], None]) -> None:
 def _stretch(progress: Callable[[float], None], at: float, span: float) -> Callable[[float], None]:
     """Give the progress of a stretch of the whole work."""
     return lambda part: progress(at + part * span)
-
-
-def sample_path(rig: Rig) -> Path:
-    """Give where a moment of a rig's picture is kept for measuring."""
-    return Path(settings.HOME.cache / f"sample-{rig.pk}.mkv")
 
 
 def take_fresh_sample(rig: Rig, path: Path) -> None:

@@ -14,7 +14,8 @@ from reel.core.media import Sample, measure_speed
 from reel.core.wire import from_plain, to_plain
 from reel.web.jobs.actions import ask_for
 from reel.web.jobs.models import Job
-from reel.web.rigs.benching import sample_path, take_fresh_sample
+from reel.web.rigs.benching import take_fresh_sample
+from reel.web.rigs.homefiles import sample_path
 from reel.web.rigs.models import Estimate, Rig
 
 ESTIMATE = "estimate"

@@ -1,5 +1,6 @@
 """The Frame page through Django's client: pieces, arrangements, undoing."""
 
+import os
 from dataclasses import replace
 from fractions import Fraction
 from io import BytesIO
@@ -16,6 +17,7 @@ from reel.core.line import DeviceKind, Eye, Headset, propose
 from reel.core.signal import Mode
 from reel.web.rigs import actions
 from reel.web.rigs.actions import MAX_UNDO, make_rig
+from reel.web.rigs.homefiles import remove_unused_images
 from reel.web.rigs.models import Rig
 from reel.web.setups import stored
 
@@ -153,6 +155,24 @@ class FramePageTests(TestCase):
                 refused = self.post("lay-over", image=SimpleUploadedFile("badge.png", data))
                 self.assertEqual(refused.status_code, 409)
         self.assertEqual(self.frame, before)
+
+    def test_an_uploaded_image_is_removed_when_nothing_can_show_it_any_more(self):
+        image, sample = BytesIO(), settings.HOME.cache / f"sample-{self.rig.pk}.mkv"
+        Image.new("RGB", (64, 40), (30, 200, 30)).save(image, "PNG")
+        self.post("lay-over", image=SimpleUploadedFile("badge.png", image.getvalue()))
+        kept = settings.HOME.images / self.frame.arrangements[0].pieces[-1].overlay.name
+        young = settings.HOME.images / "0123456789abcdef.png"
+        for path in (kept, young, sample):
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.touch()
+        os.utime(kept, (0, 0))
+        remove_unused_images()
+        self.post("undo")
+        remove_unused_images()
+        self.assertTrue(kept.exists(), "Redo shows it again")
+        self.rig.refresh_from_db()
+        actions.delete(self.rig, None)
+        self.assertEqual([path.exists() for path in (kept, young, sample)], [False, True, False])
 
     def test_a_stroke_that_can_not_be_drawn_is_refused(self):
         line = '{"points": [[1, 2], [30, 40]], "width_px": 6, "colour": "#ffd400"}'
