@@ -76,9 +76,24 @@ def clipping(plan: FilePlan, name: str, track: SoundFacts, counted: TrackCounts 
 
 
 def silence(name: str, track: SoundFacts) -> list[ProofLine]:
-    """Say that a track holds nothing to be heard; nothing where it does."""
-    if track.rms_db is None or track.rms_db > SILENT_DB:
+    """Say that a track, or one side of it, holds nothing to be heard; nothing where both do."""
+    if track.rms_db is None:
         return []
+    if track.rms_db > SILENT_DB:
+        quiet = [side for side, db in zip(("left", "right"), track.sides_db, strict=False) if db <= SILENT_DB]
+        cause = "It may have come on one side only."
+        todo = "Where both should be heard, look at its input's sides and its plug on Sound."
+        return [
+            ProofLine(
+                label=f"{name} sides",
+                asked="–",
+                got=f"{side} silent throughout",
+                verdict=Verdict.NOTED,
+                cause=cause,
+                todo=todo,
+            )
+            for side in quiet
+        ]
     return [
         line(
             f"{name} silence",

@@ -22,6 +22,7 @@ SETTLED_S = 5
 LATE_S = Fraction(1, 10)
 # A part of the take in which the picture is black that is more than any scene would have.
 FAULTY_PART = Fraction(1, 2)
+_COLOURS = "Players go by these tags: they show its colours or its brightness otherwise than they were."
 _COMBS = "Its pictures are coded as two fields: what moves has combs, and players deinterlace it."
 
 
@@ -93,11 +94,11 @@ def _picture(plan: FilePlan, asked: Expectations, video: VideoFacts) -> list[Pro
         line("Codec, profile", named(asked.codec, asked.profile), named(video.codec, video.profile)),
         _level(asked, video),
         line("Pixel format", _pixels(asked.pixels), _pixels(video.pixels)),
-        line("Matrix, range", f"{asked.matrix.value} {asked.range.value}", _colour(video)),
+        line("Matrix, range", f"{asked.matrix.value} {asked.range.value}", _colour(video), cause=_COLOURS),
     ]
     if asked.has_transfer:
         curves = f"{_curve(video.transfer)}, {_curve(video.primaries)}"
-        lines.append(line("Transfer, primaries", "709, 709", curves))
+        lines.append(line("Transfer, primaries", "709, 709", curves, cause=_COLOURS))
     return [one for one in (*lines, _keyframes(plan, asked, video), *_bitrate(asked, video)) if one is not None]
 
 

@@ -95,7 +95,14 @@ def _track(name: str, asked: Expectations, track: SoundFacts) -> list[ProofLine]
     return [
         line(f"{name} codec", asked.sound, named(track.codec, track.profile)),
         line(f"{name} rate", f"{asked.sound_rate_hz / 1000:g} kHz", f"{track.rate_hz / 1000:g} kHz"),
-        line(f"{name} channels", _channels(asked.sound_channels), _channels(track.channels)),
+        line(
+            f"{name} channels",
+            _channels(asked.sound_channels),
+            _channels(track.channels),
+            cause="Its sides can't be told apart in it."
+            if track.channels == 1
+            else "It has sides that were not recorded.",
+        ),
         _sound_bitrate(name, asked.sound_bitrate_bps, track),
         line(f"{name} holes", "none", _holes(track), cause=cause),
         *silence(name, track),

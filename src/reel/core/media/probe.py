@@ -73,7 +73,8 @@ class SoundFacts:
     """One sound track of a file; `start_s` is the presentation time of its first sample, `length_s` until its last.
 
     `holes` are (second, seconds) at which its time leaves something out, negative where it goes back. `rms_db` is its
-    level in dBFS over all and `peak_db` its highest sample, None where nothing could be decoded; `undecodable` packets
+    level in dBFS over all, `sides_db` that of each channel, and `peak_db` its highest sample, None where nothing could
+    be decoded; `undecodable` packets
     could not. `clipped` samples stand at full scale in runs of CLIP_RUN or more. `title` is its name.
     """
 
@@ -87,6 +88,7 @@ class SoundFacts:
     holes: tuple[tuple[Fraction, Fraction], ...] = ()
     undecodable: int = 0
     rms_db: float | None = None
+    sides_db: tuple[float, ...] = ()
     peak_db: float | None = None
     clipped: int = 0
     title: str = ""
@@ -132,7 +134,7 @@ class _Stream:
     first: "av.VideoFrame | av.AudioFrame | None" = None
     decoded: int = 0
     undecodable: int = 0
-    square: float = 0.0
+    squares: Any = 0.0
     peak: float = 0.0
     samples: int = 0
     clipped: int = 0
@@ -170,12 +172,12 @@ class _Stream:
             else:
                 self._follow(frame)
                 data = _floats(frame)
-                self.square += float(np.square(data, dtype=np.float64).sum())
-                self.samples += data.size
+                self.squares = self.squares + np.square(data, dtype=np.float64).sum(axis=1)
+                self.samples += data.shape[1]
                 highest = float(np.abs(data).max(initial=0))
                 self.peak = max(self.peak, highest)
                 if highest >= FULL_SCALE:
-                    self.clipped += _clipped(data, self.stream)
+                    self.clipped += _clipped(data)
 
     def _follow(self, frame: av.AudioFrame) -> None:
         """Note where the time of the sound leaves something out or goes back; a packet may lie about its length."""
@@ -330,7 +332,7 @@ def _sound(found: _Stream) -> SoundFacts:
     time_base = stream.time_base or Fraction(1)
     start = frame.pts * frame.time_base if frame and frame.pts is not None and frame.time_base else Fraction(0)
     length = max(found.end * time_base - start, Fraction(0))
-    rms = (found.square / found.samples) ** 0.5 if found.samples else 0.0
+    means = found.squares / found.samples if found.samples else np.zeros(0)
     codec = stream.codec_context.codec.canonical_name
     return SoundFacts(
         codec=_SOUND_NAMES.get(codec, codec),
@@ -342,7 +344,8 @@ def _sound(found: _Stream) -> SoundFacts:
         bitrate_bps=_bitrate(found.size_bytes, length),
         holes=tuple(found.holes),
         undecodable=found.undecodable,
-        rms_db=to_db(rms) if found.samples else None,
+        rms_db=to_db(float(means.mean()) ** 0.5) if found.samples else None,
+        sides_db=tuple(to_db(float(mean) ** 0.5) for mean in means),
         peak_db=to_db(found.peak) if found.samples else None,
         clipped=found.clipped,
         title=stream.metadata.get("title") or stream.metadata.get("name") or "",
@@ -350,8 +353,10 @@ def _sound(found: _Stream) -> SoundFacts:
 
 
 def _floats(frame: av.AudioFrame) -> FloatArray:
-    """Give a block's samples as float32, full scale ±1."""
+    """Give a block's samples as float32 (channels, samples), full scale ±1."""
     data: Any = frame.to_ndarray()
+    if not frame.format.is_planar:
+        data = data.reshape(-1, frame.layout.nb_channels).T
     if np.issubdtype(data.dtype, np.floating):
         scaled: FloatArray = data.astype(np.float32, copy=False)
     elif data.dtype == np.uint8:
@@ -361,11 +366,10 @@ def _floats(frame: av.AudioFrame) -> FloatArray:
     return scaled
 
 
-def _clipped(data: FloatArray, stream: "av.VideoStream | av.AudioStream") -> int:
-    """Count the samples of a block at full scale that stand in a run of CLIP_RUN or more; planes are channels."""
-    channels = data if data.shape[0] > 1 else data.reshape(-1, max(1, getattr(stream, "channels", 1))).T
+def _clipped(data: FloatArray) -> int:
+    """Count the samples of a block (channels, samples) at full scale that stand in a run of CLIP_RUN or more."""
     found = 0
-    for channel in channels:
+    for channel in data:
         is_full = np.abs(channel) >= FULL_SCALE
         edges = np.flatnonzero(np.diff(np.concatenate(([False], is_full, [False])).astype(np.int8)))
         runs = edges[1::2] - edges[::2]

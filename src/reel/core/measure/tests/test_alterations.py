@@ -161,6 +161,8 @@ class AlterationTests(FolderTestCase):
             with self.subTest(label, **{key: str(value)[:40] for key, value in changes.items()}):
                 found, proof = self.differing(write(self.folder / f"{number}", **{"form": "mp4"} | changes))
                 self.assertIn(label, found, proof.summary)
+                if label in ("Matrix, range", "Transfer, primaries", "Sound channels", "Sound silence", "Scan"):
+                    self.assertTrue(next(line.cause for line in proof.differing if line.label == label))
 
     def test_a_file_that_was_turned_damaged_or_cut_off_afterwards(self):
         good = write(self.folder / "good.mp4").read_bytes()
@@ -212,10 +214,12 @@ class AlterationTests(FolderTestCase):
                     writer.write_samples(0, RANDOM.normal(0, 0.1, (2, 1600)).astype(np.float32))
             counts = Counts(ticks=30, written=writer.facts)
             data = path.read_bytes()
+            with av.open(str(path)) as container_of:
+                places = [(one.pos, one.size) for one in container_of.demux() if one.pos and one.size > 400]
             with self.subTest(container, codec=recipe.codec):
                 said = [self.since(asked, path, counts)]
-                for _ in range(2):
-                    at = len(data) // 2 + int(RANDOM.integers(0, len(data) // 8))
+                for pos, size in places[len(places) // 2 :: len(places) // 3][:2]:
+                    at = pos + size // 2
                     path.write_bytes(data[:at] + bytes(255 - one for one in data[at : at + 8]) + data[at + 8 :])
                     said.append(self.since(asked, path, counts))
                 self.assertEqual(said, ["unchanged", "changed", "changed"])
@@ -263,6 +267,8 @@ class AlterationTests(FolderTestCase):
                 proof = prove(asked, facts=facts, counts=counts, seen=seen, found=read_sent(path))
                 with self.subTest(container, rate=rate, frames=frames, look=look, sound=sound):
                     self.assertEqual([(one.label, one.asked, one.got) for one in proof.differing], [])
+                    said = [one.got for one in proof.lines if one.label == "Sound sides"]
+                    self.assertEqual(said, ["right silent throughout"] if sound == "one side" else [])
 
     def test_one_cause_is_said_once_and_agrees_with_the_file(self):
         path = write(self.folder / "gaps", frames=[n for n in range(FRAMES) if not 40 <= n < 47])
