@@ -11,11 +11,11 @@ import av
 
 from reel.core.line import InputSetup, RigSetup
 from reel.core.media import Materials
+from reel.core.memory import give_back
 from reel.core.signal import NS, FloatArray, HeldError, Input, SoundFormat
 from reel.recorder.clock import Clock
 from reel.recorder.guard import guarded, readable
 from reel.recorder.listening import Choice
-from reel.recorder.memory import give_back
 from reel.recorder.messages import InputStatus, RigStatus
 from reel.recorder.opening import openers_for
 from reel.recorder.reader import Opener

@@ -9,12 +9,12 @@ from pathlib import Path
 import zmq
 
 from reel.core.media import Materials, Shelf
+from reel.core.memory import share_heaps
 from reel.core.wire import from_json, to_json
 from reel.recorder.clock import RealClock
 from reel.recorder.guard import attempt, guarded, said
 from reel.recorder.journal import Journal
 from reel.recorder.lane import QUEUE_BYTES
-from reel.recorder.memory import share_heaps
 from reel.recorder.messages import REQUEST_KINDS, Refused, RefusedError
 from reel.recorder.places import CLOSING, REQUESTS
 from reel.recorder.reached import Reached

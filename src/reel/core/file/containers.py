@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
+from fractions import Fraction
 
 from reel.core.file.codecs import VideoCodec
 
@@ -130,8 +131,8 @@ class ContainerFacts:
     """What a container holds, how libavformat writes it (`muxer`, `options`), and what a killed writer leaves.
 
     `name` is what a file of it is, as the probe says it too. `survives` says that what was written is readable when
-    the writer is killed; `names_tracks` that tracks keep their names. `why_not` are the reasons of what it does not
-    hold.
+    the writer is killed, but for `held_s` seconds that it holds back with the sound that belongs to them;
+    `names_tracks` that tracks keep their names. `why_not` are the reasons of what it does not hold.
     """
 
     label: str
@@ -143,6 +144,7 @@ class ContainerFacts:
     sound: tuple[SoundCodec, ...]
     options: Mapping[str, str] = field(default_factory=dict)
     survives: bool = True
+    held_s: Fraction = Fraction(1, 2)
     names_tracks: bool = True
     why_not: Mapping[VideoCodec | SoundCodec, str] = field(default_factory=dict)
 
@@ -151,8 +153,8 @@ class ContainerFacts:
         return self.why_not.get(codec, "its standard has no place for it")
 
 
-# Fragments of a quarter and clusters of half a second, flushed at once: what a killed writer can lose. A fragment is
-# written when it is whole, a cluster picture by picture. The header is written with the first fragment: before that
+# Fragments of a quarter and clusters of a tenth of a second, each written and flushed when it is whole: what a killed
+# writer can lose. A slow encoder's first pictures are on the drive as soon as it gives them. The header is written with the first fragment: before that
 # the times of its samples are not known, and a killed writer would leave the first quarter of a second without any.
 _FRAGMENTS = {
     "movflags": "+hybrid_fragmented+delay_moov",
@@ -160,7 +162,8 @@ _FRAGMENTS = {
     "flush_packets": "1",
     "use_editlist": "1",
 }
-_CLUSTERS = {"flush_packets": "1", "cluster_time_limit": "500"}
+_CLUSTERS = {"flush_packets": "1", "cluster_time_limit": "100"}
+_CLUSTER_HELD_S = Fraction(1, 4)
 _OLD = "hardly any program opens it there; MKV holds it"
 _MP4_VIDEO = (
     VideoCodec.H264, VideoCodec.HEVC, VideoCodec.AV1, VideoCodec.VP9, VideoCodec.MPEG2, VideoCodec.MJPEG,
@@ -192,6 +195,7 @@ CONTAINERS: dict[Container, ContainerFacts] = {
         muxer="matroska",
         suffix="mkv",
         options=_CLUSTERS,
+        held_s=_CLUSTER_HELD_S,
         video=tuple(codec for codec in VideoCodec if codec is not VideoCodec.DNXHR),
         sound=tuple(SoundCodec),
         why_not={VideoCodec.DNXHR: "no name is registered for it there; MOV holds it"},
@@ -247,6 +251,7 @@ CONTAINERS: dict[Container, ContainerFacts] = {
         muxer="webm",
         suffix="webm",
         options=_CLUSTERS,
+        held_s=_CLUSTER_HELD_S,
         video=(VideoCodec.VP9, VideoCodec.AV1),
         sound=(SoundCodec.OPUS,),
         why_not={**dict.fromkeys(VideoCodec, "it holds VP9 and AV1"), **dict.fromkeys(SoundCodec, "it holds Opus")},

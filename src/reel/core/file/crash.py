@@ -11,8 +11,6 @@ from reel.core.file.plan import FilePlan
 _X264_MORE, _X265_MORE, _ONE = 4, 4, 1
 # SVT-AV1's presets up to this one look ahead further.
 _SVT_SLOW, _SVT_HELD = 8, {True: 90, False: 58}
-# A fragment or a cluster is written when it is whole, and waits for the sound that belongs to it.
-WRITTEN_S = Fraction(1, 2)
 
 
 def held_pictures(plan: FilePlan) -> int:
@@ -39,7 +37,7 @@ def crash_cost_s(plan: FilePlan, waiting: int = 0) -> Fraction | None:
     if not container.survives:
         return None
     if plan.recipe.as_sent:
-        return WRITTEN_S
+        return container.held_s
     kept = encoder_settings(plan).b_frames if container.muxer in ("mp4", "mov") else 0
     picture_s = plan.lapse / plan.frame.rate
-    return (held_pictures(plan) + kept + waiting + 1) * picture_s + max(WRITTEN_S, picture_s)
+    return (held_pictures(plan) + kept + waiting + 1) * picture_s + max(container.held_s, picture_s)

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from django.db.models import F
 
 from reel.core.errors import ReelError
+from reel.core.memory import give_back
 from reel.web.jobs.models import Job, JobState
 
 MOST_ATTEMPTS = 3
@@ -37,6 +38,7 @@ def run_waiting() -> None:
     waiting = Job.objects.filter(state=JobState.WAITING, kind__in=KINDS).order_by("id")
     while (job := waiting.first()) is not None:
         run_job(job)
+        give_back()  # a bench has had hundreds of pictures in memory
 
 
 def run_here(kind: str, subject: int) -> Job:
