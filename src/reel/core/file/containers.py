@@ -154,8 +154,9 @@ class ContainerFacts:
 
 
 # Fragments of a quarter and clusters of a tenth of a second, each written and flushed when it is whole: what a killed
-# writer can lose. A slow encoder's first pictures are on the drive as soon as it gives them. The header is written with the first fragment: before that
-# the times of its samples are not known, and a killed writer would leave the first quarter of a second without any.
+# writer can lose. A slow encoder's first pictures are on the drive as soon as it gives them. The header is written with
+# the first fragment: before that the times of its samples are not known, and a killed writer would leave the first
+# quarter of a second without any.
 _FRAGMENTS = {
     "movflags": "+hybrid_fragmented+delay_moov",
     "frag_duration": "250000",
