@@ -1,7 +1,9 @@
 """The bench: measuring how fast this machine encodes a rig's own picture by codec, effort and size."""
 
+import math
 import time
 from collections.abc import Callable, Sequence
+from contextlib import suppress
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -25,6 +27,8 @@ SAFE = 1.3
 # The part of the work in which the rig's own size is done; the rest is for smaller ones.
 _OWN_SIZE_PART = 0.7
 _SIGNAL_S = 15.0
+# How often the recorder is told that a rig is measured.
+_KEPT_S = 1.0
 Cell = tuple[VideoCodec, str]
 
 
@@ -66,7 +70,8 @@ def cell_plan(setup: RigSetup, cell: Cell, mode: Mode | None = None) -> FilePlan
 def bench(rig_id: int, progress: Callable[[float], None]) -> None:
     """Do a job of the kind BENCH: measure every cell with a rig's picture; a rig that is gone needs none.
 
-    What does not keep up with the rig's size is measured at the next smaller ones too.
+    What does not keep up with the rig's size is measured at the next smaller ones too. Meanwhile the recorder reads,
+    composes and mixes as while the rig rolls: what is left beside that is what encoding has.
     """
     rig = Rig.objects.filter(pk=rig_id).first()
     if rig is None:
@@ -75,18 +80,43 @@ def bench(rig_id: int, progress: Callable[[float], None]) -> None:
     path = sample_path(rig)
     take_fresh_sample(rig, path)
     setup, sample = rig.plan, Sample(path)
-    own = setup.frame.mode
-    slow = _measure_all(setup, own, cells(), sample, _stretch(progress, 0, _OWN_SIZE_PART))
+    own, keep = setup.frame.mode, _as_while_rolling(rig)
+
+    def go_on(part: float) -> None:
+        progress(part)
+        keep()
+
+    slow = _measure_all(setup, own, cells(), sample, _stretch(go_on, 0, _OWN_SIZE_PART))
     others = smaller(own)
     span = (1 - _OWN_SIZE_PART) / max(1, len(others))
     for number, mode in enumerate(others):
-        stretch = _stretch(progress, _OWN_SIZE_PART + number * span, span)
+        stretch = _stretch(go_on, _OWN_SIZE_PART + number * span, span)
         slow = _measure_all(setup, mode, slow, sample, stretch)
 
 
 def _stretch(progress: Callable[[float], None], at: float, span: float) -> Callable[[float], None]:
     """Give the progress of a stretch of the whole work."""
     return lambda part: progress(at + part * span)
+
+
+def _as_while_rolling(rig: Rig) -> Callable[[], None]:
+    """Give what, called now and then, has the recorder compose every frame of a rig; a rig that can't be opened rests.
+
+    Frames are composed for what was before the press, so that is set for a second where the rig has none.
+    """
+    opening, asked_s = rig.opening, -math.inf
+    roll = opening.setup.roll
+    roll = roll if roll.reach_back_s else replace(roll, reach_back_s=1)
+    opening = replace(opening, setup=replace(opening.setup, roll=roll), viewer="bench")
+
+    def keep() -> None:
+        nonlocal asked_s
+        if time.monotonic() - asked_s >= _KEPT_S:
+            asked_s = time.monotonic()
+            with suppress(ReelError):
+                client().ask(opening)
+
+    return keep
 
 
 def take_fresh_sample(rig: Rig, path: Path) -> None:

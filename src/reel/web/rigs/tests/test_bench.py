@@ -4,7 +4,7 @@ import random
 from dataclasses import replace
 from fractions import Fraction
 from itertools import combinations
-from unittest.mock import patch
+from unittest.mock import Mock, patch
 
 from django.test import TestCase
 from django.urls import reverse
@@ -79,11 +79,12 @@ class BenchTests(HomeMixin, TestCase):
             per_s = speeds[cell] * (1280 * 720) / (plan.frame.width_px * plan.frame.height_px)
             return MeasuredSpeed(pictures_per_s=per_s, bits_per_picture=1000)
 
-        done = []
+        done, recorder = [], Mock()
         with (
             patch.object(benching, "take_fresh_sample"),
             patch.object(benching, "Sample"),
             patch.object(benching, "measure_speed", measured),
+            patch.object(benching, "client", lambda: recorder),
             patch.object(benching, "cells", lambda: [(VideoCodec(codec), choice) for codec, choice in speeds]),
         ):
             benching.bench(self.rig.pk, done.append)
@@ -91,6 +92,8 @@ class BenchTests(HomeMixin, TestCase):
             asked[3:], [("h264", "medium", "960×540"), ("hevc", "fast", "960×540"), ("hevc", "fast", "640×360")]
         )
         self.assertEqual(done, sorted(done), "progress never goes back")
+        ((asked_of_recorder,),) = {call.args for call in recorder.ask.call_args_list}
+        self.assertEqual(asked_of_recorder.setup.roll.reach_back_s, 1, "every frame is composed meanwhile")
         found = keeping(self.plan, Draft(effort="medium"))
         self.assertEqual([one.words for one in found.frames], ["Record 960×540", "Record 15 a second"])
         found = keeping(self.plan, Draft(codec=VideoCodec.HEVC, effort="fast"))
