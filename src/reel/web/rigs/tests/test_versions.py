@@ -13,6 +13,7 @@ from django.test import SimpleTestCase, TestCase
 
 from reel.core.errors import ReelError
 from reel.core.line import read_rig, walk
+from reel.core.measure import Proof
 from reel.core.signal import Matrix, Range
 from reel.core.wire import from_plain
 from reel.standins.play import Play
@@ -99,17 +100,18 @@ class HomeTests(SimpleTestCase):
         with closing(sqlite3.connect(home / "reel.sqlite3")) as database:
             database.executescript((folder / "home.sql").read_text())
 
-        def run(*command):
-            environment = os.environ | {"REEL_HOME": str(home), "DJANGO_SETTINGS_MODULE": "reel.web.settings"}
-            return subprocess.run(
-                [sys.executable, "-m", "django", *command], env=environment, capture_output=True, text=True, check=True
-            ).stdout
-
-        run("prepare")
-        rigs = {rig["name"]: plan_of(rig["setup"]) for rig in json.loads(run("list_rigs", "--json"))}
+        environment = os.environ | {"REEL_HOME": str(home), "DJANGO_SETTINGS_MODULE": "reel.web.settings"}
+        subprocess.run([sys.executable, "-m", "django", "prepare"], env=environment, capture_output=True, check=True)
+        with closing(sqlite3.connect(home / "reel.sqlite3")) as database:
+            rigs = dict(database.execute("SELECT name, setup FROM rigs_rig"))
+            takes = database.execute(
+                "SELECT rig_name, proof FROM takes_take JOIN takes_part ON takes_part.take_id = takes_take.id"
+            ).fetchall()
+        rigs = {name: plan_of(json.loads(setup)) for name, setup in rigs.items()}
         self.assertEqual(len(rigs), 12 if folder.name == "version_3" else 8)
         self.assertEqual(rigs["Moss & Stone, console"].picture.path[1].model, "hdmi-box")
         self.assertTrue(all(walk(plan) for plan in rigs.values()))
-        (take,) = json.loads(run("list_takes", "--json"))
-        self.assertEqual(take["rig"], "Moss & Stone, console")
-        self.assertRegex(take["parts"][0]["proof"]["summary"], r"All 2[23] as asked\.")
+        ((name, proof),) = takes
+        self.assertEqual(name, "Moss & Stone, console")
+        proved = from_plain(json.loads(proof), Proof)
+        self.assertRegex(proved.summary, r"All 2[23] as asked\.")
