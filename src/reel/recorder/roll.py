@@ -13,7 +13,7 @@ import av
 from reel.core.file import FilePlan
 from reel.core.measure import Counts, InputCounts, LossCause, Tally
 from reel.core.roll import CutBy, MarkKind
-from reel.core.signal import NS, Mode, Picture, Samples, Segment, Ticks
+from reel.core.signal import NS, Mode, Picture, Samples, Segment, Signal, Ticks, Transfer
 from reel.recorder.mixing import TrackMixer
 from reel.recorder.parts import Parts
 
@@ -101,6 +101,7 @@ class Roll:
         self._until_tick: int | None = None
         self._is_gone = False
         self._mode: Mode | None = None
+        self._transfer = Transfer.BT709
         self.ended_by: CutBy | None = None
         # marks that the roll made by itself, and that are not stored yet
         self.noted: deque[MarkedMoment] = deque()
@@ -139,11 +140,13 @@ class Roll:
             inputs=tuple(self._others()),
             began_late_ms=self._began_late_ms,
             tracks=self._mixer.tracks,
+            transfer=self._transfer,
         )
 
     def counts_of(self, part: int) -> Counts:
         """Give what has been counted of a part, from 1, by its own ticks."""
         counts = self._tally.part(part, self._others(), self.rate, self._mixer.tracks)
+        counts = replace(counts, transfer=self._transfer)
         return replace(counts, began_late_ms=self._began_late_ms) if part == 1 else counts
 
     def split(self, *, lighter: bool = False) -> None:
@@ -190,8 +193,11 @@ class Roll:
         elif self._offer(make(picture.at_ns), placement.tick) and stands_in:
             self._tally.lose(range(placement.tick, placement.tick + 1), LossCause.SKIPPED)
 
-    def see_mode(self, mode: Mode, at_ns: int) -> None:
-        """Take note of the mode of the picture that comes next; one that is back in another begins a part."""
+    def see_signal(self, signal: Signal, at_ns: int) -> None:
+        """Take note of the signal of the picture that comes next; one that is back in another mode begins a part."""
+        mode = signal.mode
+        if signal.transfer is not Transfer.BT709:
+            self._transfer = signal.transfer
         if self._is_gone and self._mode not in (None, mode) and self.state is RollState.ROLLING:
             self.parts.split(max(self.ticks, self._ticks.tick_at(at_ns)))
         self._mode = mode

@@ -372,7 +372,7 @@ class Source:
         make = self.frames.maker((picture.frame, goes_on.pixel_aspect), for_file=for_file)
         if self._is_recording and self._roll is not None:
             self._take_heard()
-            self._roll.see_mode(goes_on.mode, picture.at_ns)
+            self._roll.see_signal(goes_on, picture.at_ns)
             self._roll.take_picture(picture, make, 1 / goes_on.mode.rate, self._recently_heard())
         if self._reaches:
             self.reach.keep(picture, make(picture.at_ns), 1 / goes_on.mode.rate)

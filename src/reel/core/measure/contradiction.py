@@ -4,7 +4,7 @@ from functools import lru_cache
 
 from reel.core.line import Deinterlace, InputSetup, chain
 from reel.core.measure.watch import Watched
-from reel.core.signal import Scan, Signal, rate_label
+from reel.core.signal import Scan, Signal, Transfer, rate_label
 
 # Measured over two seconds, a rate that is right lies within this part of what is said.
 _RATE_PART = 0.04
@@ -17,7 +17,16 @@ def contradictions(setup: InputSetup, signal: Signal, watched: Watched) -> tuple
     """Give a sentence for each contradiction; none while too little has been measured."""
     if not watched.per_s:
         return ()
-    return (*_rates(setup, signal, watched), *_fields(setup, signal, watched))
+    return (*_rates(setup, signal, watched), *_fields(setup, signal, watched), *_light(signal))
+
+
+def _light(signal: Signal) -> list[str]:
+    if signal.transfer is Transfer.BT709:
+        return []
+    return [
+        f"It comes with a high dynamic range ({signal.transfer}), and is recorded as BT.709 without being converted: "
+        f"it looks grey and flat. Set the source to send SDR."
+    ]
 
 
 def _rates(setup: InputSetup, signal: Signal, watched: Watched) -> list[str]:

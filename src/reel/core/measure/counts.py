@@ -6,6 +6,7 @@ from enum import StrEnum
 from fractions import Fraction
 
 from reel.core.media.digest import SentFacts
+from reel.core.signal import Transfer
 
 # As many stretches are kept by place; later ones are counted all the same.
 MAX_STRETCHES = 200
@@ -97,7 +98,7 @@ class Counts:
     what else there is to say. `began_late_ms` is how long after the instant at which several takes were to begin
     together this one did; None where it rolled alone. `tracks` are those of the file, in its order. `sent` are the
     packets that were written where it was recorded as it was sent, None for others, whose `written` are what the
-    encoders gave.
+    encoders gave. `transfer` is how the light of the first input's pictures was coded, of any of them.
     """
 
     ticks: int = 0
@@ -111,6 +112,7 @@ class Counts:
     tracks: tuple[TrackCounts, ...] = ()
     sent: SentFacts | None = None
     written: SentFacts | None = None
+    transfer: Transfer = Transfer.BT709
 
     @property
     def lost(self) -> int:

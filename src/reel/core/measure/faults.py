@@ -7,7 +7,7 @@ from reel.core.measure.counts import Counts, LossCause, TrackCounts
 from reel.core.measure.examine import Appearance
 from reel.core.measure.proofline import ProofLine, Verdict, count, line
 from reel.core.media.probe import SoundFacts, VideoFacts
-from reel.core.signal import length_label, rate_label, timecode
+from reel.core.signal import Transfer, length_label, rate_label, timecode
 
 # A file whose pictures change less often than this part of its rate holds another rate than it says.
 DISTINCT_PART = Fraction(6, 10)
@@ -34,6 +34,22 @@ def gone(plan: FilePlan, counts: Counts) -> list[ProofLine]:
             got,
             cause="The picture before stands in its place: it is a repeat, and not what was shown.",
             todo="Look at the device, its cable and its power.",
+        )
+    ]
+
+
+def light(counts: Counts) -> list[ProofLine]:
+    """Say that what arrived has a high dynamic range; nothing where it has not."""
+    if counts.transfer is Transfer.BT709:
+        return []
+    return [
+        line(
+            "Arriving transfer",
+            Transfer.BT709.value,
+            counts.transfer.value,
+            cause="What came with a high dynamic range was recorded as BT.709 without being converted: "
+            "it looks grey and flat.",
+            todo="Set the source to send SDR.",
         )
     ]
 

@@ -7,7 +7,7 @@ from itertools import zip_longest
 from reel.core.file import Expectations, FilePlan, expectations
 from reel.core.measure.counts import Counts, LossCause
 from reel.core.measure.examine import Appearance, Spans
-from reel.core.measure.faults import distinct, gone
+from reel.core.measure.faults import distinct, gone, light
 from reel.core.measure.proofline import MOST_PLACES, Proof, ProofLine, Verdict, count, line, named
 from reel.core.measure.soundproof import inputs, sound, sound_file
 from reel.core.media.digest import SentFacts
@@ -52,6 +52,7 @@ def prove(
         lines += _frames(plan, facts.video, counts)
         lines += _together(plan, counts)
         lines += gone(plan, counts)
+        lines += light(counts)
         if seen is not None:
             lines += looks(plan, facts.video, seen)
     lines += sound(plan, asked, facts, counts)

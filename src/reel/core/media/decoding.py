@@ -13,7 +13,7 @@ from av.stream import Disposition
 
 from reel.core.errors import BadValueError
 from reel.core.media.errors import BROKEN, reason_of
-from reel.core.media.framing import frame_matrix, frame_range
+from reel.core.media.framing import frame_matrix, frame_range, frame_transfer
 from reel.core.media.normal import Normal
 from reel.core.signal import NS, Arrived, FloatArray, InputError, Mode, Samples, Scan, Signal, SoundFormat
 from reel.core.signal.mode import MAX_RATE
@@ -88,6 +88,7 @@ def frame_signal(frame: av.VideoFrame, stream: av.VideoStream, name: str) -> Sig
         pixels=frame.format.name,
         matrix=frame_matrix(frame),
         range=frame_range(frame),
+        transfer=frame_transfer(frame),
         pixel_aspect=1 / aspect if turned else aspect,
     )
 

@@ -6,18 +6,24 @@ import av
 import av.filter
 
 from reel.core.frame import Piece, Placed, Quarter, Scaler
-from reel.core.signal import Matrix, Range, Signal, assumed_matrix
+from reel.core.signal import Matrix, Range, Signal, Transfer, assumed_matrix
 
 # ITU-T H.273, table 4 (matrix coefficients): 5 and 6 are the two variants of BT.601, 9 is BT.2020 non-constant.
 _MATRICES = {1: Matrix.BT709, 5: Matrix.BT601, 6: Matrix.BT601, 9: Matrix.BT2020}
 MATRIX_CODES = {Matrix.BT709: 1, Matrix.BT601: 6, Matrix.BT2020: 9}
 RANGE_CODES = {Range.LIMITED: 1, Range.FULL: 2}  # AVCOL_RANGE_MPEG, AVCOL_RANGE_JPEG
+_TRANSFERS = {16: Transfer.PQ, 18: Transfer.HLG}  # ITU-T H.273, table 3
 _SCALE_MATRIX = {Matrix.BT601: "bt601", Matrix.BT709: "bt709", Matrix.BT2020: "bt2020"}
 
 
 def frame_matrix(frame: av.VideoFrame) -> Matrix:
     """Read a frame's colour matrix; an untagged one is taken by its height."""
     return _MATRICES.get(frame.colorspace, assumed_matrix(frame.height))
+
+
+def frame_transfer(frame: av.VideoFrame) -> Transfer:
+    """Read how a frame's light is coded; what is neither PQ nor HLG is shown as BT.709 is."""
+    return _TRANSFERS.get(frame.color_trc, Transfer.BT709)
 
 
 def frame_range(frame: av.VideoFrame) -> Range:

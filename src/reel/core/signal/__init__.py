@@ -18,7 +18,7 @@ from reel.core.signal.arrival import (
 )
 from reel.core.signal.gathered import Gathered
 from reel.core.signal.mode import Mode, Scan, rate_label
-from reel.core.signal.pixel import PIXEL_FORMATS, Matrix, PixelFormat, Range, assumed_matrix, pixel_format
+from reel.core.signal.pixel import PIXEL_FORMATS, Matrix, PixelFormat, Range, Transfer, assumed_matrix, pixel_format
 from reel.core.signal.ticks import NS, Placement, Segment, Ticks, place_samples, tick_to_sample
 from reel.core.signal.timecode import length_label, timecode
 
@@ -47,6 +47,7 @@ __all__ = [
     "Signal",
     "SoundFormat",
     "Ticks",
+    "Transfer",
     "assumed_matrix",
     "length_label",
     "mended",

@@ -12,7 +12,7 @@ import numpy.typing as npt
 
 from reel.core.errors import ReelError
 from reel.core.signal.mode import Mode
-from reel.core.signal.pixel import Matrix, Range, pixel_format
+from reel.core.signal.pixel import Matrix, Range, Transfer, pixel_format
 
 FloatArray: TypeAlias = npt.NDArray[np.float32]
 # 24 dB over full scale: a sample beyond that is no sound, but a fault of whoever sends it.
@@ -50,6 +50,7 @@ class Signal:
     pixels: str = "yuv420p"
     matrix: Matrix = Matrix.BT709
     range: Range = Range.LIMITED
+    transfer: Transfer = Transfer.BT709
     pixel_aspect: Fraction = Fraction(1)
     top_first: bool = True
 

@@ -14,6 +14,14 @@ class Matrix(StrEnum):
     BT2020 = "2020"
 
 
+class Transfer(StrEnum):
+    """How light becomes code values: as ITU-R BT.709 has it, or for a high dynamic range as BT.2100 does (PQ, HLG)."""
+
+    BT709 = "709"
+    PQ = "PQ"
+    HLG = "HLG"
+
+
 class Range(StrEnum):
     """Limited is 16-235 in 8 bit, full is 0-255 (ITU-R BT.709, ITU-T H.273)."""
 

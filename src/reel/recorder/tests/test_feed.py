@@ -9,7 +9,7 @@ import numpy as np
 
 from reel.core.file import ConstantQuality, Container, Recipe
 from reel.core.line.tests.rigs import feed
-from reel.core.measure import prove
+from reel.core.measure import Watched, contradictions, prove
 from reel.core.media import Shelf, probe
 from reel.core.media.tests.clips import plan, write_clip
 from reel.core.media.tests.test_files import FolderTestCase
@@ -108,11 +108,13 @@ def in_palette(frame):
 class ForeignFeedTests(FolderTestCase):
     """Files as other makers write them: each is recorded right, or refused in a sentence."""
 
-    def write(self, name, codec, pixels, *, frames=FRAMES, size=(WIDTH, HEIGHT), times=None, sound=None, form=None):
+    def write(self, name, codec, pixels, *, frames=FRAMES, size=(WIDTH, HEIGHT), times=None, sound=None, form=None,
+              transfer=2):  # fmt: skip
         path = self.folder / name
         with av.open(str(path), "w", format=form) as container:
             stream = container.add_stream(codec, rate=20)
             stream.width, stream.height, stream.pix_fmt = *size, pixels
+            stream.codec_context.color_trc = transfer
             stream.codec_context.time_base = Fraction(1, 20 if codec == "mpeg2video" else 1000)
             heard = container.add_stream(sound, rate=44_100, layout="mono") if sound else None
             for number in range(frames):
@@ -157,6 +159,17 @@ class ForeignFeedTests(FolderTestCase):
         for got, main in zip(colours, range(3), strict=True):
             self.assertEqual(int(got.argmax()), main, f"{name}: {colours}")
             self.assertGreater(got[main] - sorted(got)[1], tolerance, f"{name}: {colours}")
+
+    def test_a_high_dynamic_range_is_said_on_the_page_and_in_the_proof(self):
+        for code, name in ((16, "PQ"), (18, "HLG")):
+            path = self.write(f"{name}.mkv", "libx264", "yuv420p10le", transfer=code)
+            take = self.roll(path.name)
+            proof = prove(plan(Mode.parse("96x64p20")), facts=probe(take.path), counts=take.counts)
+            (said,) = [line for line in proof.differing if line.label == "Arriving transfer"]
+            self.assertEqual((said.asked, said.got, bool(said.todo)), ("709", name, True))
+            signal = FileFeed(path, start_ns=0).signal
+            (sentence,) = contradictions(feed(path.name).picture, signal, Watched(per_s=20.0, distinct_per_s=20.0))
+            self.assertIn(f"high dynamic range ({name})", sentence)
 
     def test_every_pixel_format_is_recorded_in_its_colours(self):
         for pixels in RAW_FORMATS:
