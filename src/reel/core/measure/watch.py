@@ -8,7 +8,7 @@ import numpy as np
 from reel.core.measure.endless import holds_itself
 from reel.core.measure.fields import AROUND, field_lines, field_phase
 from reel.core.measure.look import Luma, Movement, Stillness, is_black, is_snow, lines_of
-from reel.core.media.planes import luma_of
+from reel.core.media.planes import chroma_of, luma_of
 from reel.core.signal import NS, Picture
 
 # Rates and jitter are taken over the last two seconds.
@@ -57,6 +57,7 @@ class Watch:
         self._reads_screen = reads_screen
         self._arrivals: deque[tuple[int, bool | None]] = deque()
         self._movement, self._stillness = Movement(), Stillness()
+        self._colours: Movement | None = None
         self._field_lines: Luma | None = None
         self._sequence = 0
         self._phases: deque[float] = deque(maxlen=12)
@@ -79,6 +80,10 @@ class Watch:
         luma, at_ns = luma_of(picture.frame), picture.at_ns
         lines, before = lines_of(luma), self._movement.before
         is_new, moved = self._movement.follow(lines)
+        if is_new:
+            self._colours = None
+        elif self._has_recoloured(picture):
+            is_new = moved = True
         if moved:
             self._changed_ns = at_ns
         if is_black(lines):
@@ -95,6 +100,19 @@ class Watch:
             self._stillness.follow(lines, at_ns)
         self._look_at_fields(luma, top_first)
         self._seen, self._sequence = self._seen + 1, picture.sequence
+
+    def _has_recoloured(self, picture: Picture) -> bool:
+        """Say whether the colours of a picture changed whose luma did not; the first of such pictures is what others
+        are held against.
+        """
+        colours = chroma_of(picture.frame)
+        if colours is None:
+            return False
+        if self._colours is None:
+            self._colours = Movement()
+            self._colours.follow(lines_of(colours))
+            return False
+        return any(self._colours.follow(lines_of(colours)))
 
     def _look_deeper(self, before: Luma, lines: Luma, luma: Luma, at_ns: int) -> None:
         """Do now and then what takes longer: seek snow, and the picture in itself."""

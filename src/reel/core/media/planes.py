@@ -36,7 +36,13 @@ def luma_of(frame: av.VideoFrame) -> npt.NDArray[np.uint8]:
 
 
 def chroma_of(frame: av.VideoFrame) -> npt.NDArray[np.uint8] | None:
-    """Give a planar frame's Cb beside its Cr in 8 bits; None where it has none, or not in planes."""
+    """Give a frame's Cb beside its Cr in 8 bits; None where it has none, or in another order than Reel knows."""
+    if frame.format.name in ("yuyv422", "nv12"):
+        plane, first = (frame.planes[0], 1) if frame.format.name == "yuyv422" else (frame.planes[1], 0)
+        step, width = (4, 2 * frame.width) if first else (2, frame.width)
+        samples: npt.NDArray[np.uint8] = np.frombuffer(cast(Any, plane), dtype=np.uint8)
+        lines = samples.reshape(-1, plane.line_size)[:, :width]
+        return np.concatenate((lines[:, first::step], lines[:, first + step // 2 :: step]), axis=1)
     if len(frame.planes) != 3 or not frame.format.name.startswith("yuv"):
         return None
     depth = pixel_format(frame.format.name).depth_bits

@@ -96,6 +96,23 @@ class WatchTests(unittest.TestCase):
         }
         self.for_each_noise(cases, lambda seen: self.assertLess(seen.still_s, 1.7))
 
+    def test_colour_alone_that_moves_is_not_frozen(self):
+        for pixels in ("yuv420p", "yuv422p10le", "nv12", "yuyv422"):
+            still, moving = Watch(), Watch()
+            for number in range(31):
+                planes = np.full((HEIGHT * 3 // 2, WIDTH), 128, dtype=np.uint8)
+                still.look(
+                    shown(av.VideoFrame.from_ndarray(planes, format="yuv420p").reformat(format=pixels), number, 10)
+                )
+                planes[HEIGHT : HEIGHT + HEIGHT // 4] = 100 + number % 2 * 40  # of Cb alone
+                moving.look(
+                    shown(av.VideoFrame.from_ndarray(planes, format="yuv420p").reformat(format=pixels), number, 10)
+                )
+            with self.subTest(pixels):
+                self.assertGreater(still.read(3 * NS).still_s, 2.5)
+                self.assertLess(moving.read(3 * NS).still_s, 0.3)
+                self.assertGreater(moving.read(3 * NS).distinct_per_s, 8)
+
     def test_only_black_is_black(self):
         black = {"limited": lambda n: flat(16), "full": lambda n: flat(0)}
         self.for_each_noise(black, lambda seen: self.assertGreater(seen.black_s, 2.5))
