@@ -1,5 +1,6 @@
 """A feed from the network, as an input: it connects, decodes and stamps on a thread of its own."""
 
+import errno
 import socket
 import threading
 from collections import deque
@@ -208,7 +209,8 @@ class StreamFeed:
         except av.error.InvalidDataError:
             reason = "sends something that can't be played as a feed"
         except BROKEN as error:
-            reason = f"can't be reached ({reason_of(error)})"
+            was_called = self._listen and self._packets is None and getattr(error, "errno", None) == errno.EIO
+            reason = "was called, and no stream came" if was_called else f"can't be reached ({reason_of(error)})"
         self._error = InputError(self._name, reason)
 
     def _fail(self, error: ReelError) -> None:
@@ -220,7 +222,8 @@ class StreamFeed:
         if scheme == "rtsp":
             options["rtsp_transport"] = "tcp"
         if self._listen:
-            options |= {"listen": "1"}
+            # who calls and says nothing is hung up on, so that the port is free for the sender; libavformat wants µs
+            options |= {"listen": "1", "rw_timeout": str(round((SILENCE_S + 1) * 1_000_000))}
         connect_s = LISTEN_S if self._listen else CONNECT_S
         return av.open(self._address, options=options, timeout=(connect_s, SILENCE_S))
 
