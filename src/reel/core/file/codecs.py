@@ -3,6 +3,7 @@
 What an encoder was found to take was tried with the libraries that ship in PyAV 18.1 (FFmpeg 8).
 """
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
@@ -71,13 +72,22 @@ class Stored:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Profile:
-    """A profile that is chosen, since it says how many bits there are: its name, its option, `bits_per_pixel` about."""
+    """A profile that is chosen, since it says how many bits there are: its name and its option.
+
+    `block_bits` are (blocks, bits): a picture of at most so many blocks of 16×16 pixels takes so many bits for each;
+    the last holds for all that are larger.
+    """
 
     name: str
     options: Mapping[str, str]
     stored: Mapping[tuple[Chroma, int], Stored]
-    bits_per_pixel: Fraction
+    block_bits: tuple[tuple[int, int], ...]
     says: str
+
+    def picture_bits(self, width_px: int, height_px: int) -> int:
+        """Give the bits of a picture."""
+        blocks = math.ceil(width_px / 16) * math.ceil(height_px / 16)
+        return blocks * next((bits for most, bits in self.block_bits if blocks <= most), self.block_bits[-1][1])
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -180,6 +190,13 @@ _VPX = tuple(
     Effort(name=f"speed {number}", options={"deadline": "realtime", "cpu-used": str(number), "row-mt": "1"})
     for number in (8, 7, 6, 5)
 )
+
+
+def _prores(*bits: int) -> tuple[tuple[int, int], ...]:
+    """Give ProRes' bits for a block, in pictures up to 720×576, 960×720, 1440×1080 and larger."""
+    return tuple(zip((1620, 2700, 6075, 9216), bits, strict=True))
+
+
 _JPEG_TABLES = "2 can hardly be told from the source, 8 shows blocks."
 _ALL_RATES = (
     RateKind.QUALITY,
@@ -314,27 +331,27 @@ CODECS: dict[VideoCodec, CodecFacts] = {
         reads_as="prores",
         says="Every picture stands alone, 10 bits, 4:2:2: editors work with it at once. Big, and much work here.",
         rates=(RateKind.PROFILE,),
-        # SMPTE RDD 36; bits as its authors' table of target data rates has them for 1920×1080 at 29.97 a second
+        # SMPTE RDD 36; bits as libavcodec's encoder spends them
         profiles=(
             Profile(
                 name="422 LT",
                 options={"profile": "lt"},
                 stored={(Chroma.C422, 10): Stored(pixels="yuv422p10le", profile="LT")},
-                bits_per_pixel=Fraction(164, 100),
+                block_bits=_prores(720, 560, 490, 440),
                 says="About 100 Mb/s at 1080p 30.",
             ),
             Profile(
                 name="422",
                 options={"profile": "standard"},
                 stored={(Chroma.C422, 10): Stored(pixels="yuv422p10le", profile="Standard")},
-                bits_per_pixel=Fraction(237, 100),
+                block_bits=_prores(1050, 808, 710, 632),
                 says="About 147 Mb/s at 1080p 30.",
             ),
             Profile(
                 name="422 HQ",
                 options={"profile": "hq"},
                 stored={(Chroma.C422, 10): Stored(pixels="yuv422p10le", profile="HQ")},
-                bits_per_pixel=Fraction(354, 100),
+                block_bits=_prores(1566, 1216, 1070, 950),
                 says="About 220 Mb/s at 1080p 30.",
             ),
         ),
@@ -354,21 +371,21 @@ CODECS: dict[VideoCodec, CodecFacts] = {
                 name="SQ",
                 options={"profile": "dnxhr_sq"},
                 stored={(Chroma.C422, 8): Stored(pixels="yuv422p", profile="DNXHR SQ")},
-                bits_per_pixel=Fraction(234, 100),
+                block_bits=((0, 599),),
                 says="About 145 Mb/s at 1080p 30.",
             ),
             Profile(
                 name="HQ",
                 options={"profile": "dnxhr_hq"},
                 stored={(Chroma.C422, 8): Stored(pixels="yuv422p", profile="DNXHR HQ")},
-                bits_per_pixel=Fraction(354, 100),
+                block_bits=((0, 906),),
                 says="About 220 Mb/s at 1080p 30.",
             ),
             Profile(
                 name="HQX",
                 options={"profile": "dnxhr_hqx"},
                 stored={(Chroma.C422, 10): Stored(pixels="yuv422p10le", profile="DNXHR HQX")},
-                bits_per_pixel=Fraction(354, 100),
+                block_bits=((0, 906),),
                 says="As HQ, with 10 bits.",
             ),
         ),

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from statistics import median
 
+from reel.core.file.containers import Container
 from reel.core.file.plan import FilePlan
 from reel.core.file.recipe import SOUND_FILE_BITS, Recipe
 
@@ -73,7 +74,8 @@ def forecast(plan: FilePlan, measured: Measured | None = None, picture_bits: flo
     beside_bps = len(plan.sound_files) * recipe.sound_rate_hz * recipe.sound_channels * SOUND_FILE_BITS
     picture_bps = None if recipe.as_sent else recipe.rate.target_bps or _profile_bps(plan)
     if picture_bps is not None:
-        return Forecast(total_bps=picture_bps + heard_bps + beside_bps, picture_bps=picture_bps, lapse=plan.lapse)
+        total_bps = _in_container(plan, picture_bps + heard_bps) + beside_bps
+        return Forecast(total_bps=total_bps, picture_bps=picture_bps, lapse=plan.lapse)
     if measured is not None:
         can_tell = not plan.tracks or (recipe.sound_facts.bitrates_bps and not recipe.as_sent)
         return Forecast(
@@ -85,9 +87,22 @@ def forecast(plan: FilePlan, measured: Measured | None = None, picture_bits: flo
     if picture_bits is None or recipe.as_sent:
         return None
     picture_bps = round(picture_bits * plan.frame.rate)
-    return Forecast(
-        total_bps=picture_bps + heard_bps + beside_bps, picture_bps=picture_bps, lapse=plan.lapse, estimated=True
-    )
+    total_bps = _in_container(plan, picture_bps + heard_bps) + beside_bps
+    return Forecast(total_bps=total_bps, picture_bps=picture_bps, lapse=plan.lapse, estimated=True)
+
+
+# MPEG-TS (ISO/IEC 13818-1): packets of 188 bytes carry 184; each picture and each block of sound begins one with a
+# header, and fills its last one up, half of it on average; tables and clocks come ten times a second.
+_TS_PACKET, _TS_CARRIES, _TS_PICTURE, _TS_BLOCK, _TS_TABLES = 188, 184, 27 + 92, 14 + 92, 22 * 188
+
+
+def _in_container(plan: FilePlan, streams_bps: int) -> int:
+    """Give the bits a second of a file whose streams have so many; only MPEG-TS adds what counts."""
+    if plan.recipe.container is not Container.TS:
+        return streams_bps
+    blocks = len(plan.tracks) * Fraction(plan.recipe.sound_rate_hz, plan.recipe.sound_facts.block)
+    added = plan.frame.rate * _TS_PICTURE + blocks * _TS_BLOCK + _TS_TABLES
+    return round(Fraction(_TS_PACKET, _TS_CARRIES) * streams_bps + 8 * added)
 
 
 def sound_bps(recipe: Recipe) -> int:
@@ -99,4 +114,4 @@ def sound_bps(recipe: Recipe) -> int:
 def _profile_bps(plan: FilePlan) -> int | None:
     profile = plan.recipe.codec_facts.profile(plan.recipe.profile)
     frame = plan.frame
-    return round(profile.bits_per_pixel * frame.width_px * frame.height_px * frame.rate) if profile else None
+    return round(profile.picture_bits(frame.width_px, frame.height_px) * frame.rate) if profile else None

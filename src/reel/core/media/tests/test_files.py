@@ -14,7 +14,7 @@ from av.stream import Disposition
 from hypothesis import given
 from hypothesis import strategies as st
 
-from reel.core.file import ConstantBitrate, ConstantQuality, Container
+from reel.core.file import ConstantBitrate, ConstantQuality, Container, Draft, FilePlan, VideoCodec, forecast, mend
 from reel.core.media import MediaError, PartWriter, measure_rate, poster, probe, rewrap_to_mp4
 from reel.core.media.rate import STANDARD_RATES
 from reel.core.media.tests.clips import plan, write_clip
@@ -45,6 +45,36 @@ class RateTests(unittest.TestCase):
         facts = measure_rate(np.array([0, 33, 70, 99, 140, 161], dtype=np.int64), Fraction(1, 1000))
         self.assertFalse(facts.fixed)
         self.assertIsNone(measure_rate(np.array([5], dtype=np.int64), Fraction(1, 1000)))
+
+
+class SizeTests(FolderTestCase):
+    def test_what_a_profile_and_a_container_add_is_forecast_to_a_twentieth(self):
+        """Where a size is known before anything is measured: ProRes and DNxHR by their size, the packets of MPEG-TS."""
+        random = np.random.default_rng(1)
+        ground = random.integers(0, 64, (1200, 2000)).astype(np.uint8)
+        noise = random.normal(0, 0.1, (2, 48_000)).astype(np.float32)
+        low = ConstantBitrate(bitrate_bps=300_000)
+        for mode, frames, more in (
+            ("640x360p30", 4, {"codec": VideoCodec.PRORES, "profile": "422 LT", "container": Container.MOV}),
+            ("1280x720p30", 4, {"codec": VideoCodec.PRORES, "profile": "422 HQ", "container": Container.MOV}),
+            ("1280x720p30", 4, {"codec": VideoCodec.DNXHR, "profile": "SQ", "container": Container.MOV}),
+            ("320x180p30", 240, {"container": Container.TS, "rate": low, "sound_bitrate_bps": 96_000}),
+        ):
+            frame = Mode.parse(mode)
+            asked = FilePlan(recipe=mend(Draft(**more)), frame=frame, tracks=("Sound",) if frames > 30 else ())
+            path = self.folder / "a"
+            with PartWriter(path, asked) as writer:
+                for tick in range(frames):
+                    planes = np.full((frame.height_px * 3 // 2, frame.width_px), 128, np.uint8)
+                    shown = ground[tick : tick + frame.height_px, : frame.width_px]
+                    planes[: frame.height_px] = shown + (np.arange(frame.width_px) * 2 + tick * 4) % 90 + 40
+                    picture = av.VideoFrame.from_ndarray(planes, format="yuv420p")
+                    writer.write_picture(picture.reformat(format=asked.signal.pixels), tick)
+                    for track in range(len(asked.tracks)):
+                        writer.write_samples(track, noise[:, :1600])
+            came_to = path.stat().st_size * 8 / frames * 30
+            with self.subTest(mode, **more):
+                self.assertAlmostEqual(came_to / forecast(asked).total_bps, 1, delta=0.05)
 
 
 class WriterTests(FolderTestCase):
