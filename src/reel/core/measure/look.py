@@ -28,6 +28,7 @@ SNOW_ROUGH, SNOW_FLAT, SNOW_ALIKE = 18.0, 0.35, 0.2
 # Mean of the absolute values of what is spread normally, as a part of its standard deviation: √(2/π).
 _ABSOLUTE = 0.798
 _MEDIAN = 0.6745
+_SHARES = np.full(TILE_COLUMNS, 1 / _TILE, dtype=np.float32)
 
 
 def lines_of(luma: Luma) -> Luma:
@@ -50,16 +51,17 @@ def changed_part(before: Luma, lines: Luma) -> float:
     if not step.any():
         return 0.0
     means = _means(step)
-    most = float(np.abs(means).max())
-    noise = float(np.median(_means(np.abs(_some_rows(step))))) / _ABSOLUTE
+    sizes = np.abs(means)
+    most = float(sizes.max())
+    noise = _middle(_means(np.abs(_some_rows(step)))) / _ABSOLUTE
     white = noise / _TILE**0.5
-    if noise > MOST_NOISE or abs(float(np.median(means))) > FADE_STEPS:
+    if noise > MOST_NOISE or abs(_middle(means)) > FADE_STEPS:
         return 1.0
-    spread = max(white, float(np.median(np.abs(means))) / _MEDIAN)
+    spread = max(white, _middle(sizes) / _MEDIAN)
     least = max(LEAST_STEPS, SIGMAS * min(spread, CORRELATED * white))
     if most <= least:
         return 0.0
-    return float((np.abs(means) > least).mean())
+    return float((sizes > least).mean())
 
 
 class Movement:
@@ -116,10 +118,10 @@ def is_black(lines: Luma) -> bool:
         return False  # as most are not
     values = lines.astype(np.int16)
     means = _means(values)
-    level = float(np.median(means))
+    level = _middle(means)
     if level > BLACK_STEPS:
         return False
-    noise = float(np.median(_means(np.abs(_some_rows(values) - np.int16(round(level)))))) / _ABSOLUTE
+    noise = _middle(_means(np.abs(_some_rows(values) - np.int16(round(level))))) / _ABSOLUTE
     return noise < MOST_NOISE and float(means.max()) - level < max(BLACK_SPREAD, SIGMAS * noise / _TILE**0.5)
 
 
@@ -146,8 +148,11 @@ def _means(plane: npt.NDArray[np.int16] | npt.NDArray[np.float32]) -> Means:
     lines, columns = plane.shape
     rows = plane.reshape(lines // TILE_LINES, TILE_LINES, columns)
     down = (rows[:, 0] + rows[:, 1]) + (rows[:, 2] + rows[:, 3])
-    parts = down.reshape(down.shape[0], columns // TILE_COLUMNS, TILE_COLUMNS)
-    tiles = parts[:, :, 0] + parts[:, :, 4]
-    for place in (1, 2, 3, 5, 6, 7):
-        tiles = tiles + parts[:, :, place]
-    return tiles * np.float32(1 / _TILE)
+    means: Means = down.astype(np.float32).reshape(-1, TILE_COLUMNS) @ _SHARES
+    return means.reshape(down.shape[0], columns // TILE_COLUMNS)
+
+
+def _middle(values: Means) -> float:
+    """Give the median of every third value, which is as good as that of all and takes a third of the time."""
+    some = values.reshape(-1)[::3]
+    return float(np.partition(some, some.size // 2)[some.size // 2])

@@ -14,7 +14,8 @@ from reel.core.signal import NS, Picture
 # Rates and jitter are taken over the last two seconds.
 WINDOW_NS = 2 * NS
 # Two pictures in a row are looked at for fields out of so many; two moments lie in them when so large a part says so.
-FIELDS_EVERY, FIELDS_PART = 8, 0.3
+# Where none of the last looks found any, it is looked less often.
+FIELDS_EVERY, FIELDS_SELDOM, FIELDS_PART, FIELDS_LOOKS = 8, 32, 0.3, 12
 # Snow is looked for this often; it is expensive.
 SNOW_NS = NS // 2
 # Where a screen is read, the picture is sought in itself this often; found so many times in a row, it is endless.
@@ -60,7 +61,8 @@ class Watch:
         self._colours: Movement | None = None
         self._field_lines: Luma | None = None
         self._sequence = 0
-        self._phases: deque[float] = deque(maxlen=12)
+        self._phases: deque[float] = deque(maxlen=FIELDS_LOOKS)
+        self._fields_every = FIELDS_EVERY
         self._black_ns: int | None = None
         self._changed_ns: int | None = None
         self._snow_ns: int | None = None
@@ -127,7 +129,7 @@ class Watch:
 
     def _look_at_fields(self, luma: Luma, top_first: bool) -> None:
         """Look where between two pictures in a row the fields of the first lie."""
-        turn = self._seen % FIELDS_EVERY
+        turn = self._seen % self._fields_every
         if turn == 0:
             self._field_lines = field_lines(luma)
         elif turn == 1 and self._field_lines is not None:
@@ -136,6 +138,8 @@ class Watch:
                 phase = field_phase(self._field_lines, lines, top_first=top_first)
                 if phase is not None:
                     self._phases.append(phase)
+                    is_whole = len(self._phases) == FIELDS_LOOKS and max(map(abs, self._phases)) <= AROUND
+                    self._fields_every = FIELDS_SELDOM if is_whole else FIELDS_EVERY
             self._field_lines = None
 
     def read(self, now_ns: int) -> Watched:
