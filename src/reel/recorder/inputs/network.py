@@ -203,7 +203,8 @@ class StreamFeed:
             self._error = error
             return
         except av.error.ExitError:
-            reason = f"sent nothing for {SILENCE_S:.0f} s"
+            waited_s = CONNECT_S if self._packets is None else SILENCE_S
+            reason = f"sent nothing that can be played for {waited_s:.0f} s"
         except (av.error.HTTPClientError, av.error.HTTPError) as error:
             reason = _ANSWERS.get(type(error), "refuses the request")
         except av.error.InvalidDataError:

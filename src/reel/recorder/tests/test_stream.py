@@ -168,6 +168,14 @@ class StreamTests(unittest.TestCase):
             with self.subTest(said), self.assertRaises(InputError) as raised:
                 self.read(feed, 1)
             self.assertIn(said, str(raised.exception))
+        port, stop = free_port(), threading.Event()
+        noise = threading.Thread(target=self.send_noise, args=(port, stop))
+        noise.start()
+        self.addCleanup(noise.join)
+        self.addCleanup(stop.set)
+        with patch.object(network, "CONNECT_S", 2.0), self.assertRaises(InputError) as raised:
+            self.read(self.open(f"udp://127.0.0.1:{port}"), 1)
+        self.assertIn("nothing that can be played for 2 s", str(raised.exception))
         port = free_port()
         sender = self.send(f"tcp://127.0.0.1:{port}?listen=1", 0.7)
         await_listener(port)
@@ -210,6 +218,14 @@ class StreamTests(unittest.TestCase):
 
         threading.Thread(target=answer, daemon=True).start()
         return f"tcp://127.0.0.1:{server.getsockname()[1]}"
+
+    def send_noise(self, port, stop):
+        """Send what looks like a transport stream and holds nothing, until it is stopped."""
+        choose = random.Random(3)
+        with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as sender:
+            while not stop.wait(0.005):
+                packets = b"".join(b"\x47" + choose.randbytes(187) for _ in range(7))
+                sender.sendto(packets, ("127.0.0.1", port))
 
     def rubbish(self):
         return self.serve(bytes(range(256)) * 2000)
