@@ -153,8 +153,6 @@ class ContainerFacts:
         return self.why_not.get(codec, "its standard has no place for it")
 
 
-# What is whole is flushed, and nothing waits longer than a quarter of a second (in µs) for a track whose sound is late.
-_AT_ONCE = {"flush_packets": "1", "max_interleave_delta": "250000"}
 # Fragments of a quarter and clusters of a tenth of a second, each written and flushed when it is whole: what a killed
 # writer can lose. A slow encoder's first pictures are on the drive as soon as it gives them. The header is written with
 # the first fragment: before that the times of its samples are not known, and a killed writer would leave the first
@@ -162,10 +160,10 @@ _AT_ONCE = {"flush_packets": "1", "max_interleave_delta": "250000"}
 _FRAGMENTS = {
     "movflags": "+hybrid_fragmented+delay_moov",
     "frag_duration": "250000",
+    "flush_packets": "1",
     "use_editlist": "1",
-    **_AT_ONCE,
 }
-_CLUSTERS = {"cluster_time_limit": "100", **_AT_ONCE}
+_CLUSTERS = {"flush_packets": "1", "cluster_time_limit": "100"}
 _CLUSTER_HELD_S = Fraction(1, 2)
 _OLD = "hardly any program opens it there; MKV holds it"
 _MP4_VIDEO = (
@@ -240,7 +238,7 @@ CONTAINERS: dict[Container, ContainerFacts] = {
         says="Made for broadcast: loses least in a crash, and can be cut anywhere. Tracks have no names in it.",
         muxer="mpegts",
         suffix="ts",
-        options=_AT_ONCE,
+        options={"flush_packets": "1"},
         names_tracks=False,
         video=(VideoCodec.H264, VideoCodec.HEVC, VideoCodec.MPEG2),
         sound=(SoundCodec.AAC, SoundCodec.MP3, SoundCodec.AC3),

@@ -38,6 +38,6 @@ def crash_cost_s(plan: FilePlan, waiting: int = 0) -> Fraction | None:
         return None
     if plan.recipe.as_sent:
         return container.held_s
-    kept = encoder_settings(plan).b_frames if container.muxer in ("mp4", "mov") else 0
+    kept = encoder_settings(plan).b_frames + 1 if container.muxer in ("mp4", "mov") else 0
     picture_s = plan.lapse / plan.frame.rate
     return (held_pictures(plan) + kept + waiting + 1) * picture_s + max(container.held_s, picture_s)

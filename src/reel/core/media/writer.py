@@ -22,6 +22,8 @@ from reel.core.signal import FloatArray, SoundFormat
 os.environ.setdefault("SVT_LOG", "1")
 # ITU-T H.273: 1 is BT.709 for primaries and transfer, which pictures of every matrix here are shown by.
 _BT709 = 1
+# No picture waits longer in the muxer for sound that is late, in µs: until it is written a crash costs it.
+_LATE_SOUND = {"max_interleave_delta": "250000"}
 # Samples of a block for an encoder that takes any number.
 _BLOCK = 1024
 
@@ -39,13 +41,16 @@ class PartWriter:
         self._settings = encoder_settings(plan)
         container = self._recipe.container_facts
         # where a fragment's last picture may be a B-frame, so many are kept back: see `write_picture`
-        self._kept = self._settings.b_frames if container.muxer in ("mp4", "mov") else 0
+        self._is_mov = container.muxer in ("mp4", "mov")
+        self._kept = self._settings.b_frames if self._is_mov else 0
+        self._before: av.Packet[av.VideoStream] | None = None
         self._tail: deque[tuple[av.VideoFrame, int]] = deque()
         self._closed = False
         self.disk_s = 0.0
         self._files = SoundFilesBeside(path, plan)
         try:
-            self._container = av.open(str(path), "w", format=container.muxer, options=dict(container.options))
+            options = {**container.options, **(_LATE_SOUND if container.survives else {})}
+            self._container = av.open(str(path), "w", format=container.muxer, options=options)
         except BROKEN as error:
             self._files.close()
             raise MediaError(path, f"could not be opened for writing ({reason_of(error)})") from error
@@ -132,14 +137,37 @@ class PartWriter:
     def _mux(self, stream: av.VideoStream | av.AudioStream, frame: av.VideoFrame | av.AudioFrame | None) -> None:
         try:
             for packet in stream.encode(frame):  # type: ignore[arg-type]  # the union is narrowed by the caller
-                if stream is self._video and self._picture_ticks:
-                    packet.duration = self._picture_ticks
                 self._sums[stream.index].add(bytes(packet))
-                began_s = time.perf_counter()
-                self._container.mux(packet)
-                self.disk_s += time.perf_counter() - began_s
+                if stream is not self._video:
+                    self._write(packet)
+                else:
+                    self._write_picture_packet(packet)
+            if frame is None and stream is self._video and self._before is not None:
+                self._write(self._before)
         except BROKEN as error:
             raise MediaError(self._path, f"could not be written ({reason_of(error)})") from error
+
+    def _write_picture_packet(self, packet: "av.Packet[av.VideoStream]") -> None:
+        """Write a picture's packet, in MP4 and MOV the one before it.
+
+        libavformat's mov muxer takes the length of a fragment's last packet as the packet says it, and where a picture
+        is missing behind it that is longer than a picture's: it is known when the next one comes.
+        """
+        if self._picture_ticks:
+            packet.duration = self._picture_ticks
+        if not self._is_mov:
+            self._write(packet)
+            return
+        before, self._before = self._before, packet
+        if before is not None:
+            if packet.dts is not None and before.dts is not None:
+                before.duration = max(1, packet.dts - before.dts)
+            self._write(before)
+
+    def _write(self, packet: "av.Packet[av.VideoStream] | av.Packet[av.AudioStream]") -> None:
+        began_s = time.perf_counter()
+        self._container.mux(packet)
+        self.disk_s += time.perf_counter() - began_s
 
     def _write_track(self, track: "_Track", data: FloatArray | None) -> None:
         """Encode what fills blocks of the encoder's size; None encodes the rest and drains it."""
