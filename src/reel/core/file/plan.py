@@ -108,7 +108,7 @@ class FilePlan:
             raise BadValueError("Frame", frame.size_label, limit)
         if codec.picture_rates and (self.as_it_comes or frame.rate not in codec.picture_rates):
             known = ", ".join(rate_label(rate) for rate in codec.picture_rates)
-            asked = "as it comes" if self.as_it_comes else rate_label(frame.rate)
+            asked = "a variable rate" if self.as_it_comes else rate_label(frame.rate)
             raise BadValueError("Rate", asked, f"{codec.label} takes {known} pictures a second, fixed")
         if not codec.levels:
             return

@@ -99,10 +99,12 @@ class VariableBitrate(RateControl):
     def __post_init__(self) -> None:
         self.check_kind()
         _check_bitrate("Video bitrate", self.bitrate_bps)
-        _check_bitrate("Most bitrate", self.most_bps)
+        _check_bitrate("Maximum bitrate", self.most_bps)
         if self.most_bps < self.bitrate_bps:
             raise BadValueError(
-                "Most bitrate", _megabits(self.most_bps), f"it is at least the average, {_megabits(self.bitrate_bps)}"
+                "Maximum bitrate",
+                _megabits(self.most_bps),
+                f"it is at least the average, {_megabits(self.bitrate_bps)}",
             )
 
     @property

@@ -129,7 +129,7 @@ class Draft:
         if (self.chroma, self.bits) not in forms:
             held = ", ".join(samples_label(*form) for form in forms)
             what = " ".join((codec.label, *([self.profile] if self.profile else [])))
-            yield MismatchError("chroma", "Samples", self.samples, f"{what} holds {held}")
+            yield MismatchError("chroma", "Chroma and bit depth", self.samples, f"{what} holds {held}")
         if self.matrix not in codec.matrices:
             yield MismatchError("matrix", "Matrix", self.matrix, f"{codec.label} is always {', '.join(codec.matrices)}")
         if self.range not in codec.ranges:
@@ -155,7 +155,7 @@ class Draft:
 
     def _named_mismatches(self, codec: CodecFacts) -> Iterator[MismatchError]:
         for field, thing, asked, known, is_chosen in (
-            ("effort", "Effort", self.effort, [effort.name for effort in codec.efforts], True),
+            ("effort", "Encoder speed", self.effort, [effort.name for effort in codec.efforts], True),
             ("profile", "Profile", self.profile, [profile.name for profile in codec.profiles], True),
             ("tune", "Tune", self.tune, list(codec.tunes), False),
             ("level", "Level", self.level, codec.level_names, False),

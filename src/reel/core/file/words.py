@@ -10,13 +10,13 @@ def lines(recipe: Draft) -> dict[str, str]:
     own = "the effort's own"
     return {
         "Container": recipe.container_facts.label,
-        "As sent": "yes" if recipe.as_sent else "no",
+        "Stream copy": "yes" if recipe.as_sent else "no",
         "Codec": " ".join(part for part in (codec.label, recipe.profile) if part),
         "Rate control": recipe.rate.label or "by its profile",
-        "Effort": recipe.effort or "–",
+        "Encoder speed": recipe.effort or "–",
         "Samples": recipe.samples,
         "Matrix, range": f"{recipe.matrix} {recipe.range}",
-        "Keyframe every": f"{float(recipe.keyframe_s):g} s" if has_gaps else "picture",
+        "Keyframe interval": f"{float(recipe.keyframe_s):g} s" if has_gaps else "picture",
         "B-frames": (own if recipe.b_frames is None else str(recipe.b_frames)) if codec.most_b_frames else "–",
         "Look-ahead": (own if recipe.lookahead is None else str(recipe.lookahead)) if codec.most_lookahead else "–",
         "Tune": recipe.tune or "–",

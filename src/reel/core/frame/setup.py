@@ -59,7 +59,7 @@ class FrameSetup:
             limit = f"both sides are even, at least {MIN_PX} px and no more than {MAX_PX[0]}×{MAX_PX[1]} in all"
             raise BadValueError("Frame size", mode.size_label, limit)
         if not COLOUR.match(self.ground):
-            raise BadValueError("Ground", self.ground, "it is a colour like #1f2a24")
+            raise BadValueError("Background", self.ground, "it is a colour like #1f2a24")
         if not 1 <= len(self.arrangements) <= MAX_ARRANGEMENTS:
             raise BadValueError("Arrangements", len(self.arrangements), f"there are 1 to {MAX_ARRANGEMENTS}")
 

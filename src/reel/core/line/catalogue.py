@@ -312,7 +312,7 @@ _RECORDERS: tuple[Hop, ...] = (
     ),
     OwnRecorder(
         key="developer-link",
-        name="Developer link",
+        name="Paired link",
         plugs_in=(Connector.PAIRED,),
         record_options=(
             RecordOption(longer_px=1000, rate=36, bitrate_bps=10_000_000),

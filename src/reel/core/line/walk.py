@@ -205,7 +205,7 @@ def _frame_stage(setup: RigSetup, framed: Signal, way: Travel, comes: Signal | N
     return Stage(
         key="frame",
         fact=frame.mode.size_label,
-        detail=f"{fits}, {'as it comes' if frame.as_it_comes else rate_label(frame.mode.rate)}",
+        detail=f"{fits}, {'variable rate' if frame.as_it_comes else rate_label(frame.mode.rate)}",
         rate_bps=None if way.block else _rate(framed),
         losses=_framing_losses(comes, framed, setup),
     )

@@ -121,7 +121,7 @@ def _level(asked: Expectations, video: VideoFacts) -> ProofLine | None:
 
 
 def _rate(plan: FilePlan, rate: RateFacts | None) -> ProofLine:
-    asked = "as it comes" if plan.as_it_comes else f"{_exact(plan.frame.rate)} fixed"
+    asked = "variable" if plan.as_it_comes else f"{_exact(plan.frame.rate)} fixed"
     if rate is not None and plan.as_it_comes:
         got = f"{rate_label(rate.rate)} {'fixed' if rate.fixed else 'on average'}"
         return ProofLine(label="Rate", asked=asked, got=got, verdict=Verdict.NOTED)
@@ -257,7 +257,7 @@ def _against_losses(missing: int, counts: Counts) -> str:
     """Say what helps most against the losses of a take."""
     causes = [stretch.cause for stretch in counts.stretches for _ in range(stretch.ticks)]
     if counts.lost_encoder and counts.lost_encoder >= counts.lost_before:
-        return "Take a lighter effort, a smaller frame or a lower rate in File and Frame."
+        return "Choose a faster encoder speed, a smaller frame or a lower rate in File and Frame."
     if causes and causes.count(LossCause.NO_SIGNAL) * 2 >= len(causes):
         return "Look at the device and its cable: Path says where the signal ends."
     return "Close other programs, or take an arriving mode with fewer bits." if counts.lost_before else ""
@@ -291,7 +291,11 @@ def _steps(plan: FilePlan, missing: int, counts: Counts) -> str:
     unplaced = counts.lost_before - lost[LossCause.NO_SIGNAL] - lost[LossCause.SKIPPED]
     at_encoder = min(missing, counts.lost_encoder)
     words = [
-        (at_encoder, LossCause.ENCODER, "at the encoder, which fell behind: choose a lighter effort, size or rate"),
+        (
+            at_encoder,
+            LossCause.ENCODER,
+            "at the encoder, which fell behind: choose a faster encoder speed, a smaller size or a lower rate",
+        ),
         (lost[LossCause.NO_SIGNAL], LossCause.NO_SIGNAL, "while no picture came: the one before stands in the file"),
         (
             lost[LossCause.SKIPPED] + unplaced,

@@ -49,11 +49,11 @@ class Proof:
 
     @property
     def summary(self) -> str:
-        """The proof in a sentence: `12 of 14 as asked, 2 differ.`"""
+        """The proof in a sentence: `12 of 14 checks passed, 2 differ.`"""
         differing, asked = len(self.differing), self.asked_count
         if not differing:
-            return f"All {asked} as asked."
-        return f"{asked - differing} of {asked} as asked, {differing} differ{'s' if differing == 1 else ''}."
+            return f"All {asked} checks passed."
+        return f"{asked - differing} of {asked} checks passed, {differing} differ{'s' if differing == 1 else ''}."
 
 
 def line(

@@ -49,7 +49,7 @@ class RollSetup:
     def __post_init__(self) -> None:
         for thing, value, least, most, unit in (
             ("Countdown", self.countdown_s, 0, COUNTDOWN_S, " s"),
-            ("Reach back", self.reach_back_s, 0, REACH_BACK_S, " s"),
+            ("Pre-record", self.reach_back_s, 0, REACH_BACK_S, " s"),
             ("Cut after", self.cut_after_s, 0, DAY_S, " s"),
             ("Cut at a size", self.cut_gb, 0, CUT_GB, " GB"),
             ("Without a signal", self.gone_s, 0, DAY_S, " s"),
@@ -70,7 +70,7 @@ class RollSetup:
             )
         if self.reach_back_s and (self.countdown_s or self.is_lapse):
             raise BadValueError(
-                "Reach back", f"{self.reach_back_s} s", "it goes with neither a countdown nor a time-lapse"
+                "Pre-record", f"{self.reach_back_s} s", "it goes with neither a countdown nor a time-lapse"
             )
 
     @property

@@ -71,7 +71,7 @@ def _warning(roll: RollStatus) -> str:
     """Say what will go wrong before it does, with the one thing that helps most."""
     if roll.full_in_s is not None:
         return f"The drive is full in {length(roll.full_in_s)}: make room, or cut"
-    helps = f"the effort “{roll.lighter}” in File" if roll.lighter else "a smaller frame or a lower rate"
+    helps = f"encoder speed “{roll.lighter}” in File" if roll.lighter else "a smaller frame or a lower rate"
     return {
         None: "",
         Behind.ENCODER: f"The encoder falls behind: {helps} keeps up better",

@@ -166,7 +166,7 @@ def undo_frame(rig: Rig, status: Status | None, *, again: bool = False) -> None:
     _refuse_rolling(rig, status)
     taken, given = (rig.frames_after, rig.frames_before) if again else (rig.frames_before, rig.frames_after)
     if not taken:
-        raise RefusedError(f"There is nothing to {'do again' if again else 'take back'}.")
+        raise RefusedError(f"There is nothing to {'redo' if again else 'undo'}.")
     given.append(to_plain(rig.plan.frame))
     plan = replace(rig.plan, frame=from_plain(taken.pop(), FrameSetup))
     _store(rig, plan, status)

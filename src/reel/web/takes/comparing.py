@@ -10,7 +10,7 @@ MARK_WORDS = {
     MarkKind.HOLD: "on hold here",
     MarkKind.GONE: "the signal was gone",
     MarkKind.BACK: "the signal was back",
-    MarkKind.LIGHTER: "a lighter effort from here on",
+    MarkKind.LIGHTER: "a faster encoder speed from here on",
 }
 STILL_WORDS = (("first", "first picture"), ("hardest", "hardest second"), ("last", "last picture"))
 # The line of a proof that says how many frames are lost.
@@ -65,8 +65,8 @@ def _settings(take: Take) -> dict[str, str]:
     arrival = setup.picture.arrival
     return {
         "Frame": frame.mode.label,
-        "Rate": "as it comes" if frame.as_it_comes else "fixed",
-        "Arriving mode": arrival.offer or "as it comes",
+        "Rate": "variable" if frame.as_it_comes else "fixed",
+        "Arriving mode": arrival.offer or "auto",
         "Fields": arrival.deinterlace.value,
         **lines(setup.recipe),
         "Time-lapse": lapse_words(setup.roll) or "none",

@@ -59,25 +59,25 @@ class InputTests(StackTestCase):
         self.page.mouse.up()
 
     def take_all_back(self):
-        button = self.page.get_by_role("button", name="take back")
+        button = self.page.get_by_role("button", name="Undo")
         while button.is_enabled():
             with self.page.expect_response("**/undo/*"):
                 button.click()
-            expect(self.page.get_by_role("button", name="do again")).to_be_enabled()
+            expect(self.page.get_by_role("button", name="Redo")).to_be_enabled()
 
     def test_a_crop_by_handles_is_what_the_file_holds(self):
         page = self.page
         self.open(f"{CONSOLE}/frame")
-        self.drag("Cut off left", 120)
+        self.drag("Crop left", 120)
         expect(page.locator("#piece-crop_left")).not_to_have_value("0")
-        self.handle("Cut off left").focus()
+        self.handle("Crop left").focus()
         left = int(page.locator("#piece-crop_left").input_value())
         page.keyboard.press("ArrowRight")
         expect(page.locator("#piece-crop_left")).to_have_value(str(left + 1))
-        expect(self.handle("Cut off left")).to_have_attribute("aria-valuenow", str(left + 1))
+        expect(self.handle("Crop left")).to_have_attribute("aria-valuenow", str(left + 1))
         page.locator("#piece-crop_left").fill("321")  # and numbers move the handle
         page.locator("#piece-crop_left").blur()
-        expect(self.handle("Cut off left")).to_have_attribute("aria-valuenow", "321")
+        expect(self.handle("Crop left")).to_have_attribute("aria-valuenow", "321")
         expect(page.locator(".pieces")).to_contain_text("960")
         luma = self.picture(self.take(CONSOLE))
         lit = np.flatnonzero(luma.max(axis=0) > 40)
@@ -98,8 +98,8 @@ class InputTests(StackTestCase):
         expect(page.locator(".pieces tr.is-chosen")).to_contain_text("300")
         self.assertEqual(page.locator(".pieces tbody tr").last.inner_text(), first, "the other one stays as it was")
         page.get_by_text("Size, rate, ground").click()
-        page.get_by_label("Ground").fill("#ffffff")
-        page.locator("form", has=page.get_by_label("Ground")).get_by_role("button", name="Save").click()
+        page.get_by_label("Background").fill("#ffffff")
+        page.locator("form", has=page.get_by_label("Background")).get_by_role("button", name="Save").click()
         expect(page.locator("#framing")).to_be_visible()
         luma = self.picture(self.take(BENCH))
         self.assertGreater(luma[20:160, 100:1200].min(), 220, "the ground above them")
@@ -194,7 +194,7 @@ class InputTests(StackTestCase):
                 page.locator("#level-2").fill(level)
                 page.locator("#level-2").blur()
             expect(page.locator("#listen")).to_have_value(choice)
-            expect(page.get_by_role("heading", name="In step")).to_be_visible()
+            expect(page.get_by_role("heading", name="Sync")).to_be_visible()
         expect(said).to_be_hidden()
 
     def test_claps_say_how_far_the_microphones_are_off(self):
@@ -205,10 +205,10 @@ class InputTests(StackTestCase):
         page.wait_for_function("() => Alpine.store('live').rig?.heard")
         page.get_by_role("button", name="Test with Bench camera").click()
         expect(page.locator(".steps [role=status]")).to_contain_text("Clap now")
-        page.get_by_role("button", name="Bring all in step").click(timeout=60_000)
+        page.get_by_role("button", name="Apply delays").click(timeout=60_000)
         for place, delay_ms in ((2, 75), (3, 50)):
             expect(page.locator(f"#delay-{place}")).not_to_have_value("0")
             self.assertAlmostEqual(int(page.locator(f"#delay-{place}").input_value()), delay_ms, delta=5)
             expect(page.locator(f".step-row[data-place='{place}']")).to_contain_text("made up for")
         expect(page.locator("#delay-4")).to_have_value("0")
-        expect(page.get_by_role("button", name="Bring all in step")).to_be_hidden()
+        expect(page.get_by_role("button", name="Apply delays")).to_be_hidden()

@@ -59,7 +59,7 @@ class RollingTests(StackTestCase):
         addresses = []
         for effort in ("superfast", "ultrafast"):
             self.open("Potting bench, camera", "File")
-            page.get_by_label("Effort").select_option(effort)
+            page.get_by_label("Encoder speed").select_option(effort)
             page.get_by_role("button", name="Save").click()
             page.wait_for_load_state()
             page.locator(".stage-title", has_text="Roll").click()
@@ -73,7 +73,7 @@ class RollingTests(StackTestCase):
         expect(page.get_by_role("button", name="Keep as take")).to_be_visible()
         page.get_by_label("The other").select_option(index=0)
         page.get_by_role("button", name="Side by side").click()
-        expect(page.locator("main")).to_contain_text(re.compile(r"Effort\s*ultrafast\s*superfast"))
+        expect(page.locator("main")).to_contain_text(re.compile(r"Encoder speed\s*ultrafast\s*superfast"))
         page.goto(addresses[0])
         page.get_by_role("button", name="Keep as take").click()
         expect(page.get_by_role("link", name="Roll another")).to_be_visible()
@@ -92,11 +92,11 @@ class RollingTests(StackTestCase):
         page.get_by_role("button", name="Save").click()
         expect(page.locator(".stage.is-open .stage-facts")).to_contain_text("lossless")
         page.locator(".stage-title", has_text="Roll").click()
-        page.get_by_text("How it rolls").click()
+        page.get_by_text("Options").click()
         page.get_by_label("Countdown, s").fill("2")
         page.get_by_label("After", exact=True).fill("8 s")  # some 2 MB a second
         page.get_by_role("button", name="Save").click()
-        expect(page.locator("summary", has_text="How it rolls")).to_contain_text("Begins 2 s after the press")
+        expect(page.locator("summary", has_text="Options")).to_contain_text("Begins 2 s after the press")
         before = page.locator("#latest").text_content()
         page.keyboard.press("r")
         expect(page.locator("#band")).to_contain_text(re.compile("Rolls in [12]"))
@@ -125,7 +125,7 @@ class RollingTests(StackTestCase):
     def test_what_the_encoder_can_not_keep_up_with_is_said_with_what_helps(self):
         page = self.page
         self.open("Moss & Stone, console", "File")
-        page.get_by_label("Effort").select_option("slow")
+        page.get_by_label("Encoder speed").select_option("slow")
         page.get_by_label("Rate control").select_option("quantiser")
         page.get_by_label("Number").fill("2")
         page.get_by_role("button", name="Save").click()
@@ -133,7 +133,7 @@ class RollingTests(StackTestCase):
         page.locator(".stage-title", has_text="Roll").click()
         expect(page.locator(".meter-rms").first).not_to_have_attribute("width", "0")
         page.keyboard.press("r")
-        expect(page.locator("#band")).to_contain_text("The encoder falls behind: the effort “medium” in File")
+        expect(page.locator("#band")).to_contain_text("The encoder falls behind: encoder speed “medium” in File")
         expect(page.locator("#band")).to_contain_text("at the encoder")
         self.cut()
         self.assertNotEqual(self.proof()["Lost frames"], "0")
@@ -190,7 +190,7 @@ class RollingTests(StackTestCase):
         page.get_by_label("Address").fill(address)
         page.get_by_role("button", name="Make the rig").click()
         page.locator(".stage-title", has_text="File").click()
-        page.get_by_label("As sent").check()
+        page.get_by_label("Stream copy").check()
         expect(page.locator("main")).to_contain_text("Picture and sound are what the sender sends")
         page.get_by_role("button", name="Save").click()
         expect(page.locator(".stage.is-open .stage-facts")).to_contain_text("as sent")

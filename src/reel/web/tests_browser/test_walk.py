@@ -141,9 +141,9 @@ class WalkTests(StackTestCase):
         page.get_by_label("Sample rate").select_option("96000")
         expect(page.locator("#recipe")).to_contain_text("changed, not saved yet")
         page.wait_for_function("() => !document.querySelector('.htmx-request')")
-        page.get_by_text("keep under a name").click()
+        page.get_by_text("Save as recipe").click()
         page.get_by_label("Name", exact=True).fill("Canopy for ever")
-        page.get_by_role("button", name="Keep it, and save").click()
+        page.get_by_role("button", name="Save recipe").click()
         expect(page.locator(".stage.is-open .stage-facts")).to_contain_text("FFV1 lossless")
         expect(page.get_by_label("recipe", exact=True).locator("option:checked")).to_have_text("Canopy for ever")
         page.goto(f"{self.url}/recipes/")
@@ -176,11 +176,13 @@ class WalkTests(StackTestCase):
         expect(keeps.locator(".keeps-point.is-chosen")).to_have_count(1)
         expect(page.get_by_label("File name")).to_have_value("{rig}_{number}")
         expect(
-            page.get_by_label("Effort", exact=True).locator("option", has_text=re.compile(r"^superfast, \d+\.\d×$"))
+            page.get_by_label("Encoder speed", exact=True).locator(
+                "option", has_text=re.compile(r"^superfast, \d+\.\d×$")
+            )
         ).to_have_count(1)
         keeps.get_by_text("The same as a table").click()
         keeps.get_by_role("button", name="H.264 ultrafast").click()
-        expect(page.get_by_label("Effort", exact=True)).to_have_value("ultrafast")
+        expect(page.get_by_label("Encoder speed", exact=True)).to_have_value("ultrafast")
         expect(page.locator("#cost")).to_contain_text(re.compile(r"Headroom\s*\d+\.\d×"))
 
     def test_two_rigs_roll_at_once_by_one_press_and_are_cut_apart(self):

@@ -28,7 +28,7 @@ class ProofTests(FolderTestCase):
     def test_a_true_file_is_as_asked(self):
         proof = prove(PLAN, facts=self.facts, counts=Counts(ticks=90))
         self.assertEqual(proof.differing, ())
-        self.assertEqual(proof.summary, f"All {proof.asked_count} as asked.")
+        self.assertEqual(proof.summary, f"All {proof.asked_count} checks passed.")
         self.assertGreaterEqual(proof.asked_count, 13)
 
     def test_each_difference_is_found_in_the_file(self):

@@ -12,7 +12,7 @@ from reel.core.signal import Matrix, Range, Scan, Signal
 from reel.web.rigs.forms.base import StageForm
 
 SHAPES = (Fraction(4, 3), Fraction(16, 9))
-_FOLLOW = ("", "as the signal says")
+_FOLLOW = ("", "Auto")
 
 
 class ArrivalForm(StageForm):
@@ -24,7 +24,7 @@ class ArrivalForm(StageForm):
         help_text="What is asked of the box or camera. The best that the chain carries is taken by itself.",
     )
     deinterlace = forms.ChoiceField(
-        label="Fields",
+        label="Deinterlacing",
         choices=[
             (Deinterlace.NONE.value, "leave interlaced"),
             (Deinterlace.PAIR.value, "one picture of each pair"),
@@ -54,7 +54,7 @@ class ArrivalForm(StageForm):
         help_text="Set it only when black is grey or shadows are crushed.",
     )
     reading = forms.ChoiceField(
-        label="Samples of a line",
+        label="Active width",
         required=False,
         choices=[
             (LineReading.ALL.value, "all 720 are the picture"),
@@ -63,7 +63,7 @@ class ArrivalForm(StageForm):
         help_text="A pixel is 16:15 wide in PAL, 8:9 in NTSC when all make the picture; else 59:54 and 10:11.",
     )
     shape = forms.ChoiceField(
-        label="Shape",
+        label="Aspect ratio",
         required=False,
         choices=[_FOLLOW, *((str(shape), f"{shape.numerator}:{shape.denominator}") for shape in SHAPES)],
         help_text="The picture's true width to height, where it arrives squeezed.",
@@ -75,7 +75,7 @@ class ArrivalForm(StageForm):
         offers = list(arrives.offers) if arrives else []
         choices = [("", "the best that fits"), *((offer.key, _offer_label(setup, offer)) for offer in offers)]
         if setup.arrival.offer and setup.arrival.offer not in dict(choices):
-            choices.append((setup.arrival.offer, f"{setup.arrival.offer}, not to be had here"))
+            choices.append((setup.arrival.offer, f"{setup.arrival.offer}, not available"))
         self.fields["offer"].choices = choices  # type: ignore[attr-defined]
         comes = signal or (arrives.signal if arrives else None)
         has_fields = comes is not None and comes.mode.scan is Scan.INTERLACED

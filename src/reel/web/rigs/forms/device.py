@@ -18,7 +18,7 @@ class DeviceForm(StageForm):
     """How a device that is plugged in is set; a kind has the fields that its class has."""
 
     name = forms.CharField(
-        label="Which one",
+        label="Name",
         max_length=MAX_DEVICE,
         help_text="The device's name. Rigs that name the same one share it: one of them has it at a time.",
     )
@@ -56,7 +56,7 @@ class DeviceForm(StageForm):
         label="Locks after", min_value=SLEEP_S[0], max_value=SLEEP_S[1], help_text="Seconds until the screen locks."
     )
     touches = forms.BooleanField(
-        label="Show touches", required=False, help_text="Marks where fingers touch, in the picture and so in the file."
+        label="Touch marks", required=False, help_text="Marks where fingers touch, in the picture and so in the file."
     )
     eye = forms.ChoiceField(
         label="Eye", choices=choices_of(Eye, {"both": "both, side by side"}), help_text="Which eye the mirror shows."

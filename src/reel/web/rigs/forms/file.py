@@ -74,7 +74,7 @@ class RecipeForm(StageForm):
     named = frozenset({"bitrate_mbps", "most_mbps", "b_frames", "tune", "part_gb"})
 
     as_sent = forms.BooleanField(
-        label="As sent",
+        label="Stream copy",
         required=False,
         help_text="Keeps the sender's own packets, from its next keyframe on: nothing is encoded anew.",
     )
@@ -86,13 +86,13 @@ class RecipeForm(StageForm):
     rate = forms.ChoiceField(label="Rate control", choices=[(kind.value, RATE_WORDS[kind]) for kind in RateKind])
     number = WholeField(label="Number", required=False, min_value=0, max_value=63)
     bitrate_mbps = _megabits("Bitrate, Mb/s")
-    most_mbps = _megabits("at most, Mb/s")
-    effort = _chosen("Effort", "More effort makes smaller files; too much loses frames. × is its measured headroom.")
-    samples = _chosen("Samples", "What arrives in more is reduced to this; less stays what it was.")
+    most_mbps = _megabits("Maximum, Mb/s")
+    effort = _chosen("Encoder speed", "Slower makes smaller files; too slow loses frames. × is the measured headroom.")
+    samples = _chosen("Chroma and bit depth", "More than this is reduced to it; less stays as it is.")
     matrix = forms.ChoiceField(label="Matrix", choices=choices_of(Matrix, {}))
     range = forms.ChoiceField(label="Range", choices=choices_of(Range, {}))
     keyframe_s = NumberField(
-        label="Keyframe every",
+        label="Keyframe interval",
         required=False,  # where every picture is one, it is not asked
         min_value=Decimal(str(float(KEYFRAME_S[0]))),
         max_value=Decimal(str(float(KEYFRAME_S[1]))),
@@ -114,7 +114,7 @@ class RecipeForm(StageForm):
     )
     sound_channels = forms.TypedChoiceField(label="Channels", coerce=int, choices=[(2, "stereo"), (1, "mono")])
     sound_files = forms.ChoiceField(
-        label="Sound files beside it",
+        label="Separate sound files",
         choices=[
             (SoundFiles.NONE.value, "none"),
             (SoundFiles.WAV.value, "WAV for each track"),
@@ -123,11 +123,11 @@ class RecipeForm(StageForm):
         help_text="24 bits, without loss, with the take's own start. WAV opens everywhere; FLAC takes about half.",
     )
     part_minutes = WholeField(
-        label="New part every, min",
+        label="New part after, min",
         required=False,
         min_value=1,
         max_value=PART_MINUTES,
-        help_text="Another file begins, without a gap, after so many minutes or from that size on. Empty is one file.",
+        help_text="Another file begins, without a gap, after so many minutes or from that size on. Empty: one file.",
     )
     part_gb = NumberField(
         label="or GB",
@@ -138,7 +138,7 @@ class RecipeForm(StageForm):
     name_pattern = forms.CharField(
         label="File name",
         max_length=80,
-        help_text="{rig}, {date}, {time}, {number}, {size}, {rate} and {codec} are filled in. Nothing is written over.",
+        help_text="{rig}, {date}, {time}, {number}, {size}, {rate} and {codec} are filled in. Never overwrites.",
     )
 
     def __init__(self, data: Any = None, *, recipe: Recipe, setup: RigSetup | None = None) -> None:

@@ -43,16 +43,16 @@ class FrameForm(StageForm):
     )
     timing = forms.ChoiceField(
         label="Timing",
-        choices=[("fixed", "fixed rate"), ("arrival", "as it comes")],
-        help_text="Fixed edits well everywhere. As it comes keeps each picture's own time, for feeds of varying rate.",
+        choices=[("fixed", "fixed rate"), ("arrival", "variable")],
+        help_text="Fixed edits well everywhere. Variable keeps each picture's own time, for feeds of varying rate.",
     )
     scaler = forms.ChoiceField(
-        label="Scaler",
+        label="Scaling",
         choices=[(scaler.value, words) for scaler, words in SCALERS.items()],
         help_text="How another size is made of the arriving one.",
     )
     ground = forms.CharField(
-        label="Ground",
+        label="Background",
         max_length=7,
         help_text="The colour where no picture lies.",
         widget=forms.TextInput(attrs={"type": "color"}),

@@ -41,7 +41,7 @@ class NewRigForm(StageForm):
         widget=forms.RadioSelect,
     )
     have = forms.MultipleChoiceField(
-        label="What have you got?",
+        label="What do you have?",
         required=False,
         choices=[(key, label_of(hop)) for key, hop in HOPS.items()],
         widget=forms.CheckboxSelectMultiple,

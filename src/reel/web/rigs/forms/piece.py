@@ -34,7 +34,7 @@ class PieceForm(StageForm):
     centre_y = NumberField(label="down", min_value=Decimal(0), max_value=Decimal(100))
     turn = forms.ChoiceField(label="Turn", choices=choices_of(Quarter, TURNS))
     mirrored = forms.BooleanField(label="Mirror", required=False)
-    outline = forms.BooleanField(label="A case around it", required=False)
+    outline = forms.BooleanField(label="Device outline", required=False)
     opacity = WholeField(label="Opacity", min_value=0, max_value=100)
     hidden = forms.BooleanField(label="Hidden at first", required=False)
     key = KeyField(label="Key", required=False)

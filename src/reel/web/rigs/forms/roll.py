@@ -45,7 +45,7 @@ class RollForm(StageForm):
         "Countdown, s", COUNTDOWN_S, "Seconds from the press to the first picture; never in the file."
     )
     reach_back_s = _seconds(
-        "Reach back, s", REACH_BACK_S, "The last seconds before the press are kept in memory, and begin the take."
+        "Pre-record, s", REACH_BACK_S, "The last seconds before the press are kept in memory, and begin the take."
     )
     cut_after = LengthField("After", "Like 90s, 30 min or 2h: to the frame.")
     cut_gb = NumberField(
@@ -75,9 +75,9 @@ class RollForm(StageForm):
         help_text="As slow as you like: of what grows, or dries. Its lengths above are those of what it shows.",
     )  # fmt: skip
     may_lighten = forms.BooleanField(
-        label="Lighten",
+        label="Reduce load automatically",
         required=False,
-        help_text="When the encoder falls behind a new part begins with the next lighter effort. The file grows.",
+        help_text="When the encoder falls behind a new part begins with the next faster encoder speed. The file grows.",
     )
     cue = forms.BooleanField(
         label="Tones",

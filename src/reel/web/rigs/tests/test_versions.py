@@ -114,4 +114,4 @@ class HomeTests(SimpleTestCase):
         ((name, proof),) = takes
         self.assertEqual(name, "Moss & Stone, console")
         proved = from_plain(json.loads(proof), Proof)
-        self.assertRegex(proved.summary, r"All 2[23] as asked\.")
+        self.assertRegex(proved.summary, r"All 2[23] checks passed\.")

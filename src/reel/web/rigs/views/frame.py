@@ -82,7 +82,7 @@ def lay_over(request: HttpRequest, rig_id: int) -> HttpResponse:
 
 @require_POST
 def draw(request: HttpRequest, rig_id: int) -> HttpResponse:
-    """Draw on the live picture, or take back what was drawn: a stroke is sent as JSON."""
+    """Draw on the live picture, or undo what was drawn: a stroke is sent as JSON."""
     does = request.POST.get("do", "add")
     if does not in set(Pen):
         raise BadValueError("Pen", does[:20], "it is one of " + ", ".join(Pen))
@@ -115,7 +115,7 @@ def toggle(request: HttpRequest, rig_id: int) -> HttpResponse:
 
 @require_POST
 def undo(request: HttpRequest, rig_id: int) -> HttpResponse:
-    """Take the last change of the frame back, or do it again."""
+    """Undo the last change of the frame, or redo it."""
     rig = get_object_or_404(Rig, pk=rig_id)
     actions.undo_frame(rig, glance(request), again=bool(request.POST.get("again")))
     return _answer(request, rig)

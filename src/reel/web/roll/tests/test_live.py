@@ -54,7 +54,9 @@ class LiveFactsTests(SimpleTestCase):
         self.assertEqual(facts["lost"], "7 lost")
         self.assertIn("5 at the encoder", facts["losing"])
         self.assertIn("2 before Reel", facts["losing"])
-        self.assertEqual(facts["warning"], "The encoder falls behind: the effort “superfast” in File keeps up better")
+        self.assertEqual(
+            facts["warning"], "The encoder falls behind: encoder speed “superfast” in File keeps up better"
+        )
 
     def test_levels_stay_on_the_scale(self):
         level = Level(peak_db=-90, rms_db=-90, held_db=-3.04)

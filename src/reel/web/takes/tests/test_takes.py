@@ -70,7 +70,7 @@ class TakeTests(HomeMixin, TestCase):
         self.assertTrue(poster_path(take.first).exists() and copy_path(take.first).exists())
         Mark.objects.create(take=take, tick=45, label="<script>")
         response = self.client.get(reverse("takes:take", args=[take.pk]))
-        self.assertContains(response, f"All {take.first.proved.asked_count} as asked.")
+        self.assertContains(response, f"All {take.first.proved.asked_count} checks passed.")
         self.assertContains(response, "00:00:01:15")
         self.assertContains(response, "&lt;script&gt;")
 

@@ -34,7 +34,7 @@ function handles() {
   if (facts.crops) {
     if (!facts.straight) return [];
     const crop = (name, ruler, value, sign, most) => ({
-      name: `Cut off ${name}`, ruler, value, label: value,
+      name: `Crop ${name}`, ruler, value, label: value,
       move: (by) => { const field_ = field(`crop_${name}`); field_.value = Math.max(0, Math.min(most, read(`crop_${name}`) + sign * by)); return field_.value; },
       now: () => (sign > 0 ? read(`crop_${name}`) : (ruler === "top" ? sw : sh) - read(`crop_${name}`)), most: ruler === "top" ? sw : sh,
     });
