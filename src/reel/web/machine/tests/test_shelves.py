@@ -131,7 +131,7 @@ class ShelfTests(HomeMixin, TestCase):
             refuse_slow_drive(rig, cost_of(rig))
         self.assertIn("needs 50.2 Mb/s, and “Slow stick” writes 40.0 Mb/s", str(raised.exception))
         page = self.client.get(reverse("rigs:stage", args=[rig.pk, "file"]))
-        self.assertContains(page, "The drive writes")
+        self.assertContains(page, "Drive write speed")
 
     def test_a_drive_without_room_is_said(self):
         with patch("os.statvfs") as stat, self.assertRaises(MediaError) as raised:

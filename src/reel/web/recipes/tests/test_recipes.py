@@ -94,7 +94,7 @@ class RecipeTests(TestCase):
         loaded = self.client.get(look, FILE | {"kept": self.small.pk, "load": "1"}, headers=HTMX)
         self.assertContains(loaded, '<option value="hevc" selected>')
         self.assertContains(loaded, f'<option value="{self.small.pk}" selected>Evening</option>')
-        self.assertContains(loaded, "changed, not saved yet")
+        self.assertContains(loaded, "Not saved yet")
         for kept, status in (("9" * 5000, 200), ("99", 404), ("", 200)):
             found = self.client.get(look, FILE | {"kept": kept, "load": "1"}, headers=HTMX)
             self.assertEqual(found.status_code, status, kept[:10])
@@ -108,4 +108,4 @@ class RecipeTests(TestCase):
         self.assertEqual(KeptRecipe.objects.get(name="Greenhouse").recipe, rig.plan.recipe)
         page = self.client.get(reverse("rigs:stage", args=[rig.pk, "file"]))
         self.assertRegex(page.content.decode(), r"selected>Greenhouse</option>")
-        self.assertNotContains(page, "changed, not saved yet")
+        self.assertNotContains(page, "Not saved yet")

@@ -75,7 +75,7 @@ class EstimateTests(HomeMixin, TestCase):
     def test_the_page_asks_for_it_says_how_far_it_is_and_what_it_came_to(self):
         typed = {"codec": "h264", "effort": "superfast", **FIELDS}
         said = self.client.post(self.address, typed, headers=HTMX)
-        self.assertContains(said, "two seconds of it are encoded")
+        self.assertContains(said, "two seconds are being encoded")
         self.assertContains(said, "load delay:1s")
         self.client.post(self.address, typed, headers=HTMX)
         (job,) = Job.objects.filter(kind=ESTIMATE)
@@ -85,7 +85,7 @@ class EstimateTests(HomeMixin, TestCase):
         self.assertContains(said, "Estimated from two seconds of this rig")
         self.assertNotContains(said, "load delay:1s")
         other = self.client.get(self.address, typed | {"number": "30"}, headers=HTMX)
-        self.assertContains(other, "nothing was measured yet")
+        self.assertContains(other, "Record a trial on Roll to measure it")
         self.client.post(reverse("rigs:stage", args=[self.rig.pk, "file"]), typed)
         self.rig.refresh_from_db()
         self.assertTrue(cost_of(self.rig).estimated)

@@ -161,7 +161,7 @@ class StageTests(TestCase):
         for usual in ("12", "24"):
             self.assertContains(response, f'value="{usual}"')  # what was left empty is what is usual, and is seen
         response = self.client.get(address, FILE | {"rate": "bitrate", "bitrate_mbps": "NaN"}, headers=HTMX)
-        self.assertContains(response, "Said once all values")
+        self.assertContains(response, "Shown once all values")
 
     def test_a_refused_pair_says_why_and_offers_what_works(self):
         address, before = reverse("rigs:recipe", args=[self.rig.pk]), Rig.objects.get().setup
