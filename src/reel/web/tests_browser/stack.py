@@ -18,7 +18,7 @@ from reel.launch.tests.homes import demo_home
 from reel.options import ROOT
 
 # A busy machine may take its time; a state that never comes is seen all the same.
-expect.set_options(timeout=40_000)
+expect.set_options(timeout=90_000)
 
 ARGUMENTS = [
     "--no-sandbox",
@@ -95,7 +95,7 @@ class StackTestCase(unittest.TestCase):
         context = self.browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
         self.addCleanup(context.close)
         page = context.new_page()
-        page.set_default_timeout(15_000)
+        page.set_default_timeout(60_000)
         page.on("pageerror", lambda error: self.complaints.append(str(error)))
         page.on("console", lambda entry: self.complaints.append(entry.text) if entry.type == "error" else None)
         return page

@@ -97,7 +97,7 @@ class InputTests(StackTestCase):
         page.locator("#piece-width").blur()
         expect(page.locator(".pieces tr.is-chosen")).to_contain_text("300")
         self.assertEqual(page.locator(".pieces tbody tr").last.inner_text(), first, "the other one stays as it was")
-        page.get_by_text("Size, rate, ground").click()
+        page.get_by_text("Size, rate, background").click()
         page.get_by_label("Background").fill("#ffffff")
         page.locator("form", has=page.get_by_label("Background")).get_by_role("button", name="Save").click()
         expect(page.locator("#framing")).to_be_visible()

@@ -27,7 +27,7 @@ class WalkTests(StackTestCase):
         expect(page.locator("figcaption")).to_contain_text(re.compile(r"arriving a second: [1-9]"))
         # Frame: a smaller picture than arrives
         page.locator(".stage-title", has_text="Frame").click()
-        page.get_by_text("Size, rate, ground").click()
+        page.get_by_text("Size, rate, background").click()
         page.get_by_label("Size", exact=True).fill("640x360")
         page.get_by_role("button", name="Save").click()
         expect(page.locator(".stage.is-open .stage-facts")).to_contain_text("640×360")
