@@ -16,8 +16,8 @@ import av
 
 from benchmarks.stack import rig_setup, started
 from reel.core.errors import ReelError
-from reel.core.file import Container, crash_cost_s
-from reel.core.line import RigSetup, file_plan
+from reel.core.file import Container
+from reel.core.line import RigSetup
 from reel.recorder.client import Client
 from reel.recorder.messages import Ask, Cut, Open, RigToRoll, StartRoll
 
@@ -75,8 +75,7 @@ def _kill_once(home: Path, client: Client, setup: RigSetup, victim: str) -> tupl
         client.ask(Cut(takes=(roll.take_id,)))
         return 0.0, 0.0
     (rolling,) = (path for path in set((home / "shelf").iterdir()) - before if ".rolling" in path.name)
-    said_s = crash_cost_s(file_plan(setup), roll.queue)
-    return max(0.0, roll.length_s - _readable_s(rolling)), float(said_s or 0)
+    return max(0.0, roll.length_s - _readable_s(rolling)), roll.crash_s or 0.0
 
 
 def _processes(home: Path, word: str) -> Iterator[int]:

@@ -23,6 +23,7 @@ LATE_S = Fraction(1, 10)
 # A part of the take in which the picture is black that is more than any scene would have.
 FAULTY_PART = Fraction(1, 2)
 _COLOURS = "Players go by these tags: they show its colours or its brightness otherwise than they were."
+_MORE_BITS = "Ask for more bits, or let the quality be constant instead."
 _COMBS = "Its pictures are coded as two fields: what moves has combs, and players deinterlace it."
 
 
@@ -205,7 +206,7 @@ def _bitrate(asked: Expectations, video: VideoFacts) -> Iterator[ProofLine]:
             same=video.peak_bits <= (1 + BITRATE_TOLERANCE) * asked.second_bits,
             tolerance=f"+{float(BITRATE_TOLERANCE):.0%}",
             cause="The encoder could not hold the bitrate there.",
-            todo="Ask for more bits, or let the quality be constant instead.",
+            todo=_MORE_BITS,
         )
 
 
@@ -230,7 +231,7 @@ def _average(asked: Expectations, video: VideoFacts) -> ProofLine:
         same=same,
         tolerance=f"±{float(BITRATE_TOLERANCE):.0%}",
         cause="The encoder could not hold the bitrate.",
-        todo="Ask for more bits, or let the quality be constant instead.",
+        todo=_MORE_BITS,
     )
 
 

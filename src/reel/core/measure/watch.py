@@ -104,9 +104,7 @@ class Watch:
         self._seen, self._sequence = self._seen + 1, picture.sequence
 
     def _has_recoloured(self, picture: Picture) -> bool:
-        """Say whether the colours of a picture changed whose luma did not; the first of such pictures is what others
-        are held against.
-        """
+        """Say whether the colours of a picture changed whose luma did not, since the picture before it."""
         colours = chroma_of(picture.frame)
         if colours is None:
             return False
