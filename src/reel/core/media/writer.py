@@ -24,6 +24,9 @@ os.environ.setdefault("SVT_LOG", "1")
 _BT709 = 1
 # No picture waits longer in the muxer for sound that is late, in µs: until it is written a crash costs it.
 _LATE_SOUND = {"max_interleave_delta": "250000"}
+# An MPEG-TS begins so many seconds after 0, and as many pictures as its first one is kept back for. Its stamps have no
+# sign: what is written second and begins before the first would be stamped 26 hours later.
+_TS_BEGINS_S = 0.5
 # Samples of a block for an encoder that takes any number.
 _BLOCK = 1024
 
@@ -50,6 +53,8 @@ class PartWriter:
         self._files = SoundFilesBeside(path, plan)
         try:
             options = {**container.options, **(_LATE_SOUND if container.survives else {})}
+            if container.muxer == "mpegts":
+                options["output_ts_offset"] = f"{_TS_BEGINS_S + (self._settings.b_frames + 1) / plan.frame.rate:.3f}"
             self._container = av.open(str(path), "w", format=container.muxer, options=options)
         except BROKEN as error:
             self._files.close()

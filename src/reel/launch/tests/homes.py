@@ -99,7 +99,7 @@ class HomeTestCase(unittest.TestCase):
         rolls = self.client.ask(Ask()).status.rolls
         return self.client.ask(Cut(takes=tuple(roll.take_id for roll in rolls))).takes
 
-    def wait_for(self, is_so, what, within_s=60):
+    def wait_for(self, is_so, what, within_s=240):
         deadline = time.monotonic() + within_s
         while not (found := is_so()):
             self.assertLess(time.monotonic(), deadline, what)

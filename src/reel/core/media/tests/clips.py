@@ -24,15 +24,22 @@ def plan(frame: Mode = FRAME, *, tracks=("Sound",), as_it_comes=False, **recipe)
     return FilePlan(recipe=Recipe(**recipe), frame=frame, tracks=tracks, as_it_comes=as_it_comes)
 
 
-def write_clip(path: Path, asked: FilePlan, ticks) -> Path:
-    """Write the given ticks, with a sine as sound on each track."""
+def write_clip(path: Path, asked: FilePlan, ticks, *, sound_first=False) -> Path:
+    """Write the given ticks, with a sine as sound on each track, after the pictures or before them."""
     rate, last = asked.frame.rate, max(ticks) + 1
-    with PartWriter(path, asked) as writer:
+
+    def pictures():
         for tick in ticks:
             writer.write_picture(picture(tick, asked.frame.width_px, asked.frame.height_px), tick)
+
+    with PartWriter(path, asked) as writer:
+        if not sound_first:
+            pictures()
         count = round(last * 48_000 / rate)
         sine = 0.4 * np.sin(np.arange(count) * 2 * np.pi * 440 / 48_000).astype(np.float32)
         for start in range(0, count, 480):
             for track in range(len(asked.tracks)):
                 writer.write_samples(track, np.stack([sine[start : start + 480]] * 2))
+        if sound_first:
+            pictures()
     return path
