@@ -17,9 +17,9 @@ from reel.core.media import JpegEncoder, PartWriter, Shelf
 from reel.core.signal import NS, Mode, Picture
 from reel.core.sound import TrackSetup
 from reel.recorder.clock import VirtualClock
-from reel.recorder.lane import Lane
-from reel.recorder.parts import Parts
-from reel.recorder.source import Source
+from reel.recorder.recording.encoder_queue import Lane
+from reel.recorder.recording.parts import Parts
+from reel.recorder.rig.source import Source
 from reel.recorder.virtual import AHEAD, ROOM, record
 from reel.standins import Assembled, Play, assemble
 

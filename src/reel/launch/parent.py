@@ -16,7 +16,7 @@ from pathlib import Path
 
 from reel.launch.prepared import StartError, django, prepare
 from reel.options import Home
-from reel.recorder.places import CLOSING, REQUESTS
+from reel.recorder.run_files import CLOSING, REQUESTS
 
 WATCH_S = 0.2
 READY_S = 30.0

@@ -23,7 +23,7 @@ from reel.recorder.messages import (
     TakeSample,
     UnreachableError,
 )
-from reel.recorder.places import BROADCAST, REQUESTS
+from reel.recorder.run_files import BROADCAST, REQUESTS
 
 # How long an answer may take: opening a device before it rolls, and closing a file, take their time.
 ANSWER_MS = 8_000

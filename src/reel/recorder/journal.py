@@ -9,8 +9,7 @@ from reel.core.errors import ReelError
 from reel.core.file import FilePlan
 from reel.core.line import RigSetup
 from reel.core.measure import Counts
-from reel.core.roll import CutBy
-from reel.recorder.roll import MarkedMoment
+from reel.core.roll import CutBy, MarkedMoment
 
 
 class JournalError(ReelError, OSError):

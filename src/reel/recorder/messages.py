@@ -11,8 +11,7 @@ from reel.core.measure import Alarm, Bars, Counts, FieldTest, Watched
 from reel.core.media import Loud, Stroke
 from reel.core.roll import TRIAL_S
 from reel.core.signal import DeviceEvent, Signal, SoundFormat
-from reel.core.sound import BalanceReading, Level
-from reel.recorder.sync import SyncStatus
+from reel.core.sound import BalanceReading, Level, SyncReading
 from reel.standins.play import Play
 
 STATUS_TOPIC = b"status"
@@ -303,6 +302,20 @@ class InputStatus:
     has_looked: bool = False
     is_finding: bool = False
     event: DeviceEvent | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SyncStatus:
+    """A sync test at a moment: the place of the input that is seen, how often it flashed, what each input's sound says.
+
+    `sounds` are by place, `clicks` how often each was heard to click. `left_s` is 0 once it is over.
+    """
+
+    place: int
+    flashes: int
+    sounds: dict[int, SyncReading]
+    clicks: dict[int, int]
+    left_s: float
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -9,15 +9,16 @@ from reel.core.file import FilePlan
 from reel.core.line import RigSetup
 from reel.core.measure import Counts
 from reel.core.media import PartWriter, Reserved, Shelf
+from reel.core.roll import MarkedMoment
 from reel.core.signal import NS
 from reel.recorder.clock import VirtualClock
+from reel.recorder.inputs.reader import Opener
 from reel.recorder.journal import ClosedPart
-from reel.recorder.lane import Lane
-from reel.recorder.partfile import PartFile
-from reel.recorder.parts import Parts
-from reel.recorder.reader import Opener
-from reel.recorder.roll import MarkedMoment, Roll, RollState
-from reel.recorder.source import Source
+from reel.recorder.recording.encoder_queue import Lane
+from reel.recorder.recording.part_file import PartFile
+from reel.recorder.recording.parts import Parts
+from reel.recorder.recording.session import Roll, RollState
+from reel.recorder.rig.source import Source
 
 # So many pictures may wait to be encoded while time moves: the encoder works beside what draws. As many more have room.
 AHEAD, ROOM = 8, 30

@@ -1,6 +1,6 @@
 """How a take rolls and when it ends by itself."""
 
-from reel.core.roll.ending import CutBy, MarkKind, Standing, why_cut
+from reel.core.roll.ending import CutBy, MarkedMoment, MarkKind, Standing, why_cut
 from reel.core.roll.setup import COUNTDOWN_S, EVERY_S, LAPSE, REACH_BACK_S, TRIAL_S, RollSetup, ending
 from reel.core.roll.words import cut_words, lapse_words, roll_words
 
@@ -12,6 +12,7 @@ __all__ = [
     "TRIAL_S",
     "CutBy",
     "MarkKind",
+    "MarkedMoment",
     "RollSetup",
     "Standing",
     "cut_words",

@@ -34,6 +34,15 @@ class MarkKind(StrEnum):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class MarkedMoment:
+    """A mark at frame `tick` of the take."""
+
+    tick: int
+    label: str
+    kind: MarkKind = MarkKind.PERSON
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Standing:
     """How a take stands at `now`, having begun at `began`, both with a time zone.
 

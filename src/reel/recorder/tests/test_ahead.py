@@ -3,7 +3,7 @@ import unittest
 from reel.core.line import Console
 from reel.core.line.tests.rigs import one
 from reel.core.signal import NS, InputError, Mode, Picture, Signal
-from reel.recorder.ahead import MOST_PICTURES, Ahead
+from reel.recorder.inputs.ahead import MOST_PICTURES, Ahead
 from reel.recorder.tests.plain import SMALL, Plain
 from reel.standins import Play, assemble
 from reel.standins.rig import BUFFERED_PICTURES

@@ -8,8 +8,8 @@ from reel.core.line.tests.rigs import one, with_picture
 from reel.core.measure import AlarmKind, Condition, FieldVerdict, alarms, contradictions
 from reel.core.signal import NS, Mode
 from reel.recorder.clock import VirtualClock
-from reel.recorder.opening import openers_for
-from reel.recorder.source import Source
+from reel.recorder.inputs.drivers import openers_for
+from reel.recorder.rig.source import Source
 from reel.standins import Fault, Play, faults_of
 
 PLAIN = Play()

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from reel.core.errors import ReelError
 from reel.core.media import MediaError, NameTakenError, Shelf
-from reel.recorder.remote import bring_over
+from reel.recorder.recording.on_device import bring_over
 
 
 class BringOverTests(unittest.TestCase):

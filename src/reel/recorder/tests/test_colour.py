@@ -14,7 +14,7 @@ from reel.core.line.tests.rigs import with_picture
 from reel.core.media import Shelf
 from reel.core.signal import Matrix, Mode, Range
 from reel.recorder.clock import VirtualClock
-from reel.recorder.opening import openers_for
+from reel.recorder.inputs.drivers import openers_for
 from reel.recorder.virtual import record
 from reel.standins import Play, Shows
 

@@ -14,12 +14,9 @@ from reel.core.frame import Arrangement, Piece, Place
 from reel.core.line import DeviceKind, Plugged, propose, propose_input
 from reel.core.media import Composer, JpegEncoder, MediaError, PartWriter, Shelf, Stroke, beside, probe
 from reel.core.media.soundfile import _CODECS, SoundFile
-from reel.recorder import frames, server
-from reel.recorder.ends import Ends
-from reel.recorder.insets import Inset
-from reel.recorder.instruments import Instruments
+from reel.recorder.inputs.instruments import Instruments
+from reel.recorder.inputs.reader import Reader
 from reel.recorder.journal import JournalError
-from reel.recorder.listening import Listening
 from reel.recorder.messages import (
     SOUND_TOPIC,
     Ask,
@@ -32,13 +29,17 @@ from reel.recorder.messages import (
     TestSync,
     UnreachableError,
 )
-from reel.recorder.mixing import TrackMixer
-from reel.recorder.partfile import PartFile
-from reel.recorder.places import BROADCAST
-from reel.recorder.reader import Reader
-from reel.recorder.screen import Broadcast
-from reel.recorder.source import Source
-from reel.recorder.sync import SyncTest
+from reel.recorder.recording.mixing import TrackMixer
+from reel.recorder.recording.part_file import PartFile
+from reel.recorder.rig import frames
+from reel.recorder.rig.insets import Inset
+from reel.recorder.rig.listening import Listening
+from reel.recorder.rig.source import Source
+from reel.recorder.rig.sync import SyncTest
+from reel.recorder.run_files import BROADCAST
+from reel.recorder.service import server
+from reel.recorder.service.broadcast import Broadcast
+from reel.recorder.service.journal_queue import JournalQueue
 from reel.recorder.tests.test_service import LIGHT, QUICK, SMALL, ServerTestCase
 
 
@@ -249,11 +250,11 @@ class FaultTests(ServerTestCase):
                     self.client.ask(Ask(), timeout_ms=50)
         self.assert_rolls_again()
         with (
-            planted(type(self.journal), "closed", JournalError("database is locked"), times=2),
-            planted(Ends, "_try", RuntimeError("planted"), after=1),
+            planted(type(self.journal), "closed", JournalError("database is locked"), times=3),
+            planted(JournalQueue, "_try", RuntimeError("planted"), after=1),
         ):
             takes = []
-            for said in ("Storing the ends of takes failed (planted)", "database is locked"):
+            for said in ("Storing what happened failed (planted)", "database is locked"):
                 takes.append(self.start_roll())
                 self.wait_for(lambda status: status.rolls[0].length_s > 0.3)
                 self.cut()

@@ -16,7 +16,7 @@ from reel.core.media.tests.test_files import FolderTestCase
 from reel.core.signal import NS, InputError, Mode, Picture, Samples
 from reel.recorder.clock import VirtualClock
 from reel.recorder.inputs import FileFeed
-from reel.recorder.opening import openers_for
+from reel.recorder.inputs.drivers import openers_for
 from reel.recorder.virtual import record
 
 

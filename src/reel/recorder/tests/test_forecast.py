@@ -10,7 +10,7 @@ from reel.core.frame import FrameSetup
 from reel.core.line import DeviceKind, file_plan, propose
 from reel.core.media import Shelf
 from reel.core.signal import Mode
-from reel.recorder.opening import openers_for
+from reel.recorder.inputs.drivers import openers_for
 from reel.recorder.virtual import record
 
 SMALL = FrameSetup(mode=Mode.parse("640x360p30"))

@@ -20,7 +20,7 @@ from reel.core.signal import NS, Mode, Picture, Samples, SoundFormat
 from reel.core.sound import Sides, SoundSetup, TrackSetup
 from reel.recorder.clock import VirtualClock
 from reel.recorder.messages import Draw, Pen
-from reel.recorder.source import Source
+from reel.recorder.rig.source import Source
 from reel.recorder.tests.plain import SMALL, Plain, amplitude_db, decoded, lumas, opener
 from reel.recorder.virtual import record
 

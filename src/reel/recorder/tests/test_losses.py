@@ -16,9 +16,9 @@ from reel.core.measure import LossCause, prove
 from reel.core.media import PartWriter, Shelf, probe
 from reel.core.signal import NS, InputError, Mode
 from reel.recorder.clock import VirtualClock
-from reel.recorder.lane import Lane
-from reel.recorder.parts import Parts
-from reel.recorder.source import Source
+from reel.recorder.recording.encoder_queue import Lane
+from reel.recorder.recording.parts import Parts
+from reel.recorder.rig.source import Source
 from reel.recorder.virtual import record
 from reel.standins import Play, assemble, read_stamp
 

@@ -20,12 +20,12 @@ from reel.core.media import PartWriter, Shelf, probe
 from reel.core.roll import CutBy, MarkKind, RollSetup
 from reel.core.signal import NS, Mode, Picture
 from reel.recorder.clock import VirtualClock
-from reel.recorder.insets import Inset
-from reel.recorder.lane import Lane
 from reel.recorder.messages import Ask, Behind, Cut, StartRoll
-from reel.recorder.parts import Parts
-from reel.recorder.reaching import frame_bytes
-from reel.recorder.source import Source
+from reel.recorder.recording.encoder_queue import Lane
+from reel.recorder.recording.parts import Parts
+from reel.recorder.rig.insets import Inset
+from reel.recorder.rig.prerecord import frame_bytes
+from reel.recorder.rig.source import Source
 from reel.recorder.tests.plain import SMALL, lumas, opener
 from reel.recorder.tests.test_faults import planted
 from reel.recorder.tests.test_service import LIGHT, ServerTestCase, to_roll

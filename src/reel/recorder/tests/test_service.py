@@ -38,8 +38,8 @@ from reel.recorder.messages import (
     TakeSample,
     UnreachableError,
 )  # fmt: skip
-from reel.recorder.places import CLOSING, REQUESTS
-from reel.recorder.server import serve
+from reel.recorder.run_files import CLOSING, REQUESTS
+from reel.recorder.service.server import serve
 from reel.standins import Fault, Play
 
 QUICK, SMALL = Recipe(effort="ultrafast"), FrameSetup(mode=Mode.parse("640x360p30"))

@@ -23,12 +23,12 @@ from reel.core.media.tests.clips import FRAME, plan, write_clip
 from reel.core.signal import InputError, Picture
 from reel.recorder.clock import RealClock
 from reel.recorder.inputs import FileFeed, StreamFeed, network
+from reel.recorder.inputs.drivers import opener_for, openers_for
 from reel.recorder.inputs.network import Pace
-from reel.recorder.lane import Lane
-from reel.recorder.opening import opener_for, openers_for
-from reel.recorder.parts import Parts
-from reel.recorder.roll import RollState
-from reel.recorder.source import Source
+from reel.recorder.recording.encoder_queue import Lane
+from reel.recorder.recording.parts import Parts
+from reel.recorder.recording.session import RollState
+from reel.recorder.rig.source import Source
 from reel.standins import Play
 
 

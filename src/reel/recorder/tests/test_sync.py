@@ -14,9 +14,9 @@ from reel.core.media import Shelf, luma_of
 from reel.core.signal import NS, Mode
 from reel.core.sound import ClickFinder, in_step
 from reel.recorder.clock import VirtualClock
-from reel.recorder.opening import openers_for
-from reel.recorder.source import Source
-from reel.recorder.sync import SYNC_S
+from reel.recorder.inputs.drivers import openers_for
+from reel.recorder.rig.source import Source
+from reel.recorder.rig.sync import SYNC_S
 from reel.recorder.tests.plain import SMALL, opener
 from reel.recorder.virtual import record
 from reel.standins import Claps, Fault, Play

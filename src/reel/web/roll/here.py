@@ -10,10 +10,10 @@ from django.conf import settings
 
 from reel.core.media import Materials
 from reel.options import FONTS
-from reel.recorder.lock import AlreadyRunningError, only_recorder
 from reel.recorder.messages import Ask, UnreachableError
-from reel.recorder.reached import read_reached
-from reel.recorder.server import serve
+from reel.recorder.service.checkpoints import read_reached
+from reel.recorder.service.lock import AlreadyRunningError, only_recorder
+from reel.recorder.service.server import serve
 from reel.web.live.recorder import client
 from reel.web.roll.journal import DatabaseJournal
 from reel.web.takes.actions import recover_interrupted

@@ -6,8 +6,8 @@ from contextlib import contextmanager
 
 from django.db import Error, OperationalError, connections
 
+from reel.core.roll import MarkedMoment
 from reel.recorder.journal import BegunPart, Closed, JournalError, Rolled
-from reel.recorder.roll import MarkedMoment
 from reel.web.rigs import actions as rigs
 from reel.web.takes import actions
 from reel.web.takes.models import Mark, Take

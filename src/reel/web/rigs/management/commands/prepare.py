@@ -19,8 +19,8 @@ from reel.core.media import Shelf
 from reel.core.roll import CutBy
 from reel.core.signal import Mode
 from reel.recorder.clock import VirtualClock
-from reel.recorder.opening import openers_for
-from reel.recorder.source import Source
+from reel.recorder.inputs.drivers import openers_for
+from reel.recorder.rig.source import Source
 from reel.recorder.virtual import record
 from reel.standins import Assembled, greenhouse_camera
 from reel.web.jobs.actions import ask_for

@@ -6,9 +6,9 @@ import threading
 from django.conf import settings
 from django.core.management.base import BaseCommand
 
-from reel.recorder.lock import only_recorder
-from reel.recorder.reached import read_reached
-from reel.recorder.server import serve
+from reel.recorder.service.checkpoints import read_reached
+from reel.recorder.service.lock import only_recorder
+from reel.recorder.service.server import serve
 from reel.web.roll.here import places
 from reel.web.roll.journal import DatabaseJournal
 from reel.web.takes.actions import look_for_left, recover_interrupted

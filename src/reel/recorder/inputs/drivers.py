@@ -6,7 +6,7 @@ from pathlib import Path
 from reel.core.line import InputSetup, MediaFile, Network, RigSetup, chain, told
 from reel.core.signal import Input, InputError
 from reel.recorder.inputs import FileFeed, StreamFeed
-from reel.recorder.reader import Opener
+from reel.recorder.inputs.reader import Opener
 from reel.standins import Claps, Play, assemble, listen
 
 

@@ -13,11 +13,8 @@ from reel.core.measure import Counts
 from reel.core.media import Materials, Shelf
 from reel.core.signal import NS
 from reel.recorder.clock import Clock
-from reel.recorder.ends import Ends
 from reel.recorder.guard import attempt, readable
-from reel.recorder.journal import BegunPart, Closed, Journal
-from reel.recorder.lane import QUEUE_BYTES
-from reel.recorder.making import TakeMaker
+from reel.recorder.journal import Closed, Journal
 from reel.recorder.messages import (
     AddMark,
     Arrange,
@@ -41,12 +38,14 @@ from reel.recorder.messages import (
     TestSync,
     Toggle,
 )
-from reel.recorder.notes import Notes
-from reel.recorder.reached import Reached
-from reel.recorder.rigs import OpenRigs, Screen
-from reel.recorder.sample import Sampling, take_sample
-from reel.recorder.source import Source
-from reel.recorder.take import NOT_ROLLING, Take
+from reel.recorder.recording.encoder_queue import QUEUE_BYTES
+from reel.recorder.recording.take import NOT_ROLLING, Take
+from reel.recorder.rig.open_rigs import OpenRigs, Screen
+from reel.recorder.rig.sample import Sampling, take_sample
+from reel.recorder.rig.source import Source
+from reel.recorder.service.checkpoints import Reached
+from reel.recorder.service.journal_queue import JournalQueue
+from reel.recorder.service.making import TakeMaker
 
 OPEN_S = 15.0
 CLOSE_S = 4.0
@@ -78,9 +77,8 @@ class Recorder:
     reached: Reached | None = None
     _lock: threading.RLock = field(default_factory=threading.RLock)
     _rigs: OpenRigs = field(init=False)
-    _ends: Ends = field(init=False)
+    _queue: JournalQueue = field(init=False)
     _maker: TakeMaker = field(init=False)
-    _notes: Notes = field(default_factory=Notes)
     _takes: dict[int, Take] = field(default_factory=dict)
     _starting: set[int] = field(default_factory=set)
     _samplings: dict[int, Sampling] = field(default_factory=dict)
@@ -90,7 +88,7 @@ class Recorder:
 
     def __post_init__(self) -> None:
         self._rigs = OpenRigs(self.clock, self.feeds, self.screen, self._is_held, self.materials)
-        self._ends = Ends(self.journal)
+        self._queue = JournalQueue(self.journal)
         self._maker = TakeMaker(
             clock=self.clock,
             shelf=self.shelf,
@@ -99,7 +97,7 @@ class Recorder:
             queue_bytes=self.queue_bytes,
             rig_of=self._rigs.get,
             closed=self._on_closed,
-            part_began=self._note_part,
+            part_began=self._queue.part_began,
         )
 
     def answer(self, request: Request) -> Done:
@@ -128,7 +126,7 @@ class Recorder:
         """Say how everything stands; may be called from any thread."""
         now_ns = self.clock.now_ns()
         notices = [text for text, until_ns in list(self._notices.values()) if now_ns < until_ns]
-        said = [*notices, self._ends.problem, self._notes.problem]
+        said = [*notices, self._queue.problem]
         return Status(
             rigs=self._rigs.statuses(),
             rolls=tuple(
@@ -164,8 +162,7 @@ class Recorder:
         for take in takes:
             attempt("Cutting the take", partial(take.cut, now_ns))
         self._wait_closed(takes, closing)
-        self._ends.stop()
-        self._notes.stop()
+        self._queue.stop()
         with self._lock:
             self._rigs.shut_down(LEAVE_S)
 
@@ -295,7 +292,7 @@ class Recorder:
             takes = [self._maker.make(request, one, source, undo) for one, source in zip(rigs, sources, strict=True)]
             for take in takes:
                 take.take_id = self.journal.rolled(take.rolled)
-                undo.callback(self._ends.store, take.take_id, _never_rolled(take))
+                undo.callback(self._queue.closed, take.take_id, _never_rolled(take))
             with self._lock:
                 for take in takes:
                     self._takes[take.take_id] = take
@@ -376,16 +373,13 @@ class Recorder:
     def _note_marks(self, take: Take) -> None:
         """Have the marks stored that a roll made by itself."""
         while take.noted:
-            self._notes.add(partial(self.journal.marked, take.take_id, take.noted.popleft()))
-
-    def _note_part(self, take_id: int, part: BegunPart) -> None:
-        self._notes.add(partial(self.journal.part_began, take_id, part))
+            self._queue.marked(take.take_id, take.noted.popleft())
 
     def _on_closed(self, take: Take, closed: Closed) -> None:
         """Store how a take ended, and be ready for the next; runs on the thread that closed it."""
         take.let_go()
         self._note_marks(take)
-        self._ends.store(take.take_id, closed)
+        self._queue.closed(take.take_id, closed)
         with self._lock:
             if closed.problem:
                 said = f"{take.rolled.name} ended by itself. {closed.problem}"

@@ -12,12 +12,12 @@ from reel.core.line import InputSetup, RigSetup, chain, told
 from reel.core.line.own import OwnRecorder
 from reel.core.measure import Counts
 from reel.core.media import MediaError, Shelf, megabytes
-from reel.core.roll import CutBy
+from reel.core.roll import CutBy, MarkedMoment
 from reel.recorder.guard import guarded
 from reel.recorder.journal import Closed
 from reel.recorder.messages import RefusedError, RollStatus
-from reel.recorder.roll import MarkedMoment, RollState
-from reel.recorder.take import Take, room_bytes
+from reel.recorder.recording.session import RollState
+from reel.recorder.recording.take import Take, room_bytes
 from reel.standins import RecordingDevice
 
 # A copy is made in pieces of this size, each if there is room for it.

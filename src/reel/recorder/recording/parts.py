@@ -9,7 +9,7 @@ import av
 from reel.core.errors import ReelError
 from reel.core.file import FilePlan
 from reel.core.signal import FloatArray, tick_to_sample
-from reel.recorder.lane import Lane
+from reel.recorder.recording.encoder_queue import Lane
 
 # Opens the lane of a part, given its number from 1 on and the tick of the take with which it begins; does not wait.
 OpenPart = Callable[[int, int], Lane]

@@ -15,21 +15,21 @@ from reel.core.errors import ReelError
 from reel.core.file import FilePlan
 from reel.core.line import DeviceKind, RigSetup, file_plan
 from reel.core.media import Materials
-from reel.core.roll import MarkKind
+from reel.core.roll import MarkedMoment, MarkKind
 from reel.core.signal import NS, InputError, Picture, Samples, Sent, Signal, SoundFormat
 from reel.core.sound import Balance, BalanceReading
 from reel.recorder.clock import Clock
-from reel.recorder.frames import Frames
 from reel.recorder.guard import attempt, guarded
-from reel.recorder.insets import PlaceOfRoll
-from reel.recorder.listening import Choice, GiveSound, Listeners, Listening
+from reel.recorder.inputs.reader import BEHIND_NS, STEP_NS, Opener, Reader
 from reel.recorder.messages import InputStatus, RefusedError
-from reel.recorder.mixing import TrackMixer, counted
-from reel.recorder.parts import Parts
-from reel.recorder.reaching import Reach
-from reel.recorder.reader import BEHIND_NS, STEP_NS, Opener, Reader
-from reel.recorder.roll import MarkedMoment, Roll, RollState
-from reel.recorder.sync import SyncTest
+from reel.recorder.recording.mixing import TrackMixer
+from reel.recorder.recording.parts import Parts
+from reel.recorder.recording.session import Roll, RollState
+from reel.recorder.rig.frames import Frames
+from reel.recorder.rig.insets import PlaceOfRoll, counted
+from reel.recorder.rig.listening import Choice, GiveSound, Listeners, Listening
+from reel.recorder.rig.prerecord import Reach
+from reel.recorder.rig.sync import SyncTest
 
 T = TypeVar("T")
 # What is only shown is shown this seldom while reading is behind: recording goes first.

@@ -10,19 +10,19 @@ from pathlib import Path
 from reel.core.file import FilePlan
 from reel.core.line import file_plan
 from reel.core.media import PartWriter, SentWriter, Shelf, why_not_held
-from reel.recorder.assent import SentTake
 from reel.recorder.clock import Clock
 from reel.recorder.journal import BegunPart, Closed
-from reel.recorder.lane import Lane, queue_limit
 from reel.recorder.messages import RefusedError, RigToRoll, StartRoll
-from reel.recorder.partfile import PartFile
-from reel.recorder.parts import Parts
-from reel.recorder.ready import Ready, conduct_of, rolled_by
-from reel.recorder.remote import RemoteTake, own_recorder_of, recording_input
-from reel.recorder.rigs import OpenRig
-from reel.recorder.rolling import RollingTake
-from reel.recorder.source import Source
-from reel.recorder.take import LocalTake, Take
+from reel.recorder.recording.encoded import RollingTake
+from reel.recorder.recording.encoder_queue import Lane, queue_limit
+from reel.recorder.recording.on_device import RemoteTake, own_recorder_of, recording_input
+from reel.recorder.recording.part_file import PartFile
+from reel.recorder.recording.parts import Parts
+from reel.recorder.recording.passthrough import SentTake
+from reel.recorder.recording.ready import Ready, conduct_of, rolled_by
+from reel.recorder.recording.take import LocalTake, Take
+from reel.recorder.rig.open_rigs import OpenRig
+from reel.recorder.rig.source import Source
 from reel.standins import Play, RecordingDevice
 
 

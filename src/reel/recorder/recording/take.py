@@ -11,15 +11,14 @@ from reel.core.file import FilePlan, crash_cost_s, lighter_effort
 from reel.core.line import RigSetup
 from reel.core.measure import Counts
 from reel.core.media import Reserved, Shelf
-from reel.core.roll import CutBy, RollSetup, Standing, why_cut
+from reel.core.roll import CutBy, MarkedMoment, RollSetup, Standing, why_cut
 from reel.core.signal import NS, timecode
 from reel.recorder.clock import Clock
-from reel.recorder.drivewatch import DriveWatch
 from reel.recorder.journal import Closed, Rolled
 from reel.recorder.messages import Behind, RollStatus
-from reel.recorder.partfile import PartFile
-from reel.recorder.rigs import OpenRig
-from reel.recorder.roll import MarkedMoment
+from reel.recorder.recording.drive_watch import DriveWatch
+from reel.recorder.recording.live import LiveRig
+from reel.recorder.recording.part_file import PartFile
 
 WARN_S = 600
 NOT_ROLLING = "Nothing is rolling; the take was cut already."
@@ -184,7 +183,7 @@ class LocalTake(Take):
 
     shelf: Shelf
     reserve_bytes: int
-    rig: Callable[[], OpenRig | None]
+    rig: Callable[[], LiveRig | None]
     files: Sequence[PartFile[Any]]
     clock: Clock
     conduct: RollSetup

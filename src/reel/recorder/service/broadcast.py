@@ -14,9 +14,9 @@ from reel.core.media import JpegEncoder
 from reel.core.signal import FloatArray, SoundFormat
 from reel.core.wire import to_json
 from reel.recorder.guard import attempt, guarded
-from reel.recorder.listening import Choice
 from reel.recorder.messages import MIX, PICTURE_TOPIC, SOUND_TOPIC, STATUS_TOPIC, Status
-from reel.recorder.places import BROADCAST
+from reel.recorder.rig.listening import Choice
+from reel.recorder.run_files import BROADCAST
 
 PICTURE_WIDTH_PX = 960
 PICTURES_PER_S = 15

@@ -12,10 +12,10 @@ import av
 
 from reel.core.file import FilePlan
 from reel.core.measure import Counts, InputCounts, LossCause, Tally
-from reel.core.roll import CutBy, MarkKind
+from reel.core.roll import CutBy, MarkedMoment, MarkKind
 from reel.core.signal import NS, Mode, Picture, Samples, Segment, Signal, Ticks, Transfer
-from reel.recorder.mixing import TrackMixer
-from reel.recorder.parts import Parts
+from reel.recorder.recording.mixing import TrackMixer
+from reel.recorder.recording.parts import Parts
 
 # How long a late picture is waited for before its place is filled.
 GRACE_NS = NS // 4
@@ -36,15 +36,6 @@ class RollState(StrEnum):
     HOLDING = "holding"
     ENDING = "ending"
     ENDED = "ended"
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class MarkedMoment:
-    """A mark at frame `tick` of the take."""
-
-    tick: int
-    label: str
-    kind: MarkKind = MarkKind.PERSON
 
 
 @dataclass(slots=True)

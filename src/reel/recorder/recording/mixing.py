@@ -1,6 +1,6 @@
 """The sound of a take: each input's samples placed on its time, followed, and mixed onto the tracks they go to."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Protocol
@@ -9,11 +9,10 @@ import numpy as np
 
 from reel.core.file import FilePlan
 from reel.core.line import RigSetup
-from reel.core.measure import InputCounts, Missing, PlacedCount, TrackCounts
+from reel.core.measure import Missing, PlacedCount, TrackCounts
 from reel.core.media import Follower, Limiter, sides
 from reel.core.signal import NS, FloatArray, Samples, Segment, SoundFormat, place_samples, tick_to_sample
 from reel.core.sound import Sides
-from reel.recorder.insets import Inset
 
 # How long sound is waited for before its place is filled with silence: a computer that is busy reads late, and nothing
 # of that shall be lost. An input that is known to be gone is not waited for.
@@ -249,15 +248,3 @@ def tracks_of(setup: RigSetup, plan: FilePlan, place: int) -> tuple[int, ...]:
     first = 1 if setup.mix_first and plan.tracks else 0
     found = tuple(plan.tracks.index(name, first) for name in names if name in plan.tracks[first:])
     return (0, *found) if found and first else found
-
-
-def counted(setup: RigSetup, insets: Mapping[int, Inset], mixer: TrackMixer) -> Iterator[InputCounts]:
-    """Give what was counted of each input beside the first one's pictures; `insets` by the inputs' places."""
-    sounds = {source.name: source for source in mixer.sources}
-    for place, one in enumerate(setup.inputs):
-        pictures = insets[place].lost() if place in insets else ()
-        sound = sounds.get(one.name)
-        missing = tuple(sound.missing) if sound else ()
-        stretched = sound.follower.stretched_ppm if sound else None
-        broken = sound.broken.found if sound else ()
-        yield InputCounts(name=one.name, pictures=pictures, sound=missing, stretched_ppm=stretched, broken=broken)

@@ -15,11 +15,11 @@ from reel.core.memory import give_back
 from reel.core.signal import NS, FloatArray, HeldError, Input, SoundFormat
 from reel.recorder.clock import Clock
 from reel.recorder.guard import guarded, readable
-from reel.recorder.listening import Choice
+from reel.recorder.inputs.drivers import openers_for
+from reel.recorder.inputs.reader import Opener
 from reel.recorder.messages import InputStatus, RigStatus
-from reel.recorder.opening import openers_for
-from reel.recorder.reader import Opener
-from reel.recorder.source import Source
+from reel.recorder.rig.listening import Choice
+from reel.recorder.rig.source import Source
 from reel.standins import Claps, Play
 
 LEASE_NS = 8 * NS

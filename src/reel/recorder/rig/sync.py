@@ -1,28 +1,14 @@
 """A sync test: flashes in the picture of one input, clicks in the sound of each, and what they say together."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 from reel.core.measure import FlashFinder
 from reel.core.media import luma_of
 from reel.core.signal import NS, Picture, Samples, SoundFormat
 from reel.core.sound import ClickFinder, Flash, SyncReading, in_step
+from reel.recorder.messages import SyncStatus
 
 SYNC_S = 15
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SyncStatus:
-    """A sync test at a moment: the place of the input that is seen, how often it flashed, what each input's sound says.
-
-    `sounds` are by place, `clicks` how often each was heard to click. `left_s` is 0 once it is over.
-    """
-
-    place: int
-    flashes: int
-    sounds: dict[int, SyncReading]
-    clicks: dict[int, int]
-    left_s: float
 
 
 class SyncTest:

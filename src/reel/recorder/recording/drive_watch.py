@@ -7,7 +7,7 @@ from typing import Any
 from reel.core.errors import ReelError
 from reel.core.media import Shelf, megabytes
 from reel.recorder.guard import attempt, guarded
-from reel.recorder.partfile import PartFile
+from reel.recorder.recording.part_file import PartFile
 
 EVERY_S = 0.1
 

@@ -11,10 +11,10 @@ from reel.core.line import HopKind, InputSetup
 from reel.core.measure import Condition, Watch, alarms, contradictions
 from reel.core.media import Arriving, Strip
 from reel.core.signal import NS, HeldError, Input, InputError, Picture, Samples, Sent, Signal, mended
-from reel.recorder.ahead import Ahead
 from reel.recorder.clock import Clock
 from reel.recorder.guard import attempt
-from reel.recorder.instruments import Instruments
+from reel.recorder.inputs.ahead import Ahead
+from reel.recorder.inputs.instruments import Instruments
 from reel.recorder.messages import Heard, InputStatus
 
 STEP_NS = NS // 10

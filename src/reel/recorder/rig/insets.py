@@ -2,13 +2,16 @@
 
 import threading
 from collections import deque
+from collections.abc import Iterator, Mapping
 from fractions import Fraction
 from typing import TypeAlias
 
-from reel.core.measure import Missing
+from reel.core.line import RigSetup
+from reel.core.measure import InputCounts, Missing
 from reel.core.media import Framed
 from reel.core.signal import NS, Picture, Segment
-from reel.recorder.reaching import frame_bytes
+from reel.recorder.recording.mixing import TrackMixer
+from reel.recorder.rig.prerecord import frame_bytes
 
 # Pictures are kept so long, since a frame may be made a little after its time, and in so much memory.
 _KEEP_NS, _MOST_BYTES = NS, 96_000_000
@@ -78,3 +81,15 @@ class Inset:
         if left_out:
             tick = segment.first_tick + max(0, round((start_ns - segment.start_ns) * rate / NS))
             self._missing.append(Missing(first_tick=tick, lost=left_out))
+
+
+def counted(setup: RigSetup, insets: Mapping[int, Inset], mixer: TrackMixer) -> Iterator[InputCounts]:
+    """Give what was counted of each input beside the first one's pictures; `insets` by the inputs' places."""
+    sounds = {source.name: source for source in mixer.sources}
+    for place, one in enumerate(setup.inputs):
+        pictures = insets[place].lost() if place in insets else ()
+        sound = sounds.get(one.name)
+        missing = tuple(sound.missing) if sound else ()
+        stretched = sound.follower.stretched_ppm if sound else None
+        broken = sound.broken.found if sound else ()
+        yield InputCounts(name=one.name, pictures=pictures, sound=missing, stretched_ppm=stretched, broken=broken)

@@ -23,12 +23,12 @@ from reel.core.media.tests.clips import FRAME, plan, write_clip
 from reel.core.roll import CutBy, RollSetup
 from reel.core.signal import Mode, SentPacket, SentStream
 from reel.options import ROOT
-from reel.recorder.assent import SentTake
 from reel.recorder.clock import VirtualClock
 from reel.recorder.inputs.network import Packets, _described
 from reel.recorder.journal import Rolled
 from reel.recorder.messages import Ask, Cut, Hold, RefusedError, StartRoll
-from reel.recorder.partfile import PartFile
+from reel.recorder.recording.part_file import PartFile
+from reel.recorder.recording.passthrough import SentTake
 from reel.recorder.tests.test_service import ServerTestCase, to_roll
 from reel.recorder.tests.test_stream import await_listener
 

@@ -13,10 +13,10 @@ from reel.core.line import file_plan
 from reel.core.line.tests.rigs import feed
 from reel.core.media import MediaError
 from reel.core.signal import NS, Mode, Picture
-from reel.recorder.lane import LEAST_QUEUED, QUEUE_BYTES, Lane, queue_limit
-from reel.recorder.mixing import TrackMixer
-from reel.recorder.parts import Parts
-from reel.recorder.roll import Roll, RollState
+from reel.recorder.recording.encoder_queue import LEAST_QUEUED, QUEUE_BYTES, Lane, queue_limit
+from reel.recorder.recording.mixing import TrackMixer
+from reel.recorder.recording.parts import Parts
+from reel.recorder.recording.session import Roll, RollState
 
 
 class SlowWriter:

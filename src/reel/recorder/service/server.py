@@ -14,12 +14,12 @@ from reel.core.wire import from_json, to_json
 from reel.recorder.clock import RealClock
 from reel.recorder.guard import attempt, guarded, said
 from reel.recorder.journal import Journal
-from reel.recorder.lane import QUEUE_BYTES
 from reel.recorder.messages import REQUEST_KINDS, Refused, RefusedError
-from reel.recorder.places import CLOSING, REQUESTS
-from reel.recorder.reached import Reached
-from reel.recorder.screen import Broadcast
-from reel.recorder.service import Recorder
+from reel.recorder.recording.encoder_queue import QUEUE_BYTES
+from reel.recorder.run_files import CLOSING, REQUESTS
+from reel.recorder.service.broadcast import Broadcast
+from reel.recorder.service.checkpoints import Reached
+from reel.recorder.service.recorder import Recorder
 
 POLL_MS = 100
 # Many threads read, each in short steps: what one waits for the interpreter, its pictures come late.

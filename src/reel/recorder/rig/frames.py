@@ -11,9 +11,9 @@ from reel.core.line import RigSetup, file_plan
 from reel.core.media import Composer, Film, Framed, Materials, Moment, Stroke, draw_stroke
 from reel.core.signal import NS, timecode
 from reel.recorder.clock import Clock
-from reel.recorder.insets import Inset
 from reel.recorder.messages import Draw, Pen
-from reel.recorder.roll import MakeFrame
+from reel.recorder.recording.session import MakeFrame
+from reel.recorder.rig.insets import Inset
 
 # An instant this long ago is one that reading has fallen behind.
 LATE_NS = NS // 2

@@ -8,14 +8,14 @@ from dataclasses import dataclass, field
 from reel.core.errors import ReelError
 from reel.core.measure import Counts
 from reel.core.media import Follows, SentFacts, SentWriter
-from reel.core.roll import CutBy
+from reel.core.roll import CutBy, MarkedMoment
 from reel.core.signal import NS, Sent, SentPacket
 from reel.recorder.guard import attempt, guarded
 from reel.recorder.journal import Closed, ClosedPart
 from reel.recorder.messages import RefusedError, RollStatus
-from reel.recorder.partfile import PartFile
-from reel.recorder.roll import MarkedMoment, RollState
-from reel.recorder.take import NOT_ROLLING, LocalTake
+from reel.recorder.recording.part_file import PartFile
+from reel.recorder.recording.session import RollState
+from reel.recorder.recording.take import NOT_ROLLING, LocalTake
 
 NO_HOLD = "What is recorded as it is sent can't be held: packets would be missing. Cut, and roll again."
 # As many packets wait at most; a drive that is so far behind loses some, which ends the take.

@@ -8,10 +8,10 @@ from reel.core.errors import ReelError
 from reel.core.file import Container, Draft, VideoCodec, mend
 from reel.core.media import MediaError, PartWriter
 from reel.recorder.clock import Clock
-from reel.recorder.lane import Lane, queue_limit
 from reel.recorder.messages import RefusedError
-from reel.recorder.parts import Parts
-from reel.recorder.source import Source
+from reel.recorder.recording.encoder_queue import Lane, queue_limit
+from reel.recorder.recording.parts import Parts
+from reel.recorder.rig.source import Source
 
 # How long is waited beyond the sample's own length for its pictures to come, and for its file.
 PATIENCE_S = 4.0

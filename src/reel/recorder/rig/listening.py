@@ -10,7 +10,7 @@ from reel.core.roll import RollSetup
 from reel.core.signal import NS, FloatArray, Samples, Segment, SoundFormat
 from reel.core.sound import TrackSetup
 from reel.recorder.guard import attempt
-from reel.recorder.mixing import TrackMixer
+from reel.recorder.recording.mixing import TrackMixer
 
 # Which input is listened to, by its place; None for the mix of all that goes on a track.
 Choice: TypeAlias = int | None

@@ -8,16 +8,16 @@ from dataclasses import dataclass, field, replace
 from reel.core.errors import ReelError
 from reel.core.file import FilePlan, lighter_effort
 from reel.core.media import PartWriter
-from reel.core.roll import CutBy, MarkKind
+from reel.core.roll import CutBy, MarkedMoment, MarkKind
 from reel.core.signal import NS
 from reel.recorder.guard import attempt
 from reel.recorder.journal import BegunPart, Closed, ClosedPart
-from reel.recorder.lane import Lane, queue_limit
 from reel.recorder.messages import Behind, RefusedError, RollStatus
-from reel.recorder.partfile import PartFile
-from reel.recorder.roll import MarkedMoment, Roll, RollState
-from reel.recorder.source import Source
-from reel.recorder.take import NOT_ROLLING, LocalTake
+from reel.recorder.recording.encoder_queue import Lane, queue_limit
+from reel.recorder.recording.live import LiveSource
+from reel.recorder.recording.part_file import PartFile
+from reel.recorder.recording.session import Roll, RollState
+from reel.recorder.recording.take import NOT_ROLLING, LocalTake
 
 # So long a part with a lighter effort is given to catch up before another one begins.
 LIGHTEN_NS = 4 * NS
@@ -107,7 +107,7 @@ class RollingTake(LocalTake):
         if not self.is_ending:
             self.roll.parts.finish()
 
-    def _source(self) -> Source:
+    def _source(self) -> LiveSource:
         rig = self.rig()
         if rig is None or self.is_ending:
             raise RefusedError(NOT_ROLLING)

@@ -1,0 +1,1 @@
+"""A take from its first picture to its closed files: session, parts, encoder queue, and the sinks that write."""

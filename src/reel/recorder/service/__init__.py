@@ -1,0 +1,1 @@
+"""The recorder's process: requests answered, takes made and stored, everything broadcast."""
