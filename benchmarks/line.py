@@ -3,7 +3,7 @@
 import time
 from dataclasses import replace
 
-from reel.core.line import Console, HopSetup, InputSetup, Plugged, chain, remedies
+from reel.core.line import Console, HopSetup, InputSetup, Plugged, remedies, signal_chain
 from reel.core.signal import Mode
 
 TEN = ("hdmi-2.1", "splitter-120", "hdmi-2.1", "splitter-120", "hdmi-2.1", "splitter-60", "hdmi-2.0", "splitter-60")
@@ -21,8 +21,8 @@ def walk_ms() -> float:
     """Give the milliseconds for one walk of ten hops, from the device to what goes on to the frame, each made anew."""
     started = time.perf_counter()
     for _ in range(TIMES):
-        chain.cache_clear()
-        chain(SETUP)
+        signal_chain.cache_clear()
+        signal_chain(SETUP)
     return (time.perf_counter() - started) / TIMES * 1000
 
 
@@ -30,6 +30,6 @@ def remedies_ms() -> float:
     """Give the milliseconds for finding the remedies of all losses of a line that was not walked before."""
     setup = replace(SETUP, path=HOPS[2:])
     started = time.perf_counter()
-    for loss in chain(setup).travel.losses:
+    for loss in signal_chain(setup).signal_path.losses:
         remedies(setup, loss)
     return (time.perf_counter() - started) * 1000

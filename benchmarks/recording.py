@@ -17,11 +17,11 @@ from reel.core.media import JpegEncoder, PartWriter, Shelf
 from reel.core.signal import NS, Mode, Picture
 from reel.core.sound import TrackSetup
 from reel.recorder.clock import VirtualClock
-from reel.recorder.recording.encoder_queue import Lane
+from reel.recorder.recording.encoder_queue import EncoderQueue
 from reel.recorder.recording.parts import Parts
 from reel.recorder.rig.source import Source
 from reel.recorder.virtual import AHEAD, ROOM, record
-from reel.standins import Assembled, Play, assemble
+from reel.standins import Assembled, Scenario, assemble
 
 SECONDS = 6
 MODE = Mode.parse("1280x720p30")
@@ -33,7 +33,7 @@ SETUP = RigSetup(inputs=(CONSOLE,), frame=FrameSetup(mode=MODE), recipe=Recipe()
 
 def _console(start_ns: int) -> Assembled:
     """Switch the console on, with nothing between it and the recorder."""
-    return assemble(CONSOLE, Play(), start_ns=start_ns)
+    return assemble(CONSOLE, Scenario(), start_ns=start_ns)
 
 
 def standin_share() -> float:
@@ -127,10 +127,12 @@ def _watched(setup: RigSetup, folder: Path) -> None:
     source = Source(setup, (_console,), clock, wanted=wanted, watched=lambda: True, show=show)
     source.run_until(-1)
     plan = source.plan()
-    parts = Parts(Lane(PartWriter(folder / "take.mp4", plan), closed=lambda error: None, limit=ROOM + AHEAD), plan)
+    parts = Parts(
+        EncoderQueue(PartWriter(folder / "take.mp4", plan), closed=lambda error: None, limit=ROOM + AHEAD), plan
+    )
     release = clock.settle_with(partial(parts.settle, ROOM))
     parts.start()
-    source.begin(source.make_roll(parts))
+    source.begin(source.make_session(parts))
     source.run_until(SECONDS * NS)
     source.cut(clock.now_ns())
     source.run_until(clock.now_ns() + 2 * NS)

@@ -19,7 +19,7 @@ def share_heaps() -> None:
         libc.mallopt(_M_TRIM_THRESHOLD, KEPT_BYTES)
 
 
-def give_back() -> None:
+def trim_memory() -> None:
     """Free what hangs together in circles, decoders and their threads among it, and give the system what is free.
 
     It takes some tens of milliseconds, in which nothing else of this process runs.

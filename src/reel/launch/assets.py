@@ -1,4 +1,4 @@
-"""Building styles, scripts and fonts from the packages of package.json into ui/static, which is committed."""
+"""Building styles, libraries and fonts from the packages of package.json into ui/static, which is committed."""
 
 import shutil
 import subprocess
@@ -21,9 +21,12 @@ class BuildError(ReelError, RuntimeError):
 
 
 def build_assets() -> int:
-    """Install the pinned packages, copy scripts and fonts with their licences, compile the styles."""
+    """Install the pinned packages, copy libraries and fonts with their licences, compile the styles.
+
+    Reel's own scripts and icons lie where they are served from.
+    """
     static = UI / "static" / "reel"
-    shutil.rmtree(static, ignore_errors=True)
+    shutil.rmtree(static / "fonts", ignore_errors=True)
     (static / "fonts").mkdir(parents=True)
     _run("npm", "ci", "--no-audit", "--no-fund", "--ignore-scripts")
     for name, file in FONTS.items():
@@ -32,12 +35,8 @@ def build_assets() -> int:
         shutil.copy(package / "LICENSE", static / "fonts" / f"{name}.LICENSE.txt")
     _copy(MODULES / "htmx.org" / "dist" / "htmx.min.js", static / "htmx.js")
     _copy(MODULES / "@alpinejs" / "csp" / "dist" / "cdn.min.js", static / "alpine.js")
-    for script in (UI / "static_src").glob("*.js"):
-        _copy(script, static / script.name)
-    _copy(UI / "static_src" / "icon.svg", static / "icon.svg")
-    _copy(UI / "static_src" / "icon-rolling.svg", static / "icon-rolling.svg")
     css = MODULES / ".bin" / "tailwindcss"
-    _run(str(css), "--input", str(UI / "static_src" / "app.css"), "--output", str(static / "app.css"), "--minify")
+    _run(str(css), "--input", str(UI / "styles" / "app.css"), "--output", str(static / "app.css"), "--minify")
     return 0
 
 

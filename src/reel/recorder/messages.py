@@ -12,7 +12,7 @@ from reel.core.media import Loud, Stroke
 from reel.core.roll import TRIAL_S
 from reel.core.signal import DeviceEvent, Signal, SoundFormat
 from reel.core.sound import BalanceReading, Level, SyncReading
-from reel.standins.play import Play
+from reel.standins.scenario import Scenario
 
 STATUS_TOPIC = b"status"
 PICTURE_TOPIC = b"picture/"
@@ -43,7 +43,7 @@ class Open:
 
     rig_id: int
     setup: RigSetup
-    plays: tuple[Play, ...] = ()
+    scenarios: tuple[Scenario, ...] = ()
     rig_name: str = ""
     viewer: str = ""
 
@@ -98,7 +98,7 @@ class RigToRoll:
     rig_id: int
     rig_name: str
     setup: RigSetup
-    plays: tuple[Play, ...] = ()
+    scenarios: tuple[Scenario, ...] = ()
     folder: str = ""
     shelf_key: str = ""
 
@@ -134,12 +134,12 @@ class _OfTakes:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Hold(_OfTakes):
+class Pause(_OfTakes):
     """Pause takes."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class CarryOn(_OfTakes):
+class Resume(_OfTakes):
     """Go on after a hold."""
 
 
@@ -206,8 +206,8 @@ Request = (
     | TestSync
     | TakeSample
     | StartRoll
-    | Hold
-    | CarryOn
+    | Pause
+    | Resume
     | AddMark
     | Cut
     | Arrange
@@ -265,7 +265,7 @@ class RollStatus:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Heard:
+class AudioLevels:
     """What is heard of an input: the level of each channel as it arrives and as it goes on a track, and its loudness.
 
     The loudness is that of what goes on a track. `broken` samples were no sound since it was opened, and are silence.
@@ -290,7 +290,7 @@ class InputStatus:
     name: str
     signal: Signal | None = None
     sound: SoundFormat | None = None
-    heard: Heard = field(default_factory=Heard)
+    heard: AudioLevels = field(default_factory=AudioLevels)
     watched: Watched = field(default_factory=Watched)
     problem: str | None = None
     is_held: bool = False

@@ -14,10 +14,10 @@ from reel.core.signal import NS
 from reel.recorder.clock import VirtualClock
 from reel.recorder.inputs.reader import Opener
 from reel.recorder.journal import ClosedPart
-from reel.recorder.recording.encoder_queue import Lane
+from reel.recorder.recording.encoder_queue import EncoderQueue
 from reel.recorder.recording.part_file import PartFile
 from reel.recorder.recording.parts import Parts
-from reel.recorder.recording.session import Roll, RollState
+from reel.recorder.recording.session import RecordingSession, SessionState
 from reel.recorder.rig.source import Source
 
 # So many pictures may wait to be encoded while time moves: the encoder works beside what draws. As many more have room.
@@ -69,7 +69,7 @@ def record(
     files = [PartFile(shelf, reserved, source.plan(), PartWriter)]
     try:
         files[0].open()
-        roll = _record(source, shelf, reserved, files, clock, begins_s, rolled_s, _in_order(marks_s, does_s))
+        session = _record(source, shelf, reserved, files, clock, begins_s, rolled_s, _in_order(marks_s, does_s))
         for file in files:
             if (problem := file.complete()) is not None:
                 raise problem
@@ -83,11 +83,11 @@ def record(
         ClosedPart(
             path=file.path,
             first_tick=file.first_tick,
-            counts=replace(roll.counts_of(file.number), written=file.facts),
+            counts=replace(session.counts_of(file.number), written=file.facts),
         )
         for file in files
     )
-    return VirtualTake(parts=parts, plan=source.plan(), counts=roll.counts, marks=tuple(roll.marks))
+    return VirtualTake(parts=parts, plan=source.plan(), counts=session.counts, marks=tuple(session.marks))
 
 
 def _in_order(marks_s: Iterable[tuple[float, str]], does_s: Iterable[tuple[float, Deed]]) -> list[tuple[float, Deed]]:
@@ -104,43 +104,43 @@ def _record(
     begins_s: float | None,
     rolled_s: Iterable[tuple[float, float]],
     deeds: list[tuple[float, Deed]],
-) -> Roll:
+) -> RecordingSession:
     """Write the stretches to `files`, to which later parts are added; all are closed on return.
 
     Raises what a writer raised.
     """
     plan = source.plan()
 
-    def lane_of(file: PartFile[PartWriter]) -> Lane:
-        return Lane(file, closed=lambda error: None, limit=ROOM + AHEAD)
+    def queue_of(file: PartFile[PartWriter]) -> EncoderQueue:
+        return EncoderQueue(file, closed=lambda error: None, limit=ROOM + AHEAD)
 
-    def open_next(number: int, first_tick: int) -> Lane:
+    def open_next(number: int, first_tick: int) -> EncoderQueue:
         files.append(PartFile(shelf, reserved, plan, PartWriter, number=number, first_tick=first_tick))
-        return lane_of(files[-1])
+        return queue_of(files[-1])
 
-    parts = Parts(lane_of(files[0]), plan, open_next)
+    parts = Parts(queue_of(files[0]), plan, open_next)
     release = clock.settle_with(partial(parts.settle, ROOM))
     parts.start()
-    roll = source.make_roll(parts)
+    session = source.make_session(parts)
     if begins_s is not None:
-        roll.begin_at(round(begins_s * NS), together=True)
+        session.begin_at(round(begins_s * NS), together=True)
     try:
-        _roll_stretches(source, roll, clock, rolled_s, deeds)
+        _roll_stretches(source, session, clock, rolled_s, deeds)
     finally:
         source.cut(clock.now_ns())
         last_ns = clock.now_ns() + 2 * NS
-        while roll.state is not RollState.ENDED and clock.now_ns() < last_ns:
+        while session.state is not SessionState.ENDED and clock.now_ns() < last_ns:
             source.run_until(clock.now_ns() + NS // 20)
         release()
         parts.wait()
     if parts.error is not None:
         raise parts.error
-    return roll
+    return session
 
 
 def _roll_stretches(
     source: Source,
-    roll: Roll,
+    session: RecordingSession,
     clock: VirtualClock,
     rolled_s: Iterable[tuple[float, float]],
     deeds: list[tuple[float, Deed]],
@@ -150,9 +150,9 @@ def _roll_stretches(
     for number, (start_s, end_s) in enumerate(stretches, start=1):
         source.run_until(round(start_s * NS) - 1)  # the picture of that very moment belongs to the take
         if number > 1:
-            source.carry_on()
+            source.resume()
         else:
-            source.begin(roll)
+            source.begin(session)
         while deeds and deeds[0][0] <= end_s:
             moment_s, deed = deeds.pop(0)
             source.run_until(round(moment_s * NS))
@@ -160,7 +160,7 @@ def _roll_stretches(
         source.run_until(round(end_s * NS) - 1)
         if number == len(stretches):
             return
-        source.hold(clock.now_ns())
+        source.pause(clock.now_ns())
         source.run_until(
             clock.now_ns() + NS // 20 + source.patience_ns
         )  # the sound of the last frame is still on its way

@@ -3,17 +3,17 @@
 from reel.standins.devices import greenhouse_camera
 from reel.standins.microphone import listen
 from reel.standins.own import RecordingDevice
-from reel.standins.play import Fault, Play, Shows, faults_of
 from reel.standins.rig import Assembled, assemble
 from reel.standins.room import Claps
+from reel.standins.scenario import Fault, Scenario, Shows, faults_of
 from reel.standins.stamp import read_beacon, read_stamp
 
 __all__ = [
     "Assembled",
     "Claps",
     "Fault",
-    "Play",
     "RecordingDevice",
+    "Scenario",
     "Shows",
     "assemble",
     "faults_of",

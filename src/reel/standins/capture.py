@@ -8,9 +8,9 @@ import av
 import numpy as np
 
 from reel.core.line.boxes import Box, FieldRule, RangeRule
-from reel.core.line.carried import NoiseRule
 from reel.core.line.links import link_carries
 from reel.core.line.offer import Offer
+from reel.core.line.signal_state import NoiseRule
 from reel.core.media.planes import planes_of
 from reel.core.signal import NS, Matrix, Mode, Range, Signal, pixel_format
 from reel.standins.device import Shown

@@ -14,14 +14,14 @@ from reel.standins.headset import canopy_scene
 from reel.standins.leaves import bench
 from reel.standins.moss import moss_scene
 from reel.standins.panorama import Panorama
-from reel.standins.play import Play, Shows
 from reel.standins.room import Claps
+from reel.standins.scenario import Scenario, Shows
 from reel.standins.tape import SOUND_PPM, damage, opening_day
 
 
 def stand_in(
     device: Device,
-    play: Play,
+    play: Scenario,
     *,
     start_ns: int,
     begun_ns: int | None = None,
@@ -55,7 +55,7 @@ def greenhouse_camera(mode: Mode, *, start_ns: int) -> StandIn:
     return StandIn("The greenhouse camera", painter, sound=ambience_at, start_ns=start_ns)
 
 
-def _painter(device: Device, play: Play, since_s: float, *, is_steadied: bool) -> Painter:
+def _painter(device: Device, play: Scenario, since_s: float, *, is_steadied: bool) -> Painter:
     if isinstance(device, Phone | Tablet):
         return HandheldPainter(device, play, since_s)
     signal = device.signal

@@ -16,7 +16,7 @@ from reel.standins.greenhouse import floats
 from reel.standins.layers import Canvas, to_planes
 from reel.standins.leaves import grains, pages
 from reel.standins.panorama import Panorama
-from reel.standins.play import Fault, Play, Shows
+from reel.standins.scenario import Fault, Scenario, Shows
 
 # The script of the orientation sensor: how long the device is held each way.
 TURN_EVERY_S = 8
@@ -72,7 +72,7 @@ def _scene(kind: DeviceKind, width: int, height: int) -> Panorama:
 class HandheldPainter:
     """Paints a phone's or tablet's screen as it is set, at any moment of its play, which began `since_s` before."""
 
-    def __init__(self, device: Phone | Tablet, play: Play, since_s: float = 0.0) -> None:
+    def __init__(self, device: Phone | Tablet, play: Scenario, since_s: float = 0.0) -> None:
         self._device, self._play, self._since_s = device, play, since_s
         self._painters: dict[Turn, tuple[Signal, Painter]] = {}
         self._locked: dict[Turn, av.VideoFrame] = {}

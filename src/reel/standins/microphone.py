@@ -4,8 +4,8 @@ from reel.core.line import DeviceKind, Plugged
 from reel.core.line.origin import Origin
 from reel.core.signal import NS, DeviceEvent, FloatArray, InputError, Samples, Sent, SoundFormat
 from reel.standins.ambience import RATE_HZ, looped
-from reel.standins.play import Fault, Play
 from reel.standins.room import Claps
+from reel.standins.scenario import Fault, Scenario
 from reel.standins.voices import chat, heard
 
 BLOCK = 960
@@ -91,7 +91,7 @@ _REASONS = {
 
 
 def listen(
-    kind: DeviceKind, origin: Origin, play: Play, *, start_ns: int, begun_ns: int, claps: Claps | None = None
+    kind: DeviceKind, origin: Origin, play: Scenario, *, start_ns: int, begun_ns: int, claps: Claps | None = None
 ) -> Listener:
     """Open a device that has sound only; what fails is counted from `begun_ns`. Raises InputError.
 

@@ -11,12 +11,12 @@ from reel.core.errors import ReelError
 from reel.core.file import FilePlan
 from reel.core.line.device import Device, Eye
 from reel.core.line.own import RecordOption
-from reel.core.media import Follower, MediaError, PartWriter, planes_of
+from reel.core.media import DriftResampler, MediaError, PartWriter, planes_of
 from reel.core.signal import NS, InputError, Picture, Samples, Signal
 from reel.standins.devices import stand_in
 from reel.standins.planes import Converter
-from reel.standins.play import Fault, Play
 from reel.standins.rig import Assembled
+from reel.standins.scenario import Fault, Scenario
 
 # The part of each side that steadying gives up.
 STEADY_PART = Fraction(1, 20)
@@ -31,7 +31,7 @@ class RecordingDevice:
     def __init__(
         self,
         device: Device,
-        play: Play,
+        play: Scenario,
         option: RecordOption,
         path: Path,
         plan: FilePlan,
@@ -74,7 +74,7 @@ class RecordingDevice:
         start_ns = self._now_ns()
         chain = Assembled(stand_in(self._device, self._play, start_ns=start_ns, is_steadied=self._option.steadied))
         try:
-            sound = Follower(chain.sound, self._plan.recipe.sound)
+            sound = DriftResampler(chain.sound, self._plan.recipe.sound)
             with PartWriter(self._path, self._plan) as writer:
                 while not self._stop.is_set() and (due_ns := chain.due_ns()) is not None:
                     if self._max_s is not None and due_ns - start_ns >= self._max_s * NS:

@@ -12,8 +12,8 @@ from reel.core.signal import NS, Arrived, DeviceEvent, InputError, Picture, Samp
 from reel.standins.capture import BoxStandIn, Handover
 from reel.standins.device import Shown, StandIn
 from reel.standins.devices import stand_in
-from reel.standins.play import Fault, Play, Shows
 from reel.standins.room import Claps
+from reel.standins.scenario import Fault, Scenario, Shows
 from reel.standins.wires import Air, HopStandIn, MirrorStandIn, PortStandIn, Turning, Wire
 
 # As many pictures as a capture driver keeps for a program that is slow to read; older ones are overwritten.
@@ -155,7 +155,7 @@ class Assembled:
 
 def assemble(
     setup: InputSetup,
-    play: Play,
+    play: Scenario,
     ask: Offer | None = None,
     *,
     start_ns: int,
@@ -201,7 +201,7 @@ class _Room:
     """The room in which a rig is plugged together."""
 
     setup: InputSetup
-    play: Play
+    play: Scenario
     ask: Offer | None
     begun_ns: int
 

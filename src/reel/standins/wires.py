@@ -21,7 +21,7 @@ from reel.core.media.planes import Plane, planes_of
 from reel.core.signal import NS, Mode, Range, Signal
 from reel.standins.device import Shown
 from reel.standins.planes import Converter, tag
-from reel.standins.play import Fault, Play
+from reel.standins.scenario import Fault, Scenario
 from reel.standins.squeeze import H264
 from reel.standins.tape import add_noise, narrow
 
@@ -204,7 +204,7 @@ class Air:
 class MirrorStandIn:
     """A window that mirrors a headset, read from the screen: whole, covered, moved away, minimised, or endless."""
 
-    def __init__(self, mirror: Mirror, incoming: Signal, eye: Eye, play: Play, begun_ns: int) -> None:
+    def __init__(self, mirror: Mirror, incoming: Signal, eye: Eye, play: Scenario, begun_ns: int) -> None:
         self._eye, self._fault, self._fault_ns = eye, play.fault, play.acts_ns(begun_ns)
         self._divisor = int(-(-incoming.mode.rate // mirror.max_rate))
         self._latency_ns = mirror.latency_ms * NS // 1000

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from reel.core.errors import BadValueError
-from reel.core.file import SOUND_CODECS, Draft, Recipe, SoundCodec, mend
+from reel.core.file import SOUND_CODECS, Draft, Recipe, SoundCodec, resolve
 from reel.core.line import RigSetup
 from reel.core.wire import from_plain, to_plain
 
@@ -75,7 +75,7 @@ def setup_from_4(setup: Any) -> dict[str, Any]:
 
 def recipe_of(kept: Any) -> Recipe:
     """Read a recipe that was kept once; what is known today not to go together becomes the nearest that does."""
-    return mend(from_plain(kept, Draft))
+    return resolve(from_plain(kept, Draft))
 
 
 def setup_from_3(setup: Any) -> dict[str, Any]:

@@ -9,7 +9,6 @@ from reel.core.file.exchange import read_recipe, write_recipe
 from reel.core.file.expectations import Expectations, expectations
 from reel.core.file.forecast import Forecast, Measured, forecast
 from reel.core.file.length import parse_gigabytes, parse_length, plain_length, with_parts
-from reel.core.file.mending import fuller, mend, offers, usual_rate
 from reel.core.file.naming import DEFAULT_PATTERN, NameFacts, file_stem, slug
 from reel.core.file.plan import FilePlan
 from reel.core.file.purposes import STARTING_POINTS, Purpose, start_from
@@ -25,6 +24,7 @@ from reel.core.file.rate import (
     VariableBitrate,
 )
 from reel.core.file.recipe import Draft, MismatchError, Recipe, SoundFiles, lighter_effort
+from reel.core.file.resolving import default_rate, full_quality, offers, resolve
 from reel.core.file.words import differences, lines, part_words
 
 __all__ = [
@@ -59,16 +59,16 @@ __all__ = [
     "VariableBitrate",
     "VideoCodec",
     "crash_cost_s",
+    "default_rate",
     "differences",
     "encoder_settings",
     "expectations",
     "file_stem",
     "forecast",
-    "fuller",
+    "full_quality",
     "held_pictures",
     "lighter_effort",
     "lines",
-    "mend",
     "offers",
     "parse_gigabytes",
     "parse_length",
@@ -76,9 +76,9 @@ __all__ = [
     "plain_length",
     "plays",
     "read_recipe",
+    "resolve",
     "slug",
     "start_from",
-    "usual_rate",
     "with_parts",
     "write_recipe",
 ]

@@ -42,8 +42,8 @@ class Scale:
 
     low: int
     high: int
-    usual: int
-    says: str
+    default: int
+    description: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -82,7 +82,7 @@ class Profile:
     options: Mapping[str, str]
     stored: Mapping[tuple[Chroma, int], Stored]
     block_bits: tuple[tuple[int, int], ...]
-    says: str
+    description: str
 
     def picture_bits(self, width_px: int, height_px: int) -> int:
         """Give the bits of a picture."""
@@ -104,14 +104,14 @@ class CodecFacts:
     label: str
     encoder: str
     reads_as: str
-    says: str
+    description: str
     rates: tuple[RateKind, ...]
     stored: Mapping[tuple[Chroma, int], Stored] = field(default_factory=dict)
     lossless_profile: str = ""
     quality: Scale | None = None
     quantiser: Scale | None = None
     efforts: tuple[Effort, ...] = ()
-    usual_effort: str = ""
+    default_effort: str = ""
     profiles: tuple[Profile, ...] = ()
     is_intra: bool = False
     most_b_frames: int = 0
@@ -211,7 +211,7 @@ CODECS: dict[VideoCodec, CodecFacts] = {
         label="H.264",
         encoder="libx264",
         reads_as="h264",
-        says="Opens everywhere, in every editor and on every phone.",
+        description="Opens everywhere, in every editor and on every phone.",
         rates=_ALL_RATES,
         # ITU-T H.264, A.2: High, High 10, High 4:2:2, High 4:4:4 Predictive
         stored=_planar(
@@ -226,10 +226,10 @@ CODECS: dict[VideoCodec, CodecFacts] = {
         ),
         lossless_profile="High 4:4:4 Predictive",  # ITU-T H.264, A.2.7: no other holds it
         # x264: CRF 0 is lossless at 8 bits, which has a kind of its own here
-        quality=Scale(low=1, high=51, usual=20, says="18 is hard to tell from the source, 28 shows blocks."),
-        quantiser=Scale(low=1, high=51, usual=22, says="Each 6 doubles the step that samples are rounded by."),
+        quality=Scale(low=1, high=51, default=20, description="18 is hard to tell from the source, 28 shows blocks."),
+        quantiser=Scale(low=1, high=51, default=22, description="Each 6 doubles the step that samples are rounded by."),
         efforts=_X264,
-        usual_effort="superfast",
+        default_effort="superfast",
         most_b_frames=8,
         most_lookahead=60,
         tunes={
@@ -246,7 +246,7 @@ CODECS: dict[VideoCodec, CodecFacts] = {
         label="HEVC",
         encoder="libx265",
         reads_as="hevc",
-        says="About a third smaller than H.264 at the same quality, and several times the work.",
+        description="About a third smaller than H.264 at the same quality, and several times the work.",
         rates=_ALL_RATES,
         # ITU-T H.265, A.3; the range extensions are named as one by libavcodec
         stored=_planar(
@@ -259,10 +259,10 @@ CODECS: dict[VideoCodec, CodecFacts] = {
                 ("4:4:4", 10): "Rext",
             }
         ),
-        quality=Scale(low=1, high=51, usual=22, says="20 is hard to tell from the source, 30 shows smearing."),
-        quantiser=Scale(low=1, high=51, usual=24, says="Each 6 doubles the step that samples are rounded by."),
+        quality=Scale(low=1, high=51, default=22, description="20 is hard to tell from the source, 30 shows smearing."),
+        quantiser=Scale(low=1, high=51, default=24, description="Each 6 doubles the step that samples are rounded by."),
         efforts=_X265,
-        usual_effort="ultrafast",
+        default_effort="ultrafast",
         most_b_frames=8,
         most_lookahead=60,
         tunes={"animation": "flat colours and lines", "grain": "keeps film grain"},
@@ -274,14 +274,14 @@ CODECS: dict[VideoCodec, CodecFacts] = {
         label="AV1",
         encoder="libsvtav1",
         reads_as="av1",
-        says="Smallest of all at the same quality; young programs open it, old ones don't.",
+        description="Smallest of all at the same quality; young programs open it, old ones don't.",
         # SVT-AV1 holds no maximum in its variable mode, and what it calls lossless fails to encode
         rates=(RateKind.QUALITY, RateKind.BITRATE, RateKind.QUANTISER),
         stored=_planar({("4:2:0", 8): "Main", ("4:2:0", 10): "Main"}),  # AV1, A.2; SVT-AV1 takes no other chroma
-        quality=Scale(low=1, high=63, usual=32, says="25 is hard to tell from the source, 45 shows smearing."),
-        quantiser=Scale(low=1, high=63, usual=32, says="Spread over the codec's 256 steps."),
+        quality=Scale(low=1, high=63, default=32, description="25 is hard to tell from the source, 45 shows smearing."),
+        quantiser=Scale(low=1, high=63, default=32, description="Spread over the codec's 256 steps."),
         efforts=_SVT,
-        usual_effort="10",
+        default_effort="10",
         most_lookahead=60,
         levels=AV1_LEVELS,
         saves=True,
@@ -291,26 +291,26 @@ CODECS: dict[VideoCodec, CodecFacts] = {
         label="VP9",
         encoder="libvpx-vp9",
         reads_as="vp9",
-        says="Plays in every browser without a licence; about as small as HEVC, with more work.",
+        description="Plays in every browser without a licence; about as small as HEVC, with more work.",
         # libvpx holds no maximum in its variable mode for live encoding, and sets keyframes of its own there
         rates=(RateKind.QUALITY, RateKind.BITRATE, RateKind.QUANTISER, RateKind.LOSSLESS),
         # VP9 bitstream, 7.2: profile 0 is 4:2:0, 1 the others, at 8 bits; this library is built without deeper ones
         stored=_planar({("4:2:0", 8): "Profile 0", ("4:2:2", 8): "Profile 1", ("4:4:4", 8): "Profile 1"}),
-        quality=Scale(low=1, high=63, usual=31, says="24 is hard to tell from the source, 45 shows smearing."),
-        quantiser=Scale(low=1, high=63, usual=31, says="Spread over the codec's 256 steps."),
+        quality=Scale(low=1, high=63, default=31, description="24 is hard to tell from the source, 45 shows smearing."),
+        quantiser=Scale(low=1, high=63, default=31, description="Spread over the codec's 256 steps."),
         efforts=_VPX,
-        usual_effort="speed 8",
+        default_effort="speed 8",
         saves=True,
     ),
     VideoCodec.MPEG2: CodecFacts(
         label="MPEG-2",
         encoder="mpeg2video",
         reads_as="mpeg2video",
-        says="For old players and discs: very little work, big files.",
+        description="For old players and discs: very little work, big files.",
         rates=(RateKind.BITRATE, RateKind.VARIABLE, RateKind.QUANTISER),
         # ITU-T H.262, 8.2: Main holds 4:2:0, 4:2:2 the other; libavcodec writes 8 bits
         stored=_planar({("4:2:0", 8): "Main", ("4:2:2", 8): "4:2:2"}),
-        quantiser=Scale(low=2, high=31, usual=4, says=_JPEG_TABLES),
+        quantiser=Scale(low=2, high=31, default=4, description=_JPEG_TABLES),
         ranges=(Range.LIMITED,),  # ITU-T H.262 has no other
         limits_px=(1920, 1152),  # ITU-T H.262, table 8-8, High level
         # ITU-T H.262, table 6-4
@@ -329,7 +329,7 @@ CODECS: dict[VideoCodec, CodecFacts] = {
         label="ProRes",
         encoder="prores_ks",
         reads_as="prores",
-        says="Every picture stands alone, 10 bits, 4:2:2: editors work with it at once. Big, and much work here.",
+        description="Every picture stands alone, 10 bits, 4:2:2: editors open it at once. Big, and much work here.",
         rates=(RateKind.PROFILE,),
         # SMPTE RDD 36; bits as libavcodec's encoder spends them
         profiles=(
@@ -338,21 +338,21 @@ CODECS: dict[VideoCodec, CodecFacts] = {
                 options={"profile": "lt"},
                 stored={(Chroma.C422, 10): Stored(pixels="yuv422p10le", profile="LT")},
                 block_bits=_prores(720, 560, 490, 440),
-                says="About 100 Mb/s at 1080p 30.",
+                description="About 100 Mb/s at 1080p 30.",
             ),
             Profile(
                 name="422",
                 options={"profile": "standard"},
                 stored={(Chroma.C422, 10): Stored(pixels="yuv422p10le", profile="Standard")},
                 block_bits=_prores(1050, 808, 710, 632),
-                says="About 147 Mb/s at 1080p 30.",
+                description="About 147 Mb/s at 1080p 30.",
             ),
             Profile(
                 name="422 HQ",
                 options={"profile": "hq"},
                 stored={(Chroma.C422, 10): Stored(pixels="yuv422p10le", profile="HQ")},
                 block_bits=_prores(1566, 1216, 1070, 950),
-                says="About 220 Mb/s at 1080p 30.",
+                description="About 220 Mb/s at 1080p 30.",
             ),
         ),
         is_intra=True,
@@ -363,7 +363,7 @@ CODECS: dict[VideoCodec, CodecFacts] = {
         label="DNxHR",
         encoder="dnxhd",
         reads_as="dnxhd",
-        says="Every picture stands alone and has the same size: editors work with it at once.",
+        description="Every picture stands alone and has the same size: editors work with it at once.",
         rates=(RateKind.PROFILE,),
         # SMPTE ST 2019-1; bits as its table of compressed picture sizes has them for 1920×1080
         profiles=(
@@ -372,21 +372,21 @@ CODECS: dict[VideoCodec, CodecFacts] = {
                 options={"profile": "dnxhr_sq"},
                 stored={(Chroma.C422, 8): Stored(pixels="yuv422p", profile="DNXHR SQ")},
                 block_bits=((0, 599),),
-                says="About 145 Mb/s at 1080p 30.",
+                description="About 145 Mb/s at 1080p 30.",
             ),
             Profile(
                 name="HQ",
                 options={"profile": "dnxhr_hq"},
                 stored={(Chroma.C422, 8): Stored(pixels="yuv422p", profile="DNXHR HQ")},
                 block_bits=((0, 906),),
-                says="About 220 Mb/s at 1080p 30.",
+                description="About 220 Mb/s at 1080p 30.",
             ),
             Profile(
                 name="HQX",
                 options={"profile": "dnxhr_hqx"},
                 stored={(Chroma.C422, 10): Stored(pixels="yuv422p10le", profile="DNXHR HQX")},
                 block_bits=((0, 906),),
-                says="As HQ, with 10 bits.",
+                description="As HQ, with 10 bits.",
             ),
         ),
         is_intra=True,
@@ -397,7 +397,7 @@ CODECS: dict[VideoCodec, CodecFacts] = {
         label="FFV1",
         encoder="ffv1",
         reads_as="ffv1",
-        says="Nothing is lost, and each slice carries a checksum: for keeping. Very big.",
+        description="Nothing is lost, and each slice carries a checksum: for keeping. Very big.",
         rates=(RateKind.LOSSLESS,),
         # RFC 9043; it has no profiles
         stored=_planar(
@@ -409,14 +409,14 @@ CODECS: dict[VideoCodec, CodecFacts] = {
         label="MJPEG",
         encoder="mjpeg",
         reads_as="mjpeg",
-        says="Every picture is a JPEG: little work, big files, full range.",
+        description="Every picture is a JPEG: little work, big files, full range.",
         rates=(RateKind.QUANTISER,),
         # ITU-T T.81; JFIF 1.02 says BT.601 at full range
         stored={
             (Chroma.C420, 8): Stored(pixels="yuvj420p", profile="Baseline"),
             (Chroma.C422, 8): Stored(pixels="yuvj422p", profile="Baseline"),
         },
-        quantiser=Scale(low=2, high=31, usual=3, says=_JPEG_TABLES),
+        quantiser=Scale(low=2, high=31, default=3, description=_JPEG_TABLES),
         is_intra=True,
         matrices=(Matrix.BT601,),
         ranges=(Range.FULL,),

@@ -43,7 +43,7 @@ class SoundFacts:
     label: str
     encoder: str
     reads_as: str
-    says: str
+    description: str
     samples: str
     block: int = 1024
     rates_hz: tuple[int, ...] = (44_100, 48_000, 96_000)
@@ -63,7 +63,7 @@ SOUND_CODECS: dict[SoundCodec, SoundFacts] = {
         encoder="aac",
         reads_as="aac",
         profile="LC",
-        says="Opens everywhere.",
+        description="Opens everywhere.",
         samples="fltp",
         bitrates_bps=_kilobits("64 96 128 160 192 256 320"),
     ),
@@ -72,7 +72,7 @@ SOUND_CODECS: dict[SoundCodec, SoundFacts] = {
         encoder="libopus",
         block=960,
         reads_as="opus",
-        says="Best at low bitrates; 48 kHz only.",
+        description="Best at low bitrates; 48 kHz only.",
         options={"vbr": "constrained"},  # it would go a fifth beyond its bitrate on tones
         samples="flt",
         rates_hz=(48_000,),  # RFC 7845: what it decodes to
@@ -83,7 +83,7 @@ SOUND_CODECS: dict[SoundCodec, SoundFacts] = {
         encoder="flac",
         block=4608,
         reads_as="flac",
-        says="Nothing is lost, at about half the size of PCM.",
+        description="Nothing is lost, at about half the size of PCM.",
         samples="s32",
         bits=24,
     ),
@@ -91,7 +91,7 @@ SOUND_CODECS: dict[SoundCodec, SoundFacts] = {
         label="PCM 16-bit",
         encoder="pcm_s16le",
         reads_as="pcm_s16le",
-        says="Plain samples: editors work with them at once.",
+        description="Plain samples: editors work with them at once.",
         samples="s16",
         bits=16,
     ),
@@ -99,7 +99,7 @@ SOUND_CODECS: dict[SoundCodec, SoundFacts] = {
         label="PCM 24-bit",
         encoder="pcm_s24le",
         reads_as="pcm_s24le",
-        says="Plain samples with room for raising quiet sound later.",
+        description="Plain samples with room for raising quiet sound later.",
         samples="s32",
         bits=24,
     ),
@@ -108,7 +108,7 @@ SOUND_CODECS: dict[SoundCodec, SoundFacts] = {
         encoder="libmp3lame",
         block=1152,
         reads_as="mp3",
-        says="For very old players.",
+        description="For very old players.",
         samples="fltp",
         rates_hz=(44_100, 48_000),  # ISO 11172-3, 2.4.2.3
         bitrates_bps=_kilobits("64 96 128 160 192 256 320"),
@@ -118,7 +118,7 @@ SOUND_CODECS: dict[SoundCodec, SoundFacts] = {
         encoder="ac3",
         block=1536,
         reads_as="ac3",
-        says="For television sets and discs.",
+        description="For television sets and discs.",
         samples="fltp",
         rates_hz=(44_100, 48_000),  # ATSC A/52, table 5.6
         bitrates_bps=_kilobits("96 128 160 192 256 320 448 640"),
@@ -137,7 +137,7 @@ class ContainerFacts:
 
     label: str
     name: str
-    says: str
+    description: str
     muxer: str
     suffix: str
     video: tuple[VideoCodec, ...]
@@ -181,7 +181,7 @@ CONTAINERS: dict[Container, ContainerFacts] = {
     Container.MP4: ContainerFacts(
         label="MP4, survives a crash",
         name="MP4",
-        says="Opens everywhere. Written in fragments that stay readable; becomes an ordinary MP4 when it is closed.",
+        description="Opens everywhere. Written in fragments that stay readable; an ordinary MP4 once it is closed.",
         muxer="mp4",
         suffix="mp4",
         options=_FRAGMENTS,
@@ -192,7 +192,7 @@ CONTAINERS: dict[Container, ContainerFacts] = {
     Container.MKV: ContainerFacts(
         label="MKV",
         name="MKV",
-        says="Holds nearly everything, and is the sturdiest; some editors want MP4 or MOV.",
+        description="Holds nearly everything, and is the sturdiest; some editors want MP4 or MOV.",
         muxer="matroska",
         suffix="mkv",
         options=_CLUSTERS,
@@ -204,7 +204,7 @@ CONTAINERS: dict[Container, ContainerFacts] = {
     Container.MP4_PLAIN: ContainerFacts(
         label="MP4, plain",
         name="MP4",
-        says="As the oldest players want it. A crash loses the whole file: nothing of it can be read before its end.",
+        description="For the oldest players. A crash loses the whole file: nothing of it can be read before its end.",
         muxer="mp4",
         suffix="mp4",
         survives=False,
@@ -216,7 +216,7 @@ CONTAINERS: dict[Container, ContainerFacts] = {
     Container.MOV: ContainerFacts(
         label="MOV",
         name="MOV",
-        says="What editors like best for ProRes, DNxHR and PCM.",
+        description="What editors like best for ProRes, DNxHR and PCM.",
         muxer="mov",
         suffix="mov",
         options=_FRAGMENTS,
@@ -235,7 +235,7 @@ CONTAINERS: dict[Container, ContainerFacts] = {
     Container.TS: ContainerFacts(
         label="MPEG-TS",
         name="MPEG-TS",
-        says="Made for broadcast: loses least in a crash, and can be cut anywhere. Tracks have no names in it.",
+        description="Made for broadcast: loses least in a crash, and can be cut anywhere. Tracks have no names in it.",
         muxer="mpegts",
         suffix="ts",
         options={"flush_packets": "1"},
@@ -248,7 +248,7 @@ CONTAINERS: dict[Container, ContainerFacts] = {
     Container.WEBM: ContainerFacts(
         label="WebM",
         name="WebM",
-        says="For the web: VP9 or AV1 with Opus, and nothing else.",
+        description="For the web: VP9 or AV1 with Opus, and nothing else.",
         muxer="webm",
         suffix="webm",
         options=_CLUSTERS,

@@ -7,9 +7,9 @@ from typing import Any
 
 from reel.core.file.codecs import Chroma, VideoCodec
 from reel.core.file.containers import Container, SoundCodec
-from reel.core.file.mending import mend
 from reel.core.file.rate import ByProfile, ConstantQuality, Lossless, VariableBitrate
 from reel.core.file.recipe import Draft, Recipe
+from reel.core.file.resolving import resolve
 
 
 class Purpose(StrEnum):
@@ -27,14 +27,14 @@ class StartingPoint:
     """A purpose in words, what it chooses, and why."""
 
     label: str
-    says: str
+    description: str
     changes: Mapping[str, Any]
 
 
 STARTING_POINTS = {
     Purpose.EDIT: StartingPoint(
         label="Edit next",
-        says="Every picture stands alone and colours keep 4:2:2, so that an editor works with it at once;"
+        description="Every picture stands alone and colours keep 4:2:2, so that an editor works with it at once;"
         " plain samples for sound. Many times the room of a file to be shared.",
         changes={
             "container": Container.MOV,
@@ -48,8 +48,8 @@ STARTING_POINTS = {
     ),
     Purpose.SHARE: StartingPoint(
         label="Share soon",
-        says="What every site, phone and player opens: H.264 and AAC in MP4, at a rate that survives being encoded"
-        " once more.",
+        description="What every site, phone and player opens: H.264 and AAC in MP4, at a rate that stands being"
+        " encoded once more.",
         changes={
             "container": Container.MP4,
             "codec": VideoCodec.H264,
@@ -63,8 +63,8 @@ STARTING_POINTS = {
     ),
     Purpose.LONG: StartingPoint(
         label="Long session",
-        says="Hours on a small disk: HEVC at a quality at which details still hold, in a container that survives a"
-        " crash. It is several times the work of H.264.",
+        description="Hours on a small disk: HEVC at a quality at which details still hold, in a container that"
+        " survives a crash. It is several times the work of H.264.",
         changes={
             "container": Container.MP4,
             "codec": VideoCodec.HEVC,
@@ -78,8 +78,8 @@ STARTING_POINTS = {
     ),
     Purpose.KEEP: StartingPoint(
         label="Keep for ever",
-        says="Nothing is lost after the frame, in picture and sound, in open formats with checksums. Very big, and not"
-        " for players.",
+        description="Nothing is lost after the frame, in picture and sound, in open formats with checksums. Very big,"
+        " and not for players.",
         changes={
             "container": Container.MKV,
             "codec": VideoCodec.FFV1,
@@ -89,8 +89,8 @@ STARTING_POINTS = {
     ),
     Purpose.WEAK: StartingPoint(
         label="Weak computer",
-        says="As little work as there is: H.264's lightest effort, so that no frame is lost for want of speed. Files"
-        " are bigger than they need be.",
+        description="As little work as there is: H.264's lightest effort, so that no frame is lost for want of speed."
+        " Files are bigger than they need be.",
         changes={
             "container": Container.MP4,
             "codec": VideoCodec.H264,
@@ -116,4 +116,4 @@ def start_from(purpose: Purpose, before: Recipe) -> Recipe:
         "effort": "",
         "profile": "",
     }
-    return mend(Draft(**{**before.as_fields(), **plain, **STARTING_POINTS[purpose].changes}))
+    return resolve(Draft(**{**before.as_fields(), **plain, **STARTING_POINTS[purpose].changes}))

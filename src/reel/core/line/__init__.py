@@ -2,7 +2,6 @@
 
 from reel.core.line.advice import AlarmKind, Check, CheckState
 from reel.core.line.arrival import ArrivalSetup, Deinterlace, LineReading
-from reel.core.line.carried import Carried, Fields, Levels
 from reel.core.line.catalogue import HOPS
 from reel.core.line.checklist import Seen, checks_after, checks_before, computer_checks
 from reel.core.line.device import Device, Eye, Turn
@@ -21,12 +20,12 @@ from reel.core.line.devices import (
 )
 from reel.core.line.exchange import BadRigFileError, read_rig, write_rig
 from reel.core.line.hops import Hop, HopKind, label_of
-from reel.core.line.input import Chain, InputSetup, chain
+from reel.core.line.input import InputSetup, SignalChain, signal_chain
 from reel.core.line.links import Connector
 from reel.core.line.loss import Loss, LossKind, Weight
 from reel.core.line.offer import Offer
 from reel.core.line.origin import FEED_PROTOCOLS, MediaFile, Network, Origin, Plugged
-from reel.core.line.path import FELT_MS, HopSetup, Step, Travel, travel
+from reel.core.line.path import FELT_MS, HopSetup, SignalPath, Step, signal_path
 from reel.core.line.proposal import (
     USUAL_FRAME,
     NoPathError,
@@ -38,8 +37,9 @@ from reel.core.line.proposal import (
 )
 from reel.core.line.remedy import Remedy, remedies
 from reel.core.line.rig import MAX_INPUTS, RigSetup, file_plan, without_free_tracks
-from reel.core.line.walk import STAGES, Live, Stage, Strand, heard, strands, walk
-from reel.core.line.words import Told, told, word
+from reel.core.line.signal_state import Fields, Levels, SignalState
+from reel.core.line.stages import STAGES, Live, Stage, Strand, heard, line_stages, strands
+from reel.core.line.words import LossMessage, loss_message, word
 
 __all__ = [
     "DEVICES",
@@ -53,8 +53,6 @@ __all__ = [
     "ArrivalSetup",
     "BadRigFileError",
     "Camera",
-    "Carried",
-    "Chain",
     "Check",
     "CheckState",
     "Connector",
@@ -76,6 +74,7 @@ __all__ = [
     "Live",
     "Loss",
     "LossKind",
+    "LossMessage",
     "MediaFile",
     "Microphone",
     "Network",
@@ -88,16 +87,16 @@ __all__ = [
     "Remedy",
     "RigSetup",
     "Seen",
+    "SignalChain",
+    "SignalPath",
+    "SignalState",
     "Stage",
     "Step",
     "Strand",
     "Tablet",
-    "Told",
-    "Travel",
     "Turn",
     "Weight",
     "best_path",
-    "chain",
     "checks_after",
     "checks_before",
     "computer_checks",
@@ -105,14 +104,15 @@ __all__ = [
     "fitting_frame",
     "heard",
     "label_of",
+    "line_stages",
+    "loss_message",
     "propose",
     "propose_input",
     "read_rig",
     "remedies",
+    "signal_chain",
+    "signal_path",
     "strands",
-    "told",
-    "travel",
-    "walk",
     "with_fitting_frame",
     "without_free_tracks",
     "word",

@@ -5,9 +5,9 @@ from enum import StrEnum
 from fractions import Fraction
 
 from reel.core.errors import BadValueError
-from reel.core.line.carried import Carried, Fields, is_squeezed, shown_shape
 from reel.core.line.device import Turn, turned
 from reel.core.line.loss import Cause, Figure, Loss, LossKind, Weight
+from reel.core.line.signal_state import Fields, SignalState, is_squeezed, shown_shape
 from reel.core.signal import Matrix, Mode, Range, Scan, Signal
 
 
@@ -82,7 +82,7 @@ class ArrivalSetup:
         return stands is not (self.turn is Turn.UPRIGHT)
 
 
-def after_arrival(carried: Carried, arrival: ArrivalSetup) -> tuple[Carried, tuple[Loss, ...]]:
+def after_arrival(carried: SignalState, arrival: ArrivalSetup) -> tuple[SignalState, tuple[Loss, ...]]:
     """Give what goes on to the frame of what came in, and what that takes away."""
     signal = arrival.signal_of(carried.signal)
     is_turned = arrival.is_turned(carried.signal)
@@ -108,7 +108,7 @@ def after_arrival(carried: Carried, arrival: ArrivalSetup) -> tuple[Carried, tup
     return after, tuple(losses)
 
 
-def kinds_undone(arrival: ArrivalSetup, after: Carried) -> set[LossKind]:
+def kinds_undone(arrival: ArrivalSetup, after: SignalState) -> set[LossKind]:
     """Give the kinds of losses on the path that Arrival's settings undo."""
     kinds = set()
     if arrival.matrix is not None and after.signal.matrix is after.matrix:

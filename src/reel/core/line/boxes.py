@@ -5,11 +5,11 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from fractions import Fraction
 
-from reel.core.line.carried import Carried, NoiseRule, brought_to, chroma_weight, differences
-from reel.core.line.hops import HopKind, Passed, Situation, blocked, clipped, fields_merged
+from reel.core.line.hops import HopContext, HopKind, HopResult, blocked, clipped, fields_merged
 from reel.core.line.links import Connector, Transfer, link_carries
 from reel.core.line.loss import Cause, Clock, Limit, LossKind, Room, Weight, Wish
 from reel.core.line.offer import FORMAT_LABELS, Offer
+from reel.core.line.signal_state import NoiseRule, SignalState, chroma_weight, converted, differences
 from reel.core.signal import Matrix, Mode, Range, pixel_format
 
 # Sizes that a box scales down to, biggest first.
@@ -82,7 +82,7 @@ class Box:
         name = "MJPEG" if best.mjpeg else FORMAT_LABELS.get(best.pixels, best.pixels)
         return f"{size} {best.max_rate} {name}"
 
-    def carry(self, carried: Carried, at: Situation) -> Passed:
+    def carry(self, carried: SignalState, at: HopContext) -> HopResult:
         """Take the signal in, and offer the best of its modes; which one arrives is the port's affair too."""
         if carried.is_protected:
             return blocked(at, LossKind.PROTECTED)
@@ -98,10 +98,10 @@ class Box:
             latency_ms=carried.latency_ms + self.latency_ms,
             transfer=self.transfer,
         )
-        after = handed_over(taken, offers[0], offers)
-        return Passed(carried=after, losses=differences(carried, after, hop=at.place))
+        after = negotiated(taken, offers[0], offers)
+        return HopResult(carried=after, losses=differences(carried, after, hop=at.place))
 
-    def _taken(self, carried: Carried) -> Carried:
+    def _taken(self, carried: SignalState) -> SignalState:
         taken = carried
         if self.field_rule is FieldRule.MERGES:
             taken = fields_merged(taken)
@@ -113,7 +113,7 @@ class Box:
             taken = replace(taken, signal=replace(taken.signal, matrix=self.tags))
         return taken
 
-    def _offers(self, taken: Carried) -> Iterator[Offer]:
+    def _offers(self, taken: SignalState) -> Iterator[Offer]:
         """Give each mode that it can make of what comes in: never bigger, and at whole parts of the rate."""
         source = taken.signal.mode
         own = (source.width_px, source.height_px)
@@ -128,9 +128,9 @@ class Box:
                     yield from (Offer(mode=mode, pixels=capture.pixels, mjpeg=capture.mjpeg) for capture in fitting)
 
 
-def handed_over(carried: Carried, offer: Offer, offers: tuple[Offer, ...]) -> Carried:
+def negotiated(carried: SignalState, offer: Offer, offers: tuple[Offer, ...]) -> SignalState:
     """Give a signal handed over as an offer. Motion JPEG is BT.601 in full range (JFIF 1.02), even where it is not."""
-    after = replace(brought_to(carried, offer.mode, offer.pixels), offers=offers, handed=offer, taken=carried)
+    after = replace(converted(carried, offer.mode, offer.pixels), offers=offers, handed=offer, taken=carried)
     if not offer.mjpeg:
         return after
     true = Matrix.BT601 if carried.signal.matrix is carried.matrix else carried.matrix
@@ -138,12 +138,12 @@ def handed_over(carried: Carried, offer: Offer, offers: tuple[Offer, ...]) -> Ca
     return replace(after, signal=signal, matrix=true, range=Range.FULL, compressed="MJPEG")
 
 
-def best_first(carried: Carried, offers: Iterable[Offer]) -> tuple[Offer, ...]:
+def best_first(carried: SignalState, offers: Iterable[Offer]) -> tuple[Offer, ...]:
     """Sort offers by what they lose of a signal; of equals the one that needs the least of its link comes first."""
     return tuple(sorted(offers, key=lambda offer: (round(offer_weight(carried, offer), 6), offer.link_bps)))
 
 
-def offer_weight(carried: Carried, offer: Offer) -> float:
+def offer_weight(carried: SignalState, offer: Offer) -> float:
     """Give what `differences` would weigh for an offer, in numbers alone: a walk looks at dozens of offers."""
     mode, before = offer.mode, carried.signal.mode
     held = pixel_format(offer.pixels)
@@ -190,7 +190,7 @@ class Port:
             return self.isochronous_bps
         return self.carries_bps
 
-    def carry(self, carried: Carried, at: Situation) -> Passed:
+    def carry(self, carried: SignalState, at: HopContext) -> HopResult:
         """Let the mode that was asked for through, or else the best that fits."""
         latency_ms = carried.latency_ms + self.latency_ms
         limit_bps = self.carries(carried.transfer)
@@ -201,11 +201,11 @@ class Port:
             return blocked(at, LossKind.PORT_TOO_SLOW, Room(asked=wanted or whole, carries_bps=limit_bps))
         chosen = fitting[0]
         taken = replace(carried.taken or carried, connector=Connector.HOST, latency_ms=latency_ms)
-        after = handed_over(taken, chosen, carried.offers)
+        after = negotiated(taken, chosen, carried.offers)
         limit: Limit = Wish(offer=chosen) if wanted else Cause.HOP
         if not wanted and chosen is not whole:
             limit = Room(asked=whole, carries_bps=limit_bps, given=chosen)
-        return Passed(carried=after, losses=differences(carried, after, hop=at.place, limit=limit))
+        return HopResult(carried=after, losses=differences(carried, after, hop=at.place, limit=limit))
 
 
 def bits_label(bits_per_s: float | Fraction) -> str:

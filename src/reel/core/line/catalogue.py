@@ -4,7 +4,6 @@ from dataclasses import replace
 from fractions import Fraction
 
 from reel.core.line.boxes import Box, Capture, FieldRule, Port, RangeRule
-from reel.core.line.carried import Carried, brought_to
 from reel.core.line.hops import Adapter, Hop, HopKind, Link, Mirror, Receiver, colour_samples, fields_merged
 from reel.core.line.links import (
     HD_HZ,
@@ -23,28 +22,29 @@ from reel.core.line.links import (
 )
 from reel.core.line.loss import LossKind
 from reel.core.line.own import OwnRecorder, RecordOption
+from reel.core.line.signal_state import SignalState, converted
 from reel.core.signal import Matrix, Mode
 
 _HDMI, _COMPONENT = (Connector.HDMI,), (Connector.COMPONENT,)
 _SD_HZ = 27_000_000  # ITU-R BT.656: the clock of 720 samples a line with their colour
 
 
-def _to_720p(carried: Carried) -> Carried:
+def _to_720p(carried: SignalState) -> SignalState:
     """Blend the fields, and squeeze 4:3 into a 16:9 picture of 1280×720 without bars."""
     whole = fields_merged(carried)
-    scaled = brought_to(whole, Mode(width_px=1280, height_px=720, rate=whole.signal.mode.rate), "yuv422p")
+    scaled = converted(whole, Mode(width_px=1280, height_px=720, rate=whole.signal.mode.rate), "yuv422p")
     return replace(scaled, signal=replace(scaled.signal, pixel_aspect=Fraction(1)))
 
 
-def _parted(carried: Carried) -> Carried:
+def _parted(carried: SignalState) -> SignalState:
     """Take luma and colour apart."""
     across = colour_samples(_COLOUR_PX, carried.signal.mode)
     return replace(carried, chroma_px=(min(across, carried.chroma_px[0]), carried.chroma_px[1]))
 
 
-def _boxed_1080p(carried: Carried) -> Carried:
+def _boxed_1080p(carried: SignalState) -> SignalState:
     """Fit a handheld's picture, bars beside it, into 1920×1080."""
-    fitted = brought_to(carried, Mode(width_px=1920, height_px=1080, rate=carried.signal.mode.rate), "yuv444p")
+    fitted = converted(carried, Mode(width_px=1920, height_px=1080, rate=carried.signal.mode.rate), "yuv444p")
     mode = carried.signal.mode
     width = min(1920, 1080 * mode.width_px // mode.height_px) // 2
     chroma_px = (min(carried.chroma_px[0], width), min(carried.chroma_px[1], fitted.chroma_px[1]))

@@ -4,12 +4,12 @@ from dataclasses import dataclass
 
 from reel.core.line.advice import Check
 from reel.core.line.arrival import Deinterlace
-from reel.core.line.carried import Fields
 from reel.core.line.hops import HopKind
-from reel.core.line.input import InputSetup, chain
+from reel.core.line.input import InputSetup, signal_chain
 from reel.core.line.loss import Room
 from reel.core.line.origin import Network
 from reel.core.line.own import OwnRecorder
+from reel.core.line.signal_state import Fields
 
 # Fewer than this part of the pictures that a signal says are too few; a take that lost more than that lost too many.
 ARRIVING_PART, LOST_PART = 0.97, 0.002
@@ -40,8 +40,8 @@ def checks_before(setup: InputSetup) -> tuple[Check, ...]:
 
 
 def _path_checks(setup: InputSetup) -> list[Check]:
-    checks, walked = [], chain(setup)
-    slow = {loss.hop for loss in walked.travel.losses if isinstance(loss.limit, Room)}
+    checks, walked = [], signal_chain(setup)
+    slow = {loss.hop for loss in walked.signal_path.losses if isinstance(loss.limit, Room)}
     for place, hop_setup in enumerate(setup.path):
         hop = hop_setup.hop
         if hop.needs_power:
@@ -53,7 +53,7 @@ def _path_checks(setup: InputSetup) -> list[Check]:
             checks.append(Check(key="mirror", text=text))
         if isinstance(hop, OwnRecorder) and hop.is_paired:
             checks.append(Check(key="paired", text=f"{hop.name} is paired"))
-    arrives = walked.travel.arrives
+    arrives = walked.signal_path.arrives
     if arrives is not None and arrives.fields is Fields.APART:
         text = "Each field becomes a picture"
         checks.append(Check(key="fields", text=text, measured=setup.arrival.deinterlace is Deinterlace.FIELD))
@@ -63,7 +63,7 @@ def _path_checks(setup: InputSetup) -> list[Check]:
 def computer_checks(setup: InputSetup, seen: Seen) -> tuple[Check, ...]:
     """Give what to see to at the computer; `setup` is the first input."""
     checks = []
-    if chain(setup).travel.block is not None:
+    if signal_chain(setup).signal_path.block is not None:
         checks.append(Check(key="arrives", text="A picture arrives", measured=False))
     if seen.arriving is not None:
         comes, said = seen.arriving

@@ -6,10 +6,10 @@ from enum import StrEnum
 from fractions import Fraction
 from typing import Protocol
 
-from reel.core.line.carried import Carried, Fields, Levels, brought_to, differences, one_eye
 from reel.core.line.device import Device
 from reel.core.line.links import Connector, link_carries
 from reel.core.line.loss import Cause, Clock, Limit, Loss, LossKind, Weight
+from reel.core.line.signal_state import Fields, Levels, SignalState, converted, differences, one_eye
 from reel.core.signal import Mode, rate_label
 
 
@@ -27,7 +27,7 @@ class HopKind(StrEnum):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Situation:
+class HopContext:
     """Where a hop stands: its place in the path, the device, its option, the mode asked of a box.
 
     "" is its first option, and the best mode.
@@ -40,10 +40,10 @@ class Situation:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Passed:
+class HopResult:
     """What comes out of a hop, None when nothing does, and what was lost in it."""
 
-    carried: Carried | None
+    carried: SignalState | None
     losses: tuple[Loss, ...] = ()
 
 
@@ -69,7 +69,7 @@ class Hop(Protocol):
     def limit_label(self) -> str:
         """What it carries up to, for people."""
 
-    def carry(self, carried: Carried, at: Situation) -> Passed:
+    def carry(self, carried: SignalState, at: HopContext) -> HopResult:
         """Give what comes out of what goes in; the connectors fit."""
 
 
@@ -83,10 +83,10 @@ def within(name: str) -> str:
     return name if not name[1].islower() else name[0].lower() + name[1:]
 
 
-def blocked(at: Situation, kind: LossKind, limit: Limit = Cause.HOP) -> Passed:
+def blocked(at: HopContext, kind: LossKind, limit: Limit = Cause.HOP) -> HopResult:
     """Give the end of the way."""
     loss = Loss(kind=kind, stage="path", hop=at.place, limit=limit, weight=Weight.BLOCK)
-    return Passed(carried=None, losses=(loss,))
+    return HopResult(carried=None, losses=(loss,))
 
 
 def mhz_label(hertz: float) -> str:
@@ -128,16 +128,16 @@ class Link:
         rate = f", {rate_label(self.max_rate)} a second" if self.max_rate else ""
         return f"{mhz_label(self.max_clock_hz)}{rate}"
 
-    def carry(self, carried: Carried, at: Situation) -> Passed:
+    def carry(self, carried: SignalState, at: HopContext) -> HopResult:
         """Carry it whole, or not at all; a splitter that lacks a rate has the device send a part of it."""
         after = carried
         if self.max_rate is not None and carried.signal.mode.rate > self.max_rate:
             divisor = -(-carried.signal.mode.rate // self.max_rate)
             mode = replace(carried.signal.mode, rate=carried.signal.mode.rate / divisor)
-            after = brought_to(carried, mode, carried.signal.pixels)
+            after = converted(carried, mode, carried.signal.pixels)
         # three voltages: what its samples were is gone before any clock counts
         if Connector.COMPONENT in self.plugs_in:
-            after = brought_to(after, after.signal.mode, "yuv444p")
+            after = converted(after, after.signal.mode, "yuv444p")
         if not link_carries(self.max_clock_hz, after.signal):
             limit = Clock(signal=after.signal, carries_hz=self.max_clock_hz)
             return blocked(at, LossKind.LINK_TOO_SLOW, limit)
@@ -147,7 +147,7 @@ class Link:
         losses = differences(carried, after, hop=at.place)
         if self.harm is not None:
             losses += (Loss(kind=self.harm, stage="path", hop=at.place, weight=self.weight),)
-        return Passed(carried=after, losses=losses)
+        return HopResult(carried=after, losses=losses)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -162,7 +162,7 @@ class Adapter:
     plugs_in: tuple[Connector, ...]
     plugs_out: Connector | None
     does: str
-    turn: Callable[[Carried], Carried]
+    turn: Callable[[SignalState], SignalState]
     boxes: bool = False
     feature: str = ""
     needs_power: bool = False
@@ -173,13 +173,13 @@ class Adapter:
         """What it makes."""
         return self.does
 
-    def carry(self, carried: Carried, at: Situation) -> Passed:
+    def carry(self, carried: SignalState, at: HopContext) -> HopResult:
         """Turn it."""
         after = replace(self.turn(carried), connector=self.plugs_out or carried.connector)
         losses = differences(carried, after, hop=at.place)
         if self.boxes:
             losses += (Loss(kind=LossKind.BOXED_SHAPE, stage="path", hop=at.place, weight=Weight.SHAPE),)
-        return Passed(carried=after, losses=losses)
+        return HopResult(carried=after, losses=losses)
 
 
 # A wireless link's lost pictures grow with what it is asked to carry: a two-hundredth at 720p 30, and in proportion.
@@ -218,16 +218,16 @@ class Receiver:
         width, height = (int(side * scale) // 2 * 2 for side in (mode.width_px, mode.height_px))
         return replace(mode, width_px=width, height_px=height)
 
-    def carry(self, carried: Carried, at: Situation) -> Passed:
+    def carry(self, carried: SignalState, at: HopContext) -> HopResult:
         """Scale, compress, delay and lose."""
         mode = self.fitted(carried.signal.mode)
         after = replace(
-            brought_to(carried, mode, "yuv420p", compressed="H.264"),
+            converted(carried, mode, "yuv420p", compressed="H.264"),
             connector=Connector.HOST,
             lost_part=wireless_loss(mode),
             latency_ms=carried.latency_ms + self.latency_ms,
         )
-        return Passed(carried=after, losses=differences(carried, after, hop=at.place))
+        return HopResult(carried=after, losses=differences(carried, after, hop=at.place))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -249,21 +249,21 @@ class Mirror:
         """The screen's rate."""
         return f"{rate_label(self.max_rate)} a second"
 
-    def carry(self, carried: Carried, at: Situation) -> Passed:
+    def carry(self, carried: SignalState, at: HopContext) -> HopResult:
         """Show one eye or both."""
         shown = one_eye(carried, at.device.shown_eye)
         rate = shown.signal.mode.rate / -(-shown.signal.mode.rate // self.max_rate)
         mode = replace(shown.signal.mode, rate=rate)
         after = replace(
-            brought_to(shown, mode, "yuv420p"),
+            converted(shown, mode, "yuv420p"),
             connector=Connector.HOST,
             latency_ms=carried.latency_ms + self.latency_ms,
         )
         losses = differences(shown, after, hop=at.place)
-        return Passed(carried=after, losses=losses)
+        return HopResult(carried=after, losses=losses)
 
 
-def fields_merged(carried: Carried) -> Carried:
+def fields_merged(carried: SignalState) -> SignalState:
     """Give what is left when two fields are blended into one whole picture."""
     if carried.fields is not Fields.APART:
         return carried
@@ -279,7 +279,7 @@ def fields_merged(carried: Carried) -> Carried:
     )
 
 
-def clipped(carried: Carried) -> Carried:
+def clipped(carried: SignalState) -> SignalState:
     """Give what is left when full range is taken for limited: its ends cut off, its tag limited."""
     signal = replace(carried.signal, range=carried.range.LIMITED)
     return replace(carried, signal=signal, range=carried.range.LIMITED, levels=Levels.CLIPPED)

@@ -6,12 +6,12 @@ from functools import lru_cache
 from reel.core.errors import BadValueError
 from reel.core.line.arrival import ArrivalSetup, after_arrival, kinds_undone
 from reel.core.line.boxes import Box
-from reel.core.line.carried import Carried
 from reel.core.line.device import Device
 from reel.core.line.devices import DeviceKind
 from reel.core.line.links import Transfer
 from reel.core.line.origin import Origin, Plugged
-from reel.core.line.path import MAX_HOPS, HopSetup, Travel, travel
+from reel.core.line.path import MAX_HOPS, HopSetup, SignalPath, signal_path
+from reel.core.line.signal_state import SignalState
 from reel.core.sound import SoundSetup
 
 MAX_NAME = 40
@@ -62,14 +62,14 @@ class InputSetup:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Chain:
+class SignalChain:
     """An input's way up to the frame: the travel through its hops, and `carried`, what goes on after Arrival.
 
     `travel` holds Arrival's losses too.
     """
 
-    travel: Travel
-    carried: Carried | None
+    signal_path: SignalPath
+    carried: SignalState | None
 
     @property
     def is_remote(self) -> bool:
@@ -79,16 +79,16 @@ class Chain:
     @property
     def weight(self) -> float:
         """How much is lost in all."""
-        return sum(loss.weight for loss in self.travel.losses)
+        return sum(loss.weight for loss in self.signal_path.losses)
 
 
 @lru_cache(maxsize=256)
-def chain(setup: InputSetup) -> Chain:
+def signal_chain(setup: InputSetup) -> SignalChain:
     """Walk an input from the device to what goes on to the frame."""
-    way = travel(setup.device, setup.path, setup.arrival.offer)
+    way = signal_path(setup.device, setup.path, setup.arrival.offer)
     if way.arrives is None:
-        return Chain(travel=way, carried=None)
+        return SignalChain(signal_path=way, carried=None)
     carried, losses = after_arrival(way.arrives, setup.arrival)
     gone = kinds_undone(setup.arrival, carried)
     left = tuple(loss for loss in way.losses if loss.kind not in gone) if gone else way.losses
-    return Chain(travel=replace(way, losses=left + losses), carried=carried)
+    return SignalChain(signal_path=replace(way, losses=left + losses), carried=carried)

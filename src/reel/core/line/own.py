@@ -4,11 +4,11 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from reel.core.file import ConstantBitrate, Container, FilePlan, Recipe
-from reel.core.line.carried import Carried, brought_to, differences, one_eye
 from reel.core.line.device import Eye
-from reel.core.line.hops import HopKind, Passed, Situation
+from reel.core.line.hops import HopContext, HopKind, HopResult
 from reel.core.line.links import Connector
 from reel.core.line.loss import Loss, LossKind, Time, Weight
+from reel.core.line.signal_state import SignalState, converted, differences, one_eye
 from reel.core.signal import Mode
 
 
@@ -76,18 +76,18 @@ class OwnRecorder:
         """Give the option of a key; the first for ""."""
         return next((option for option in self.record_options if option.key == key), self.record_options[0])
 
-    def carry(self, carried: Carried, at: Situation) -> Passed:
+    def carry(self, carried: SignalState, at: HopContext) -> HopResult:
         """Give what its file holds; nothing of it is seen here while it records."""
         shown = one_eye(carried, Eye.LEFT if at.device.shown_eye is Eye.BOTH else at.device.shown_eye)
         option = self.chosen(at.option)
         before = replace(shown, offers=(), handed=None, taken=None)
-        after = brought_to(before, option.mode_of(shown.signal.mode), "yuv420p", compressed="H.264")
+        after = converted(before, option.mode_of(shown.signal.mode), "yuv420p", compressed="H.264")
         after = replace(after, connector=Connector.HOST, is_remote=True)
         losses = differences(before, after, hop=at.place)
         if self.max_s is not None:
             limit = Time(seconds=self.max_s)
             losses += (Loss(kind=LossKind.STOPS, stage="path", hop=at.place, limit=limit, weight=Weight.SMALL),)
-        return Passed(carried=after, losses=losses)
+        return HopResult(carried=after, losses=losses)
 
 
 def remote_plan(option: RecordOption, mode: Mode, base: Recipe, track: str) -> FilePlan:

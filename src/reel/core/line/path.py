@@ -3,13 +3,13 @@
 from dataclasses import dataclass
 
 from reel.core.errors import BadValueError
-from reel.core.line.carried import Carried, leaving
 from reel.core.line.catalogue import HOPS
 from reel.core.line.device import Device
-from reel.core.line.hops import Hop, Situation, blocked
+from reel.core.line.hops import Hop, HopContext, blocked
 from reel.core.line.links import Connector
 from reel.core.line.loss import Loss, LossKind, Plug, Time, Weight
 from reel.core.line.own import OwnRecorder
+from reel.core.line.signal_state import SignalState, source_signal
 
 MAX_HOPS = 12
 # From about 60 ms on a delay is felt in the hands: play on a screen that hangs before the box.
@@ -45,17 +45,17 @@ class Step:
     """One hop walked: what came out of it, None when nothing did, and what was lost in it."""
 
     setup: HopSetup
-    passes: Carried | None
+    passes: SignalState | None
     losses: tuple[Loss, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Travel:
+class SignalPath:
     """A signal's way from a device: what was sent, each step, what arrives at the computer and all that was lost."""
 
-    sent: Carried | None
+    sent: SignalState | None
     steps: tuple[Step, ...]
-    arrives: Carried | None
+    arrives: SignalState | None
     losses: tuple[Loss, ...]
 
     @property
@@ -64,22 +64,22 @@ class Travel:
         return next((loss for loss in self.losses if loss.blocks), None)
 
 
-def travel(device: Device, path: tuple[HopSetup, ...], wanted: str = "") -> Travel:
+def signal_path(device: Device, path: tuple[HopSetup, ...], wanted: str = "") -> SignalPath:
     """Walk a device's signal through a path; `wanted` is the key of the offer asked for, "" for the best.
 
     A feed has no path: nothing is known of it before it is opened, and nothing is lost on the way.
     """
-    leaves = leaving(device)
+    leaves = source_signal(device)
     if leaves is None:
-        return Travel(sent=None, steps=(), arrives=None, losses=())
-    current: Carried | None = leaves
+        return SignalPath(sent=None, steps=(), arrives=None, losses=())
+    current: SignalState | None = leaves
     steps: list[Step] = []
     before = _device_losses(device)
     for place, setup in enumerate(path):
         if current is None:
             steps.append(Step(setup=setup, passes=None))
             continue
-        at = Situation(place=place, device=device, option=setup.option, wanted=wanted)
+        at = HopContext(place=place, device=device, option=setup.option, wanted=wanted)
         if current.connector not in setup.hop.plugs_in:
             plug = Plug(comes=current.connector, takes=setup.hop.plugs_in)
             passed = blocked(at, LossKind.UNCONNECTED, plug)
@@ -91,10 +91,10 @@ def travel(device: Device, path: tuple[HopSetup, ...], wanted: str = "") -> Trav
     if current is not None and current.connector is not Connector.HOST:
         losses += (_open_end(current, len(path)),)
         current = None
-    return Travel(sent=leaves, steps=tuple(steps), arrives=current, losses=losses)
+    return SignalPath(sent=leaves, steps=tuple(steps), arrives=current, losses=losses)
 
 
-def _open_end(carried: Carried, place: int) -> Loss:
+def _open_end(carried: SignalState, place: int) -> Loss:
     return Loss(
         kind=LossKind.UNCONNECTED, stage="path", hop=place - 1 if place else None,
         limit=Plug(comes=carried.connector), weight=Weight.BLOCK,

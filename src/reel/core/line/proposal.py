@@ -13,7 +13,7 @@ from reel.core.line.catalogue import HOPS
 from reel.core.line.device import Device, is_interlaced
 from reel.core.line.devices import DEVICES, DeviceKind
 from reel.core.line.hops import HopKind, label_of
-from reel.core.line.input import InputSetup, chain
+from reel.core.line.input import InputSetup, signal_chain
 from reel.core.line.links import Connector
 from reel.core.line.loss import Weight
 from reel.core.line.origin import Plugged
@@ -113,7 +113,7 @@ def _best(device: Device, have: Collection[str] | None, ways: tuple[Connector, .
                 path=path,
                 arrival=_arrival(sending),
             )
-            walked = chain(setup)
+            walked = signal_chain(setup)
             if walked.carried is not None:
                 found.append(_Found(weight=walked.weight, latency_ms=walked.carried.latency_ms, setup=setup))
     if not found:
@@ -138,7 +138,7 @@ def _needed(device: Device) -> Iterator[str]:
 
 def with_fitting_frame(setup: RigSetup) -> RigSetup:
     """Set the recorded frame to what arrives first, in square pixels; a feed's stays, since it is not known yet."""
-    carried = chain(setup.picture).carried
+    carried = signal_chain(setup.picture).carried
     if carried is None:
         return setup
     return replace(setup, frame=replace(setup.frame, mode=fitting_frame(carried.signal)))

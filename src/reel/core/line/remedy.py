@@ -7,15 +7,15 @@ from functools import lru_cache
 
 from reel.core.errors import BadValueError
 from reel.core.line.arrival import ArrivalSetup, Deinterlace
-from reel.core.line.carried import Carried, Fields, is_squeezed
 from reel.core.line.catalogue import HOPS
 from reel.core.line.devices import DeviceKind
 from reel.core.line.hops import Hop, HopKind, label_of, within
-from reel.core.line.input import Chain, InputSetup, chain
+from reel.core.line.input import InputSetup, SignalChain, signal_chain
 from reel.core.line.links import Connector
 from reel.core.line.loss import Loss, Weight
 from reel.core.line.path import HopSetup
 from reel.core.line.proposal import NoPathError, best_path
+from reel.core.line.signal_state import Fields, SignalState, is_squeezed
 from reel.core.signal import rate_label
 
 MOST = 3
@@ -58,7 +58,7 @@ def remedies(setup: InputSetup, loss: Loss) -> tuple[Remedy, ...]:
     the wish up, so that nothing more arrives than before, is offered last, and only one of these. Protection is never
     taken off: what is offered is the device's own setting for gameplay, or an output that it does not protect.
     """
-    now = chain(setup)
+    now = signal_chain(setup)
     best: dict[str, tuple[bool, float, Remedy]] = {}
     for change, after in _tried(setup):
         given_up = _given_up(now, after)
@@ -69,8 +69,8 @@ def remedies(setup: InputSetup, loss: Loss) -> tuple[Remedy, ...]:
         surrenders = given_up > 0 and not gives
         ranked = (surrenders, price + change.effort)
         if change.group not in best or ranked < best[change.group][:2]:
-            told = replace(change.remedy, gives=", ".join(gives), gives_up=", ".join(_sends_less(now, after)))
-            best[change.group] = (*ranked, told)
+            loss_message = replace(change.remedy, gives=", ".join(gives), gives_up=", ".join(_sends_less(now, after)))
+            best[change.group] = (*ranked, loss_message)
     here = f"hop {loss.hop}"  # of equals, what is changed at the loss itself comes first
     order = sorted(best.items(), key=lambda found: (*found[1][:2], found[0] != here))
     kept = [remedy for _, (surrenders, _, remedy) in order if not surrenders][:MOST]
@@ -78,9 +78,9 @@ def remedies(setup: InputSetup, loss: Loss) -> tuple[Remedy, ...]:
     return tuple(kept + last)[: MOST + 1]
 
 
-def _gains(now: Chain, after: Chain) -> list[str]:
+def _gains(now: SignalChain, after: SignalChain) -> list[str]:
     """Say in figures what more arrives than before."""
-    old, new = now.travel.arrives, after.travel.arrives
+    old, new = now.signal_path.arrives, after.signal_path.arrives
     if old is None or new is None:
         return ["a picture arrives"] if new is not None else []
     rates = [one.distinct_per_s * (1 - one.lost_part) for one in (old, new)]
@@ -88,7 +88,7 @@ def _gains(now: Chain, after: Chain) -> list[str]:
     return gains + _more(old, new)
 
 
-def _more(old: Carried, new: Carried) -> list[str]:
+def _more(old: SignalState, new: SignalState) -> list[str]:
     sizes = [one.signal.mode.width_px * one.signal.mode.height_px for one in (old, new)]
     more = [f"{new.signal.mode.size_label}, not {old.signal.mode.size_label}"] if sizes[1] > sizes[0] else []
     if new.depth_bits > old.depth_bits:
@@ -98,9 +98,9 @@ def _more(old: Carried, new: Carried) -> list[str]:
     return more
 
 
-def _sends_less(now: Chain, after: Chain) -> list[str]:
+def _sends_less(now: SignalChain, after: SignalChain) -> list[str]:
     """Say in figures what less the device sends than before."""
-    old, new = now.travel.sent, after.travel.sent
+    old, new = now.signal_path.sent, after.signal_path.sent
     if old is None or new is None:
         return []
     modes = old.signal.mode, new.signal.mode
@@ -117,19 +117,19 @@ def _sends_less(now: Chain, after: Chain) -> list[str]:
 
 
 @lru_cache(maxsize=32)
-def _tried(setup: InputSetup) -> tuple[tuple[_Change, Chain], ...]:
+def _tried(setup: InputSetup) -> tuple[tuple[_Change, SignalChain], ...]:
     """Walk every change once, for all the losses of a rig."""
-    return tuple((change, chain(change.remedy.setup)) for change in _changes(setup))
+    return tuple((change, signal_chain(change.remedy.setup)) for change in _changes(setup))
 
 
-def _undoes(loss: Loss, after: Chain) -> bool:
-    still = any((other.stage, other.kind) == (loss.stage, loss.kind) for other in after.travel.losses)
-    return not still and after.travel.block is None
+def _undoes(loss: Loss, after: SignalChain) -> bool:
+    still = any((other.stage, other.kind) == (loss.stage, loss.kind) for other in after.signal_path.losses)
+    return not still and after.signal_path.block is None
 
 
-def _given_up(now: Chain, after: Chain) -> float:
+def _given_up(now: SignalChain, after: SignalChain) -> float:
     """Weigh what the device sends less than before."""
-    old, new = now.travel.sent, after.travel.sent
+    old, new = now.signal_path.sent, after.signal_path.sent
     if old is None or new is None:
         return 0
     areas = [carried.signal.mode.width_px * carried.signal.mode.height_px for carried in (old, new)]
@@ -197,7 +197,7 @@ def _arrival_changes(setup: InputSetup) -> Iterator[_Change]:
         remedy = Remedy(key=f"arrival {group}", label=label, setup=replace(setup, arrival=arrival))
         return _Change(group=group, remedy=remedy, effort=_SAY_RIGHT)
 
-    arrives = chain(setup).travel.arrives
+    arrives = signal_chain(setup).signal_path.arrives
     if setup.arrival.offer:
         yield change("offer", "Take the best mode that fits", replace(setup.arrival, offer=""))
     if setup.arrival.matrix is not None:
@@ -223,7 +223,7 @@ def _shape_label(shape: Fraction) -> str:
 def _new_paths(setup: InputSetup) -> Iterator[_Change]:
     """Give the best path by each way out, where the present one leads nowhere or does great harm."""
     device = setup.device
-    harm = max((loss.weight for loss in chain(setup).travel.losses if loss.stage == "path"), default=0)
+    harm = max((loss.weight for loss in signal_chain(setup).signal_path.losses if loss.stage == "path"), default=0)
     if device.kind is DeviceKind.FEED or harm < Weight.SHAPE:
         return
     is_blocked = harm >= Weight.BLOCK

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field, replace
 from reel.core.errors import BadValueError
 from reel.core.file import FilePlan, Recipe
 from reel.core.frame import FrameSetup
-from reel.core.line.input import InputSetup, chain
+from reel.core.line.input import InputSetup, signal_chain
 from reel.core.line.own import OwnRecorder, remote_plan
 from reel.core.roll import RollSetup, lapse_words
 from reel.core.signal import rate_label
@@ -92,7 +92,7 @@ def file_plan(setup: RigSetup, heard: frozenset[int] | None = None) -> FilePlan:
     """
     picture = setup.picture
     last = picture.path[-1] if picture.path else None
-    carried = chain(picture).carried
+    carried = signal_chain(picture).carried
     if last is not None and carried is not None and isinstance(last.hop, OwnRecorder):
         return remote_plan(last.hop.chosen(last.option), carried.signal.mode, setup.recipe, picture.name)
     places = frozenset(range(len(setup.inputs))) if heard is None else heard

@@ -5,12 +5,12 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from reel.core.line.boxes import Port, bits_label
-from reel.core.line.carried import NoiseRule
 from reel.core.line.hops import Adapter, Hop, HopKind, Link, Mirror, Receiver, mhz_label, within
 from reel.core.line.input import InputSetup
 from reel.core.line.links import MJPEG_NOISE_BITS_PER_PIXEL, link_clock_hz
 from reel.core.line.loss import BLOCKS, Cause, Clock, Figure, Framing, Loss, LossKind, Plug, Room, Time, Wish
 from reel.core.line.own import OwnRecorder
+from reel.core.line.signal_state import NoiseRule
 from reel.core.signal import pixel_format, rate_label
 
 WORDS = {
@@ -28,7 +28,7 @@ WORDS = {
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Told:
+class LossMessage:
     """A loss for people: the word of the drawing, the limit that causes it, what it costs."""
 
     loss: Loss
@@ -42,11 +42,11 @@ class Told:
         return f"{self.limit} {self.cost}"
 
 
-def told(loss: Loss, setup: InputSetup) -> Told:
+def loss_message(loss: Loss, setup: InputSetup) -> LossMessage:
     """Tell a loss of a rig."""
     limit = limit_of(loss, setup)
     cost = "No picture comes through." if loss.kind in BLOCKS else _COSTS[loss.kind](loss, setup)
-    return Told(loss=loss, word=word(loss), limit=limit, cost=cost)
+    return LossMessage(loss=loss, word=word(loss), limit=limit, cost=cost)
 
 
 def word(loss: Loss) -> str:

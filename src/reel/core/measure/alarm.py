@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
-from reel.core.line import AlarmKind, HopKind, InputSetup, LossKind, Remedy, Turn, chain, remedies, told
+from reel.core.line import AlarmKind, HopKind, InputSetup, LossKind, Remedy, Turn, loss_message, remedies, signal_chain
 from reel.core.measure.watch import Watched
 from reel.core.signal import Signal
 from reel.core.sound import Level
@@ -107,7 +107,7 @@ def alarm_remedy(kind: AlarmKind, setup: InputSetup) -> Remedy | None:
     if kind is AlarmKind.TURNED and setup.arrival.turn is None:
         upright = replace(setup, arrival=replace(setup.arrival, turn=Turn.UPRIGHT))
         return Remedy(key="arrival upright", label="Keep the frame upright", setup=upright)
-    way = chain(setup).travel
+    way = signal_chain(setup).signal_path
     if kind is AlarmKind.NO_SIGNAL:
         losses = [way.block] if way.block is not None else []
     else:
@@ -117,10 +117,10 @@ def alarm_remedy(kind: AlarmKind, setup: InputSetup) -> Remedy | None:
 
 def causes(kind: AlarmKind, setup: InputSetup) -> tuple[str, ...]:
     """Give the likely causes of an alarm: what the line says, or else what the device and the hops are known for."""
-    way = chain(setup).travel
+    way = signal_chain(setup).signal_path
     if kind is AlarmKind.NO_SIGNAL and way.block is not None:
         return ("Path shows where it is blocked, and what mends it.",)
-    said = tuple(told(loss, setup).limit for loss in way.losses if loss.kind in _COMES_FROM.get(kind, ()))
+    said = tuple(loss_message(loss, setup).limit for loss in way.losses if loss.kind in _COMES_FROM.get(kind, ()))
     known = setup.device.facts.causes.get(kind, _CAUSES.get(kind, ()))
     return said or (*known, *_hop_causes(kind, setup))
 

@@ -2,7 +2,7 @@
 
 from functools import lru_cache
 
-from reel.core.line import Deinterlace, InputSetup, chain
+from reel.core.line import Deinterlace, InputSetup, signal_chain
 from reel.core.measure.watch import Watched
 from reel.core.signal import Scan, Signal, Transfer, rate_label
 
@@ -46,7 +46,7 @@ def _rates(setup: InputSetup, signal: Signal, watched: Watched) -> list[str]:
 @lru_cache(maxsize=32)
 def _distinct_per_s(setup: InputSetup) -> float | None:
     """Give what the line says arrives, walked once: a signal is held against it ten times a second."""
-    arrives = chain(setup).travel.arrives
+    arrives = signal_chain(setup).signal_path.arrives
     return float(arrives.distinct_per_s) if arrives else None
 
 

@@ -33,13 +33,13 @@ def prove(
     facts: MediaFacts,
     counts: Counts,
     seen: Appearance | None = None,
-    beside: Sequence[MediaFacts | None] = (),
+    sidecars: Sequence[MediaFacts | None] = (),
     found: SentFacts | None = None,
 ) -> Proof:
     """Hold a file's facts against what was asked. Only the causes of losses come from the recorder's `counts`.
 
-    `seen` is what its pictures look like, `found` what its packets carry; None leaves those lines out. `beside` are the
-    facts of the files of sound, in the plan's order; None for one that can't be read.
+    `seen` is what its pictures look like, `found` what its packets carry; None leaves those lines out. `sidecars` are
+    the facts of the files of sound, in the plan's order; None for one that can't be read.
     """
     asked = expectations(plan)
     lines = [line("Container", asked.container, facts.container), *whole(facts), *_since(counts.written, found)]
@@ -59,7 +59,7 @@ def prove(
     lines += sound(plan, asked, facts, counts)
     lines += [
         sound_file(plan, asked, name, one, facts.length_s)
-        for name, one in zip_longest(plan.sound_files, beside)
+        for name, one in zip_longest(plan.sound_files, sidecars)
         if name
     ]
     lines += inputs(plan, counts)

@@ -1,17 +1,18 @@
 """Real media files: probing, decoding, writing, rewrapping; shelves."""
 
-from reel.core.media.arriving import Arriving
+from reel.core.media.channel_strip import ChannelStrip, sides
 from reel.core.media.composing import Composer, Framed
+from reel.core.media.conformer import Conformer
 from reel.core.media.decoding import feed_signal
 from reel.core.media.digest import SentFacts, read_sent
+from reel.core.media.drift import DriftResampler
 from reel.core.media.drive import write_speed
 from reel.core.media.errors import MediaError, NameTakenError, check_plain
-from reel.core.media.following import Follower
 from reel.core.media.framing import Framer
 from reel.core.media.hardware import HardwareEncoder, try_hardware
 from reel.core.media.limiter import Limiter
 from reel.core.media.loudness import Loud, Loudness
-from reel.core.media.overlay import Film, Materials, Moment, Stroke, draw_stroke, keep_image
+from reel.core.media.overlay import Moment, OverlayAssets, OverlayBitmap, Stroke, draw_stroke, keep_image
 from reel.core.media.picture import JpegEncoder, poster
 from reel.core.media.planes import luma_of, planes_of
 from reel.core.media.preview import encode_for_browser
@@ -19,18 +20,17 @@ from reel.core.media.probe import MediaFacts, SoundFacts, VideoFacts, probe
 from reel.core.media.rate import RateFacts, measure_rate
 from reel.core.media.rewrap import RESCUED, claimed_length, rescue, rescued_path, rewrap_to_mp4
 from reel.core.media.sent import Follows, SentWriter, why_not_held
-from reel.core.media.shelf import Reserved, Shelf, beside, megabytes, part_tag
+from reel.core.media.shelf import Reserved, Shelf, megabytes, part_tag, sidecar_folder
 from reel.core.media.speed import Sample, measure_speed
 from reel.core.media.stills import hardest_second, still
-from reel.core.media.strip import Strip, sides
 from reel.core.media.writer import PartWriter
 
 __all__ = [
     "RESCUED",
-    "Arriving",
+    "ChannelStrip",
     "Composer",
-    "Film",
-    "Follower",
+    "Conformer",
+    "DriftResampler",
     "Follows",
     "Framed",
     "Framer",
@@ -39,11 +39,12 @@ __all__ = [
     "Limiter",
     "Loud",
     "Loudness",
-    "Materials",
     "MediaError",
     "MediaFacts",
     "Moment",
     "NameTakenError",
+    "OverlayAssets",
+    "OverlayBitmap",
     "PartWriter",
     "RateFacts",
     "Reserved",
@@ -52,10 +53,8 @@ __all__ = [
     "SentWriter",
     "Shelf",
     "SoundFacts",
-    "Strip",
     "Stroke",
     "VideoFacts",
-    "beside",
     "check_plain",
     "claimed_length",
     "draw_stroke",
@@ -75,6 +74,7 @@ __all__ = [
     "rescue",
     "rescued_path",
     "rewrap_to_mp4",
+    "sidecar_folder",
     "sides",
     "still",
     "try_hardware",

@@ -10,7 +10,7 @@ import numpy as np
 from reel.core.frame import FrameSetup, Piece, Place, Placed
 from reel.core.media.colour import code_values
 from reel.core.media.framing import MATRIX_CODES, RANGE_CODES, Framer
-from reel.core.media.overlay import Film, Materials, Moment, draw, draw_case, edge_px
+from reel.core.media.overlay import Moment, OverlayAssets, OverlayBitmap, draw, draw_case, edge_px
 from reel.core.media.planes import planes_of
 from reel.core.signal import Signal, pixel_format
 
@@ -27,11 +27,11 @@ class Composer:
     """
 
     def __init__(
-        self, setup: FrameSetup, target: Signal, *, exact: bool = True, materials: Materials | None = None
+        self, setup: FrameSetup, target: Signal, *, exact: bool = True, assets: OverlayAssets | None = None
     ) -> None:
         self.arrangement = 0
-        self.pen: tuple[Film, ...] = ()
-        self._materials = materials or Materials()
+        self.pen: tuple[OverlayBitmap, ...] = ()
+        self._materials = assets or OverlayAssets()
         self.toggled: frozenset[str] = frozenset()
         self._setup, self._target, self._exact = setup, target, exact
         self._framers: dict[tuple[Piece, bool], Framer] = {}

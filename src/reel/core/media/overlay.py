@@ -36,7 +36,7 @@ Bytes = npt.NDArray[np.uint8]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Materials:
+class OverlayAssets:
     """The folders of the fonts and of the images; without one a plain font serves, and images are left out."""
 
     fonts: Path | None = None
@@ -69,7 +69,7 @@ class Stroke:
             raise BadValueError("Stroke", "a point far outside", "points lie near the frame")
 
 
-class Film:
+class OverlayBitmap:
     """A drawing that can be laid over frames coded as a target is, whatever covers nothing left out.
 
     `size` is that of the whole drawing, (width, height).
@@ -79,7 +79,7 @@ class Film:
         self.size, self._layers = size, layers
 
     @classmethod
-    def of(cls, rgba: Bytes, target: Signal, *, at: tuple[int, int] = (0, 0)) -> "Film":
+    def of(cls, rgba: Bytes, target: Signal, *, at: tuple[int, int] = (0, 0)) -> "OverlayBitmap":
         """Take (height, width, 4) of R, G, B and alpha, of a drawing whose upper left corner lies at an even `at`."""
         rgba = rgba[: rgba.shape[0] // 2 * 2, : rgba.shape[1] // 2 * 2]
         size, box = (rgba.shape[1], rgba.shape[0]), _box(rgba[..., 3])
@@ -93,7 +93,9 @@ class Film:
         )
 
     @classmethod
-    def of_one_colour(cls, cover: Bytes, colour: str, target: Signal, *, at: tuple[int, int] = (0, 0)) -> "Film":
+    def of_one_colour(
+        cls, cover: Bytes, colour: str, target: Signal, *, at: tuple[int, int] = (0, 0)
+    ) -> "OverlayBitmap":
         """Take (height, width) of cover, 255 where it covers all, of a drawing in one colour "#rrggbb"."""
         size, box = (cover.shape[1], cover.shape[0]), _box(cover)
         if box is None:
@@ -222,30 +224,30 @@ def _reduced(plane: Floats, steps: tuple[int, int]) -> Floats:
     return reduced
 
 
-def draw(overlay: Overlay, materials: Materials, moment: Moment, place: Place, target: Signal) -> Film | None:
+def draw(overlay: Overlay, assets: OverlayAssets, moment: Moment, place: Place, target: Signal) -> OverlayBitmap | None:
     """Draw an overlay for frames of `target`; an image is brought to the size of its `place`.
 
     None for an image that is not there, or of which nothing is seen.
     """
     if isinstance(overlay, Caption):
-        return _written(overlay.text, overlay.lettering, materials, target)
+        return _written(overlay.text, overlay.lettering, assets, target)
     if isinstance(overlay, Clock):
         text = moment.timecode if overlay.face is Face.TIMECODE else moment.time
-        return _written(text, overlay.lettering, materials, target)
+        return _written(text, overlay.lettering, assets, target)
     assert isinstance(overlay, Image)
-    return _image(overlay.name, materials, place, target)
+    return _image(overlay.name, assets, place, target)
 
 
 @lru_cache(maxsize=64)
-def _written(text: str, lettering: Lettering, materials: Materials, target: Signal) -> Film:
-    font = _font(lettering.font, lettering.size_px, materials.fonts)
+def _written(text: str, lettering: Lettering, assets: OverlayAssets, target: Signal) -> OverlayBitmap:
+    font = _font(lettering.font, lettering.size_px, assets.fonts)
     pad = round(lettering.size_px * _PAD) if lettering.ground else 2
     probe = ImageDraw.Draw(Pictures.new("L", (1, 1)))
     left, top, right, bottom = probe.multiline_textbbox((0, 0), text, font=font)
     size = int(right - left) + 2 * pad + 2, int(bottom - top) + 2 * pad + 2
     drawn = Pictures.new("RGBA", size, f"{lettering.ground}ff" if lettering.ground else f"{lettering.colour}00")
     ImageDraw.Draw(drawn).multiline_text((pad - left, pad - top), text, font=font, fill=f"{lettering.colour}ff")
-    return Film.of(np.asarray(drawn), target)
+    return OverlayBitmap.of(np.asarray(drawn), target)
 
 
 @lru_cache(maxsize=16)
@@ -264,9 +266,9 @@ def _weight(font: ImageFont.FreeTypeFont) -> float:
 
 
 @lru_cache(maxsize=8)
-def _image(name: str, materials: Materials, place: Place, target: Signal) -> Film | None:
+def _image(name: str, assets: OverlayAssets, place: Place, target: Signal) -> OverlayBitmap | None:
     """Give the part of an image that the frame shows, where it lies in its `place`."""
-    if materials.images is None:
+    if assets.images is None:
         return None
     left, top = max(0, -place.x_px) // 2 * 2, max(0, -place.y_px) // 2 * 2
     width = min(place.width_px, target.mode.width_px - place.x_px) // 2 * 2 - left
@@ -274,13 +276,13 @@ def _image(name: str, materials: Materials, place: Place, target: Signal) -> Fil
     if width <= 0 or height <= 0:
         return None
     try:
-        with Pictures.open(materials.images / name) as opened:
+        with Pictures.open(assets.images / name) as opened:
             wide, high = opened.width / place.width_px, opened.height / place.height_px
             box = (left * wide, top * high, (left + width) * wide, (top + height) * high)
             scaled = opened.convert("RGBA").resize((width, height), Pictures.Resampling.LANCZOS, box=box)
     except OSError:
         return None
-    return Film.of(np.asarray(scaled), target, at=(left, top))
+    return OverlayBitmap.of(np.asarray(scaled), target, at=(left, top))
 
 
 def edge_px(size: tuple[int, int]) -> int:
@@ -289,7 +291,7 @@ def edge_px(size: tuple[int, int]) -> int:
 
 
 @lru_cache(maxsize=16)
-def draw_case(size: tuple[int, int], target: Signal) -> Film:
+def draw_case(size: tuple[int, int], target: Signal) -> OverlayBitmap:
     """Draw a case around a picture of (width, height): a dark edge with round corners, a slot at its upper end.
 
     The upper end is the top of an upright picture and the left of one that lies. Nothing covers the picture. The film
@@ -305,7 +307,9 @@ def draw_case(size: tuple[int, int], target: Signal) -> Film:
     canvas.rounded_rectangle((across - half, down - rim // 2, across + half, down + rim // 2), rim // 2, fill=_RIM)
     small = drawn.resize(whole, Pictures.Resampling.BOX)
     ImageDraw.Draw(small).rectangle((edge, edge, edge + short - 1, edge + long - 1), fill=(0, 0, 0, 0))
-    return Film.of(np.asarray(small if size[1] >= size[0] else small.transpose(Pictures.Transpose.ROTATE_90)), target)
+    return OverlayBitmap.of(
+        np.asarray(small if size[1] >= size[0] else small.transpose(Pictures.Transpose.ROTATE_90)), target
+    )
 
 
 def keep_image(data: bytes, folder: Path) -> tuple[str, tuple[int, int]]:
@@ -336,7 +340,7 @@ def keep_image(data: bytes, folder: Path) -> tuple[str, tuple[int, int]]:
     return name, size
 
 
-def draw_stroke(stroke: Stroke, target: Signal) -> Film:
+def draw_stroke(stroke: Stroke, target: Signal) -> OverlayBitmap:
     """Draw a stroke of a pen on a film of its own, as large as the stroke is within the frame."""
     reach = stroke.width_px + 2
     columns, rows = zip(*stroke.points, strict=True)
@@ -350,4 +354,4 @@ def draw_stroke(stroke: Stroke, target: Signal) -> Film:
         canvas.line(points, fill=255, width=stroke.width_px, joint="curve")
     for x, y in (points[0], points[-1]):
         canvas.ellipse((x - half, y - half, x + half, y + half), fill=255)
-    return Film.of_one_colour(np.asarray(drawn), stroke.colour, target, at=(left, top))
+    return OverlayBitmap.of_one_colour(np.asarray(drawn), stroke.colour, target, at=(left, top))

@@ -29,7 +29,7 @@ class Reserved:
     number: int
 
 
-def beside(path: Path) -> Path:
+def sidecar_folder(path: Path) -> Path:
     """Give the folder in which the files of sound of a take at `path` lie, where it has some."""
     return path.with_suffix(BESIDE)
 
@@ -113,7 +113,7 @@ class Shelf:
         """Give a reserved name back: nothing was recorded under it."""
         with suppress(OSError):
             reserved.rolling.unlink(missing_ok=True)
-        shutil.rmtree(beside(reserved.rolling), ignore_errors=True)
+        shutil.rmtree(sidecar_folder(reserved.rolling), ignore_errors=True)
 
     def path(self, name: str) -> Path:
         """Give the path of a file on the shelf; raises MediaError for anything but a plain name."""
@@ -151,7 +151,7 @@ class Shelf:
     def _set_aside(self, wanted: Path, number: int) -> Reserved:
         for final in _with_letters(wanted):
             rolling = final.with_name(f"{final.stem}{ROLLING}{final.suffix}")
-            if final.exists() or beside(final).exists():
+            if final.exists() or sidecar_folder(final).exists():
                 continue
             try:
                 rolling.touch(exist_ok=False)
@@ -168,7 +168,7 @@ class Shelf:
         What lies beside it goes along.
         """
         for final in _with_letters(reserved.final):
-            if beside(final).exists():
+            if sidecar_folder(final).exists():
                 continue
             try:
                 _move_both(reserved.rolling, final)
@@ -201,8 +201,8 @@ class Shelf:
         path = self.path(name)
         try:
             path.unlink(missing_ok=True)
-            if beside(path).is_dir():
-                shutil.rmtree(beside(path))
+            if sidecar_folder(path).is_dir():
+                shutil.rmtree(sidecar_folder(path))
         except OSError as error:
             raise MediaError(path, f"can't be deleted ({error.strerror})") from error
 
@@ -258,10 +258,10 @@ def _move_all(pairs: Sequence[tuple[Path, Path]]) -> None:
 
 def _move_beside(source: Path, target: Path) -> None:
     try:
-        if beside(source).is_dir():
-            beside(source).rename(beside(target))
+        if sidecar_folder(source).is_dir():
+            sidecar_folder(source).rename(sidecar_folder(target))
     except OSError as error:
-        raise MediaError(beside(source), f"can't be renamed ({error.strerror})") from error
+        raise MediaError(sidecar_folder(source), f"can't be renamed ({error.strerror})") from error
 
 
 def megabytes(size_bytes: int) -> str:

@@ -7,7 +7,7 @@ import av
 
 from reel.core.file import FilePlan, SoundFiles
 from reel.core.media.errors import BROKEN, MediaError, reason_of
-from reel.core.media.shelf import beside
+from reel.core.media.shelf import sidecar_folder
 from reel.core.media.soundgraph import LAYOUTS, sound_frame
 from reel.core.signal import FloatArray, SoundFormat
 
@@ -62,7 +62,7 @@ class SoundFilesBeside:
 
     def __init__(self, path: Path, plan: FilePlan) -> None:
         """Open them; raises MediaError, and leaves nothing open, when one can't be."""
-        folder, names = beside(path), plan.sound_files
+        folder, names = sidecar_folder(path), plan.sound_files
         self._files: list[SoundFile] = []
         try:
             if names:

@@ -1,6 +1,6 @@
 """How a take rolls and when it ends by itself."""
 
-from reel.core.roll.ending import CutBy, MarkedMoment, MarkKind, Standing, why_cut
+from reel.core.roll.ending import CutBy, MarkedMoment, MarkKind, StopFacts, stop_reason
 from reel.core.roll.setup import COUNTDOWN_S, EVERY_S, LAPSE, REACH_BACK_S, TRIAL_S, RollSetup, ending
 from reel.core.roll.words import cut_words, lapse_words, roll_words
 
@@ -14,10 +14,10 @@ __all__ = [
     "MarkKind",
     "MarkedMoment",
     "RollSetup",
-    "Standing",
+    "StopFacts",
     "cut_words",
     "ending",
     "lapse_words",
     "roll_words",
-    "why_cut",
+    "stop_reason",
 ]

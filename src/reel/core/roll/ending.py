@@ -43,7 +43,7 @@ class MarkedMoment:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Standing:
+class StopFacts:
     """How a take stands at `now`, having begun at `began`, both with a time zone.
 
     `gone_s`, `black_s` and `still_s` say for how long the first input's signal has been so, 0 when it is not;
@@ -59,7 +59,7 @@ class Standing:
     has_event: bool = False
 
 
-def why_cut(setup: RollSetup, standing: Standing) -> CutBy | None:
+def stop_reason(setup: RollSetup, standing: StopFacts) -> CutBy | None:
     """Say what ends a take as it stands; None while nothing does. Its length the roll itself keeps to the frame."""
     if setup.cut_gb and standing.size_bytes >= setup.cut_gb * 10**9:
         return CutBy.SIZE
@@ -77,7 +77,7 @@ def why_cut(setup: RollSetup, standing: Standing) -> CutBy | None:
     return None
 
 
-def _at(clock: str, standing: Standing) -> datetime.datetime:
+def _at(clock: str, standing: StopFacts) -> datetime.datetime:
     """Give the first moment of a time of day after a take began, by the clocks as they go now.
 
     Meanwhile summer time may have begun or ended: `began` and `now` have the offset of their own moment.

@@ -3,23 +3,23 @@
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
-from reel.core.line import InputSetup, MediaFile, Network, RigSetup, chain, told
+from reel.core.line import InputSetup, MediaFile, Network, RigSetup, loss_message, signal_chain
 from reel.core.signal import Input, InputError
 from reel.recorder.inputs import FileFeed, StreamFeed
 from reel.recorder.inputs.reader import Opener
-from reel.standins import Claps, Play, assemble, listen
+from reel.standins import Claps, Scenario, assemble, listen
 
 
 def openers_for(
-    setup: RigSetup, plays: Sequence[Play], feeds: Path, now_ns: Callable[[], int], claps: Claps | None = None
+    setup: RigSetup, scenarios: Sequence[Scenario], feeds: Path, now_ns: Callable[[], int], claps: Claps | None = None
 ) -> tuple[Opener, ...]:
     """Give the functions that open a rig's inputs, in their order; see opener_for. Plays left out are plain ones."""
-    padded = (*plays, *(Play() for _ in setup.inputs))
+    padded = (*scenarios, *(Scenario() for _ in setup.inputs))
     return tuple(opener_for(one, play, feeds, now_ns, claps) for one, play in zip(setup.inputs, padded, strict=False))
 
 
 def opener_for(
-    setup: InputSetup, play: Play, feeds: Path, now_ns: Callable[[], int], claps: Claps | None = None
+    setup: InputSetup, play: Scenario, feeds: Path, now_ns: Callable[[], int], claps: Claps | None = None
 ) -> Opener:
     """Give the function that opens an input at an instant of the recorder's clock; it raises InputError.
 
@@ -47,11 +47,11 @@ def opener_for(
     return open_input
 
 
-def _open_stand_ins(setup: InputSetup, play: Play, start_ns: int, begun_ns: int, claps: Claps | None) -> Input:
+def _open_stand_ins(setup: InputSetup, play: Scenario, start_ns: int, begun_ns: int, claps: Claps | None) -> Input:
     if not setup.has_picture:
         return listen(setup.device.kind, setup.origin, play, start_ns=start_ns, begun_ns=begun_ns, claps=claps)
-    way = chain(setup).travel
+    way = signal_chain(setup).signal_path
     if way.block is not None or way.arrives is None:
-        why = f" {told(way.block, setup).limit.rstrip('.')}" if way.block else ""
+        why = f" {loss_message(way.block, setup).limit.rstrip('.')}" if way.block else ""
         raise InputError(f"The {setup.device.facts.label.lower()}", f"does not arrive.{why}", lasts=True)
     return assemble(setup, play, way.arrives.handed, start_ns=start_ns, begun_ns=begun_ns, claps=claps)

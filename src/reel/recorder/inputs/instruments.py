@@ -5,7 +5,7 @@ from reel.core.measure.alarm import SILENT_DB
 from reel.core.media import Loudness, luma_of
 from reel.core.signal import NS, FloatArray, Picture, Samples, Signal, SoundFormat
 from reel.core.sound import Level, Meter
-from reel.recorder.messages import Heard
+from reel.recorder.messages import AudioLevels
 
 
 class Instruments:
@@ -44,11 +44,11 @@ class Instruments:
             self._meters[1].feed(data)
             self._loudness.feed(data)
 
-    def heard(self) -> Heard:
+    def heard(self) -> AudioLevels:
         """Say what was heard since the last time."""
         if self._meters is None or self._loudness is None:
-            return Heard()
-        return Heard(
+            return AudioLevels()
+        return AudioLevels(
             before=self._meters[0].read(), after=self._meters[1].read(), loud=self._loudness.loud, broken=self._broken
         )
 

@@ -9,13 +9,13 @@ from typing import Protocol
 from reel.core.errors import ReelError
 from reel.core.line import HopKind, InputSetup
 from reel.core.measure import Condition, Watch, alarms, contradictions
-from reel.core.media import Arriving, Strip
+from reel.core.media import ChannelStrip, Conformer
 from reel.core.signal import NS, HeldError, Input, InputError, Picture, Samples, Sent, Signal, mended
 from reel.recorder.clock import Clock
 from reel.recorder.guard import attempt
 from reel.recorder.inputs.ahead import Ahead
 from reel.recorder.inputs.instruments import Instruments
-from reel.recorder.messages import Heard, InputStatus
+from reel.recorder.messages import AudioLevels, InputStatus
 
 STEP_NS = NS // 10
 # Levels are read twice as often as the rest.
@@ -32,15 +32,16 @@ Opener = Callable[[int], Input]
 
 
 class Taker(Protocol):
-    """Who is given what an input sends. Called on the thread that reads it."""
+    """Who is given what inputs send, each known by its place. Called on the thread that reads it."""
 
-    def wants(self) -> bool: ...  # noqa: D102
-    def wants_all(self) -> bool: ...  # noqa: D102
+    @property
     def gives_way(self) -> bool: ...  # noqa: D102
-    def picture(self, picture: Picture, goes_on: Signal) -> None: ...  # noqa: D102
-    def heard(self, samples: Samples) -> None: ...  # noqa: D102
-    def samples(self, samples: Samples) -> None: ...  # noqa: D102
-    def lost(self) -> None: ...  # noqa: D102
+    def wants(self, place: int) -> bool: ...  # noqa: D102
+    def wants_all(self, place: int) -> bool: ...  # noqa: D102
+    def take_picture(self, place: int, picture: Picture, goes_on: Signal) -> None: ...  # noqa: D102
+    def hear(self, place: int, samples: Samples) -> None: ...  # noqa: D102
+    def take_samples(self, place: int, samples: Samples) -> None: ...  # noqa: D102
+    def take_loss(self, place: int) -> None: ...  # noqa: D102
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,7 +53,7 @@ class _Command:
 
 
 class Reader:
-    """Reads one input. `channels` are those of a track; the taker is given sound as it is `heard`, and as
+    """Reads one input. `channels` are those of a track; the taker is to `hear` sound as it comes, and takes it as
     the input's strip makes it.
 
     Pictures are handed on while the taker `wants` them; where each needs those before it, while it `wants_all`. They
@@ -69,6 +70,7 @@ class Reader:
         clock: Clock,
         taker: Taker,
         *,
+        place: int = 0,
         channels: int = 2,
         released: Callable[[], None] = lambda: None,
     ) -> None:
@@ -78,14 +80,15 @@ class Reader:
         self.wake = threading.Event()
         self.error: InputError | None = None
         self._opener, self._clock, self._taker, self._released = opener, clock, taker, released
+        self._place = place
         self._channels = channels
-        self._arriving = Arriving(setup.arrival)
+        self._arriving = Conformer(setup.arrival)
         self._reads_screen = any(hop.hop.kind is HopKind.MIRROR for hop in setup.path)
         self._watch = Watch(reads_screen=self._reads_screen)
         self._instruments = Instruments()
         self._input: Input | None = None
         self._signal: Signal | None = None
-        self._strip: Strip | None = None
+        self._strip: ChannelStrip | None = None
         self._retry_ns, self._failures = clock.now_ns(), 0
         self._step_ns: int = clock.now_ns()
         self._picture_ns = self._step_ns
@@ -192,7 +195,7 @@ class Reader:
     def failed(self, error: ReelError) -> None:
         """End after an error that nobody foresaw: the input is let go, the reason said."""
         attempt("Letting the input go", self._release)
-        attempt("Saying that an input is gone", self._taker.lost)
+        attempt("Saying that an input is gone", lambda: self._taker.take_loss(self._place))
         self.reading = InputStatus(name=self.setup.name, problem=str(error))
         self.tried.set()
 
@@ -224,13 +227,13 @@ class Reader:
     def _take_picture(self, picture: Picture) -> None:
         assert self._input is not None and self._input.signal is not None
         signal, self._picture_ns = self._input.signal, picture.at_ns
-        if self._clock.now_ns() - picture.at_ns < BEHIND_NS and not self._taker.gives_way():
+        if self._clock.now_ns() - picture.at_ns < BEHIND_NS and not self._taker.gives_way:
             self._watch.look(picture, top_first=signal.top_first)
         else:
             self._watch.note(picture.at_ns)
         self._instruments.probe(picture)
-        needs_all = self._arriving.remembers(signal) and self._taker.wants_all()
-        if not (self._taker.wants() or self._instruments.is_finding or needs_all):
+        needs_all = self._arriving.remembers(signal) and self._taker.wants_all(self._place)
+        if not (self._taker.wants(self._place) or self._instruments.is_finding or needs_all):
             return
         if signal != self._signal:
             self.drain()
@@ -242,7 +245,7 @@ class Reader:
         goes_on = self.setup.arrival.signal_of(self._signal)
         for made in pictures:
             self._instruments.find(made)
-            self._taker.picture(made, goes_on)
+            self._taker.take_picture(self._place, made, goes_on)
 
     def _take_samples(self, arrived: Samples) -> None:
         assert self._input is not None
@@ -251,15 +254,15 @@ class Reader:
             sound = self._input.sound
             assert sound is not None
             self._instruments.listen(sound, self._channels)
-            self._strip = Strip(self.setup.sound, sound, self._channels)
+            self._strip = ChannelStrip(self.setup.sound, sound, self._channels)
         self._instruments.hear(samples)
-        self._taker.heard(samples)
+        self._taker.hear(self._place, samples)
         self._hand_on_sound(self._strip.apply(samples))
 
     def _hand_on_sound(self, blocks: Iterable[Samples]) -> None:
         for made in blocks:
             self._instruments.hear_after(made.data)
-            self._taker.samples(made)
+            self._taker.take_samples(self._place, made)
 
     def _read_instruments(self, now_ns: int) -> None:
         opened = self._input
@@ -272,7 +275,7 @@ class Reader:
             problem = "The signal has ended."
         if self.error is not None and not self.error.lasts:
             problem = f"{problem} It is tried again by itself."
-        heard = self._instruments.heard() if opened and opened.sound else Heard()
+        heard = self._instruments.heard() if opened and opened.sound else AudioLevels()
         signal = opened.signal if opened else None
         condition = self._instruments.read(signal, self._watch.read(self._seen_ns(now_ns)), heard.before, now_ns)
         is_held = isinstance(self.error, HeldError)
@@ -323,7 +326,7 @@ class Reader:
     def _lose(self, error: InputError, now_ns: int) -> None:
         """Note why there is no signal and when to try again: after 1, 2, 4, then every 8 s."""
         self.drain()
-        self._taker.lost()
+        self._taker.take_loss(self._place)
         self._release()
         self.error = error
         is_held = isinstance(error, HeldError)

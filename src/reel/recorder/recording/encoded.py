@@ -1,9 +1,10 @@
-"""A take that Reel encodes: its roll, its parts, and how they end."""
+"""A take that Reel encodes: its session, its parts, and how they end."""
 
 import threading
 from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from functools import partial
 
 from reel.core.errors import ReelError
 from reel.core.file import FilePlan, lighter_effort
@@ -13,10 +14,11 @@ from reel.core.signal import NS
 from reel.recorder.guard import attempt
 from reel.recorder.journal import BegunPart, Closed, ClosedPart
 from reel.recorder.messages import Behind, RefusedError, RollStatus
-from reel.recorder.recording.encoder_queue import Lane, queue_limit
+from reel.recorder.recording.encoder_queue import EncoderQueue, queue_limit
 from reel.recorder.recording.live import LiveSource
 from reel.recorder.recording.part_file import PartFile
-from reel.recorder.recording.session import Roll, RollState
+from reel.recorder.recording.parts import Parts
+from reel.recorder.recording.session import RecordingSession, SessionState
 from reel.recorder.recording.take import NOT_ROLLING, LocalTake
 
 # So long a part with a lighter effort is given to catch up before another one begins.
@@ -24,11 +26,11 @@ LIGHTEN_NS = 4 * NS
 
 
 @dataclass(slots=True, kw_only=True)
-class RollingTake(LocalTake):
+class EncodedTake(LocalTake):
     """A take that Reel itself encodes, part by part."""
 
     files: list[PartFile[PartWriter]]
-    roll: Roll
+    make_session: Callable[[Parts], RecordingSession]
     queue_bytes: int
     part_began: Callable[[int, BegunPart], None]
     _lock: threading.Lock = field(default_factory=threading.Lock)
@@ -39,50 +41,52 @@ class RollingTake(LocalTake):
     _split_part: int = 0
     _lighten_ns: int = 0
     _next_plan: FilePlan = field(init=False)
+    session: RecordingSession = field(init=False)
 
     def __post_init__(self) -> None:
         LocalTake.__post_init__(self)  # super() does not find a dataclass with slots, which is made twice
         self._next_plan = self.plan
+        self.session = self.make_session(Parts(self._queue_of(self.files[0]), self.plan, self.open_part))
 
     @property
     def is_ending(self) -> bool:
         """Whether it takes no more pictures."""
-        return self.roll.state in (RollState.ENDING, RollState.ENDED)
+        return self.session.state in (SessionState.ENDING, SessionState.ENDED)
 
     @property
     def is_rolling(self) -> bool:
         """Whether pictures go into it just now."""
-        return self.roll.state is RollState.ROLLING
+        return self.session.state is SessionState.ROLLING
 
     def begin(self) -> None:
         """Roll, from the next picture on; where its rig has gone meanwhile, end."""
         LocalTake.begin(self)
-        self.roll.parts.start()
+        self.session.parts.start()
         rig = self.rig()
         if rig is None or not rig.thread.is_alive():
-            self.roll.abandon(0, "Its rig was closed before it began.")
-            self.roll.parts.finish()
+            self.session.abandon(0, "Its rig was closed before it began.")
+            self.session.parts.finish()
         else:
-            reaches_back = self.conduct.reach_back_s > 0
-            rig.source.call(lambda: rig.source.begin(self.roll, reaches_back=reaches_back))
+            with_pre_record = self.conduct.reach_back_s > 0
+            rig.source.call(lambda: rig.source.begin(self.session, with_pre_record=with_pre_record))
 
     def begin_at(self, at_ns: int, *, together: bool) -> None:
         """Roll from the first picture that is shown at an instant or after it."""
-        self.roll.begin_at(at_ns, together=together)
+        self.session.begin_at(at_ns, together=together)
 
-    def hold(self, now_ns: int) -> None:
+    def pause(self, now_ns: int) -> None:
         """Pause; what was shown before belongs to it."""
         source = self._source()
-        if self.roll.state is RollState.HOLDING:
+        if self.session.state is SessionState.HOLDING:
             raise RefusedError(f"{self.rolled.name} is on hold already.")
-        source.answer(lambda: source.hold(now_ns), after_ns=now_ns)
+        source.answer(lambda: source.pause(now_ns), after_ns=now_ns)
 
-    def carry_on(self) -> None:
+    def resume(self) -> None:
         """Go on with the next picture."""
         source = self._source()
-        if self.roll.state is not RollState.HOLDING:
+        if self.session.state is not SessionState.HOLDING:
             raise RefusedError(f"{self.rolled.name} is not on hold.")
-        source.answer(source.carry_on)
+        source.answer(source.resume)
 
     def mark(self, label: str, now_ns: int) -> MarkedMoment:
         """Note the moment of the last picture that was shown by now."""
@@ -94,18 +98,18 @@ class RollingTake(LocalTake):
 
     def cut(self, now_ns: int) -> None:
         """Have it end with what was shown by now; one that still counts down is called off."""
-        self._is_called_off = self.roll.counts_down(now_ns) > 0
+        self._is_called_off = self.session.counts_down(now_ns) > 0
         rig = self.rig()
         if rig is None or not rig.thread.is_alive():  # nobody else touches the roll any more
-            self.roll.abandon(now_ns)
-            self.roll.parts.finish()
+            self.session.abandon(now_ns)
+            self.session.parts.finish()
         else:
             rig.source.call(lambda: rig.source.cut(now_ns), after_ns=now_ns)
 
     def give_up(self) -> None:
         """Close the file with what was read."""
         if not self.is_ending:
-            self.roll.parts.finish()
+            self.session.parts.finish()
 
     def _source(self) -> LiveSource:
         rig = self.rig()
@@ -113,11 +117,11 @@ class RollingTake(LocalTake):
             raise RefusedError(NOT_ROLLING)
         return rig.source
 
-    def open_part(self, number: int, first_tick: int) -> Lane:
+    def open_part(self, number: int, first_tick: int) -> EncoderQueue:
         """Give the lane of another part, which opens its file on its own thread; the last one where the take ends."""
         with self._lock:
             if self._is_told:
-                return self.roll.parts.lanes[-1]
+                return self.session.parts.queues[-1]
             file = PartFile(
                 self.shelf,
                 self.reserved,
@@ -128,8 +132,11 @@ class RollingTake(LocalTake):
                 opened=self._note_part,
             )
             self.files.append(file)
+        return self._queue_of(file)
+
+    def _queue_of(self, file: PartFile[PartWriter]) -> EncoderQueue:
         limit = queue_limit(self._next_plan, self.queue_bytes)
-        return Lane(file, closed=lambda error: self.part_closed(file, error), limit=limit)
+        return EncoderQueue(file, closed=partial(self.part_closed, file), limit=limit)
 
     def _note_part(self, file: PartFile[PartWriter]) -> None:
         """Have a part stored."""
@@ -141,7 +148,7 @@ class RollingTake(LocalTake):
         with self._lock:
             file.closed.set()
             self._problem = self._problem or (str(failed) if failed else None)
-            is_over = self.roll.parts.is_finished or self.roll.parts.error is not None
+            is_over = self.session.parts.is_finished or self.session.parts.error is not None
             if not is_over or self._is_told or not all(one.closed.is_set() for one in self.files):
                 return
             self._is_told = True
@@ -156,17 +163,17 @@ class RollingTake(LocalTake):
             self._problem = self._problem or str(error or naming)
 
     def _said(self) -> str | None:
-        return self.roll.problem or self.ends_by
+        return self.session.problem or self.ends_by
 
     def _tell(self) -> None:
         problem = self._problem or self._said()
-        if problem is None and not self.roll.ticks and not self._is_called_off:
+        if problem is None and not self.session.ticks and not self._is_called_off:
             problem = "It was cut before its first picture came; nothing was recorded."
         parts = tuple(
             ClosedPart(
                 path=file.path,
                 first_tick=file.first_tick,
-                counts=replace(self.roll.counts_of(file.number), written=file.facts),
+                counts=replace(self.session.counts_of(file.number), written=file.facts),
             )
             for file in self.files
             if file.is_there
@@ -175,7 +182,7 @@ class RollingTake(LocalTake):
             self,
             Closed(
                 path=self.files[0].path,
-                counts=self.roll.counts,
+                counts=self.session.counts,
                 problem=problem,
                 parts=parts,
                 ended_by=self._ended_by(problem),
@@ -186,17 +193,17 @@ class RollingTake(LocalTake):
     def _ended_by(self, problem: str | None) -> CutBy:
         if problem is not None:
             return CutBy.TROUBLE
-        return self.roll.ended_by or self.cut_by or CutBy.PERSON
+        return self.session.ended_by or self.cut_by or CutBy.PERSON
 
     @property
     def noted(self) -> "deque[MarkedMoment]":
-        """The marks that the roll made by itself, and that are not stored yet."""
-        return self.roll.noted
+        """The marks that the session made by itself, and that are not stored yet."""
+        return self.session.noted
 
     def look_after(self) -> None:
         """Have the next part begin when this one is as large as it may be, or with less work when it falls behind."""
         most, rig = self.plan.part_bytes, self.rig()
-        if rig is None or self.roll.state is not RollState.ROLLING:
+        if rig is None or self.session.state is not SessionState.ROLLING:
             return
         newest, now_ns = self.files[-1], self.clock.now_ns()
         if newest.number < self._split_part or not newest.is_there:
@@ -214,34 +221,34 @@ class RollingTake(LocalTake):
 
     def _behind(self) -> Behind | None:
         """Say what can't keep up: pictures queue up, and most of the time goes to encoding, or to the drive."""
-        parts, rig = self.roll.parts, self.rig()
-        lane = parts.lanes[-1]
-        if parts.waiting > lane.usual // 3:
-            return Behind.DISK if lane.disk_s > lane.busy_s / 2 else Behind.ENCODER
+        parts, rig = self.session.parts, self.rig()
+        queue = parts.queues[-1]
+        if parts.waiting > queue.base_limit // 3:
+            return Behind.DISK if queue.disk_s > queue.busy_s / 2 else Behind.ENCODER
         return Behind.INPUT if rig is not None and rig.source.is_behind else None
 
     def status(self) -> RollStatus:
-        """Say how the roll stands."""
-        roll = self.roll
-        state = roll.state if roll.state is not RollState.ENDED else RollState.ENDING
-        starts_in_s = roll.counts_down(self.clock.now_ns())
+        """Say how it stands."""
+        session = self.session
+        state = session.state if session.state is not SessionState.ENDED else SessionState.ENDING
+        starts_in_s = session.counts_down(self.clock.now_ns())
         return self.status_of(
-            counts=roll.counts,
-            state=(RollState.COUNTING if starts_in_s else state).value,
-            marks=sum(mark.kind is MarkKind.PERSON for mark in list(roll.marks)),
+            counts=session.counts,
+            state=(SessionState.COUNTING if starts_in_s else state).value,
+            marks=sum(mark.kind is MarkKind.PERSON for mark in list(session.marks)),
             starts_in_s=starts_in_s,
             room_bytes=self.drive.room_bytes,
-            queue=roll.parts.waiting,
-            queue_limit=roll.parts.limit,
-            part=roll.parts.count,
+            queue=session.parts.waiting,
+            queue_limit=session.parts.limit,
+            part=session.parts.count,
             behind=self._behind(),
         )
 
     def moved(self) -> object:
         """Give something that changes as long as its files are still written or closed."""
-        return self.size_bytes(), self.roll.parts.written
+        return self.size_bytes(), self.session.parts.written
 
     @property
     def ticks(self) -> int:
         """Frames so far."""
-        return self.roll.ticks
+        return self.session.ticks

@@ -42,7 +42,7 @@ class Writer(Protocol):
 _Item = tuple[av.VideoFrame, int] | tuple[FloatArray, int]
 
 
-class Lane:
+class EncoderQueue:
     """Takes pictures and samples without ever waiting, and writes them in order on a thread of its own.
 
     At most `limit` pictures wait; sound is small and always taken. When everything is written, or an error has
@@ -57,7 +57,7 @@ class Lane:
         closed: Callable[[ReelError | None], None],
         limit: int,
     ) -> None:
-        self.limit = self.usual = limit
+        self.limit = self.base_limit = limit
         self._writer, self._closed = writer, closed
         self._items: deque[_Item] = deque()
         self._pictures = self._promised = 0
@@ -77,7 +77,7 @@ class Lane:
         """Let so many more pictures wait, until they came and no more wait than usually may."""
         with self._change:
             self._promised = pictures
-            self.limit = self.usual + pictures
+            self.limit = self.base_limit + pictures
 
     @property
     def waiting(self) -> int:
@@ -114,7 +114,7 @@ class Lane:
         What is written meanwhile changes nothing of what comes after it: two runs are the same.
         """
         with self._change:
-            self._change.wait_for(lambda: self._pictures <= max(0, self.usual - room))
+            self._change.wait_for(lambda: self._pictures <= max(0, self.base_limit - room))
         if self._ending:
             self.ended.wait()
 
@@ -159,8 +159,8 @@ class Lane:
             item = self._items.popleft()
             if isinstance(item[0], av.VideoFrame):
                 self._pictures -= 1
-                if not self._promised and self._pictures < self.usual:
-                    self.limit = self.usual
+                if not self._promised and self._pictures < self.base_limit:
+                    self.limit = self.base_limit
             return item
 
     def _fail(self, error: ReelError) -> None:

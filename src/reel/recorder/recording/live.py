@@ -7,7 +7,7 @@ from typing import Protocol, TypeVar
 from reel.core.roll import MarkedMoment
 from reel.core.signal import Sent
 from reel.recorder.messages import InputStatus
-from reel.recorder.recording.session import Roll
+from reel.recorder.recording.session import RecordingSession
 
 T = TypeVar("T")
 
@@ -23,9 +23,9 @@ class LiveSource(Protocol):
     def is_behind(self) -> bool: ...  # noqa: D102
     def call(self, command: Callable[[], None], *, after_ns: int | None = None) -> None: ...  # noqa: D102
     def answer(self, work: Callable[[], T], *, after_ns: int | None = None) -> T: ...  # noqa: D102
-    def begin(self, roll: Roll, *, reaches_back: bool = False) -> None: ...  # noqa: D102
-    def hold(self, now_ns: int) -> None: ...  # noqa: D102
-    def carry_on(self) -> None: ...  # noqa: D102
+    def begin(self, session: RecordingSession, *, with_pre_record: bool = False) -> None: ...  # noqa: D102
+    def pause(self, now_ns: int) -> None: ...  # noqa: D102
+    def resume(self) -> None: ...  # noqa: D102
     def cut(self, now_ns: int) -> None: ...  # noqa: D102
     def split(self, *, lighter: bool = False) -> None: ...  # noqa: D102
     def mark(self, label: str) -> MarkedMoment | None: ...  # noqa: D102

@@ -10,7 +10,7 @@ import numpy as np
 from reel.core.file import FilePlan
 from reel.core.line import RigSetup
 from reel.core.measure import Missing, PlacedCount, TrackCounts
-from reel.core.media import Follower, Limiter, sides
+from reel.core.media import DriftResampler, Limiter, sides
 from reel.core.signal import NS, FloatArray, Samples, Segment, SoundFormat, place_samples, tick_to_sample
 from reel.core.sound import Sides
 
@@ -34,7 +34,7 @@ class MixedSource:
     tracks: tuple[int, ...]
     delay_ns: int
     comes: SoundFormat
-    follower: Follower
+    follower: DriftResampler
     waiting: list[tuple[int, FloatArray]] = field(default_factory=list)
     fed_end: int = 0
     end: int = 0
@@ -83,8 +83,8 @@ class TrackMixer:
     What has not come by its grace is silence, counted apart for each input.
     """
 
-    def __init__(self, lane: Tracks, setup: RigSetup, plan: FilePlan, heard: dict[int, SoundFormat]) -> None:
-        self._lane, self._plan = lane, plan
+    def __init__(self, queue: Tracks, setup: RigSetup, plan: FilePlan, heard: dict[int, SoundFormat]) -> None:
+        self._lane, self._plan = queue, plan
         self._rate_hz, self._channels = plan.recipe.sound.rate_hz, plan.recipe.sound.channels
         self._sources = {
             place: MixedSource(
@@ -92,7 +92,7 @@ class TrackMixer:
                 tracks=tracks,
                 delay_ns=setup.inputs[place].sound.delay_ms * NS // 1000,
                 comes=SoundFormat(rate_hz=sound.rate_hz, channels=self._channels),
-                follower=Follower(SoundFormat(rate_hz=sound.rate_hz, channels=self._channels), plan.recipe.sound),
+                follower=DriftResampler(SoundFormat(rate_hz=sound.rate_hz, channels=self._channels), plan.recipe.sound),
                 broken=PlacedCount(plan.tick_rate),
             )
             for place, sound in heard.items()

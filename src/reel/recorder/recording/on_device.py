@@ -8,7 +8,7 @@ from fractions import Fraction
 from pathlib import Path
 
 from reel.core.errors import ReelError
-from reel.core.line import InputSetup, RigSetup, chain, told
+from reel.core.line import InputSetup, RigSetup, loss_message, signal_chain
 from reel.core.line.own import OwnRecorder
 from reel.core.measure import Counts
 from reel.core.media import MediaError, Shelf, megabytes
@@ -16,7 +16,7 @@ from reel.core.roll import CutBy, MarkedMoment
 from reel.recorder.guard import guarded
 from reel.recorder.journal import Closed
 from reel.recorder.messages import RefusedError, RollStatus
-from reel.recorder.recording.session import RollState
+from reel.recorder.recording.session import SessionState
 from reel.recorder.recording.take import Take, room_bytes
 from reel.standins import RecordingDevice
 
@@ -37,15 +37,15 @@ def own_recorder_of(setup: RigSetup) -> OwnRecorder:
 def recording_input(setup: RigSetup) -> InputSetup:
     """Give the input whose device records by itself; raises RefusedError for one that can't."""
     picture = setup.picture
-    walked = chain(picture)
+    walked = signal_chain(picture)
     if walked.carried is None:
-        block = walked.travel.block
-        raise RefusedError(told(block, picture).sentence if block else "The device can't record like this.")
+        block = walked.signal_path.block
+        raise RefusedError(loss_message(block, picture).sentence if block else "The device can't record like this.")
     return picture
 
 
 @dataclass(slots=True, kw_only=True)
-class RemoteTake(Take):
+class DeviceTake(Take):
     """A take on a device's own storage, `reserved` there; `shelf` is where it comes over to, None where it stays,
     leaving `reserve_bytes` free there.
 
@@ -69,11 +69,11 @@ class RemoteTake(Take):
         """It can't: no device records on into the same file."""
         return False
 
-    def hold(self, now_ns: int) -> None:
+    def pause(self, now_ns: int) -> None:
         """Refuse: the device can't."""
         raise RefusedError(_NO_HOLD)
 
-    def carry_on(self) -> None:
+    def resume(self) -> None:
         """Refuse: the device can't hold."""
         raise RefusedError(_NO_HOLD)
 
@@ -140,7 +140,7 @@ class RemoteTake(Take):
         """Say how it stands, as far as the device tells."""
         return self.status_of(
             counts=Counts(ticks=self.own.pictures),
-            state=(RollState.ENDING if self._closing else RollState.ROLLING).value,
+            state=(SessionState.ENDING if self._closing else SessionState.ROLLING).value,
             marks=len(self.marks),
             room_bytes=room_bytes(self.storage),
             ends_s=own_recorder_of(self.setup).max_s,

@@ -10,7 +10,7 @@ from typing import Generic, TypeVar
 
 from reel.core.errors import ReelError
 from reel.core.file import FilePlan
-from reel.core.media import PartWriter, Reserved, SentFacts, SentWriter, Shelf, beside
+from reel.core.media import PartWriter, Reserved, SentFacts, SentWriter, Shelf, sidecar_folder
 from reel.recorder.guard import attempt
 from reel.recorder.journal import BegunPart
 
@@ -116,7 +116,7 @@ class PartFile(Generic[W]):
             return found
         with suppress(OSError):
             found = self.path.stat().st_size
-            found += sum(file.stat().st_size for file in beside(self.path).glob("*"))
+            found += sum(file.stat().st_size for file in sidecar_folder(self.path).glob("*"))
         return found
 
     def trouble(self) -> str | None:

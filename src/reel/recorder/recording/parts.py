@@ -9,17 +9,17 @@ import av
 from reel.core.errors import ReelError
 from reel.core.file import FilePlan
 from reel.core.signal import FloatArray, tick_to_sample
-from reel.recorder.recording.encoder_queue import Lane
+from reel.recorder.recording.encoder_queue import EncoderQueue
 
 # Opens the lane of a part, given its number from 1 on and the tick of the take with which it begins; does not wait.
-OpenPart = Callable[[int, int], Lane]
+OpenPart = Callable[[int, int], EncoderQueue]
 
 
 @dataclass(slots=True)
 class _Part:
     """A part that is written, from a tick of the take to the sample at which its sound ends; None while it rolls."""
 
-    lane: Lane
+    queue: EncoderQueue
     first_tick: int
     end_sample: int | None = None
 
@@ -33,10 +33,10 @@ class Parts:
     begins. Without `open_next` there is one part only.
     """
 
-    def __init__(self, first: Lane, plan: FilePlan, open_next: OpenPart | None = None) -> None:
+    def __init__(self, first: EncoderQueue, plan: FilePlan, open_next: OpenPart | None = None) -> None:
         self._plan, self._every, self._open_next = plan, plan.part_ticks if open_next else None, open_next
         self._open = [_Part(first, 0)]
-        self.lanes = [first]
+        self.queues = [first]
         self.began: Callable[[int], None] = lambda tick: None
         self._boundary = self._every
         self._given = [0] * len(plan.tracks)
@@ -46,7 +46,7 @@ class Parts:
     @property
     def count(self) -> int:
         """How many parts there are by now."""
-        return len(self.lanes)
+        return len(self.queues)
 
     @property
     def plan(self) -> FilePlan:
@@ -66,30 +66,30 @@ class Parts:
     @property
     def error(self) -> ReelError | None:
         """What ended the writing of a part; None while all goes well."""
-        return next((lane.error for lane in self.lanes if lane.error is not None), None)
+        return next((queue.error for queue in self.queues if queue.error is not None), None)
 
     @property
     def waiting(self) -> int:
         """Pictures that wait to be encoded."""
-        return sum(lane.waiting for lane in self.lanes[-2:])
+        return sum(queue.waiting for queue in self.queues[-2:])
 
     @property
     def written(self) -> int:
         """Pictures and blocks of sound that were encoded so far."""
-        return sum(lane.written for lane in self.lanes)
+        return sum(queue.written for queue in self.queues)
 
     def allow_more(self, pictures: int) -> None:
         """Let so many more pictures wait for a while."""
-        self.lanes[-1].allow_more(pictures)
+        self.queues[-1].allow_more(pictures)
 
     @property
     def limit(self) -> int:
         """How many may wait."""
-        return self.lanes[-1].limit
+        return self.queues[-1].limit
 
     def start(self) -> None:
         """Begin to write."""
-        self.lanes[0].start()
+        self.queues[0].start()
 
     def split(self, next_tick: int) -> None:
         """Have the next part begin as soon as it can, `next_tick` being the first of the take that has no picture."""
@@ -105,7 +105,7 @@ class Parts:
         if self._boundary is not None and tick >= self._boundary and self._open_next is not None:
             self._begin(tick)
         part = self._open[-1]
-        return part.lane.offer_picture(frame, tick - part.first_tick)
+        return part.queue.offer_picture(frame, tick - part.first_tick)
 
     def offer_samples(self, data: FloatArray, track: int) -> None:
         """Queue a block of sound of a track, counted from 0, that follows on the one before."""
@@ -117,7 +117,7 @@ class Parts:
                 end = self._sample(self._boundary)
             room = data.shape[1] if end is None else max(0, end - self._given[track])
             if room:
-                part.lane.offer_samples(data[:, :room], track)
+                part.queue.offer_samples(data[:, :room], track)
                 self._given[track] += min(room, data.shape[1])
                 data = data[:, room:]
             self._finish_heard()
@@ -129,27 +129,27 @@ class Parts:
         self._boundary, self._finished = None, True
         self._give_early()
         for part in self._open:
-            part.lane.finish()
+            part.queue.finish()
 
     def settle(self, room: int) -> None:
         """Wait until there is so much room in each lane; used by the virtual clock."""
-        for lane in list(self.lanes):
-            lane.settle(room)
+        for queue in list(self.queues):
+            queue.settle(room)
 
     def wait(self) -> None:
         """Wait until every part is closed; used by the virtual clock."""
-        for lane in list(self.lanes):
-            lane.ended.wait()
+        for queue in list(self.queues):
+            queue.ended.wait()
 
     def _begin(self, tick: int) -> None:
         assert self._open_next is not None
         self._open[-1].end_sample = self._sample(tick)
-        lane = self._open_next(len(self.lanes) + 1, tick)
-        self._open.append(_Part(lane, tick))
-        self.lanes.append(lane)
+        queue = self._open_next(len(self.queues) + 1, tick)
+        self._open.append(_Part(queue, tick))
+        self.queues.append(queue)
         self._boundary = tick + self._every if self._every else None
         self.began(tick)
-        lane.start()
+        queue.start()
         self._give_early()
         self._finish_heard()
 
@@ -161,7 +161,7 @@ class Parts:
     def _finish_heard(self) -> None:
         """Close the parts that have ended and whose sound is in."""
         while self._open[0].end_sample is not None and min(self._given, default=math.inf) >= self._open[0].end_sample:
-            self._open.pop(0).lane.finish()
+            self._open.pop(0).queue.finish()
 
     def _sample(self, tick: int) -> int:
         return tick_to_sample(tick, self._plan.tick_rate, self._plan.recipe.sound.rate_hz)

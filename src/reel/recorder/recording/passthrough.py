@@ -14,7 +14,7 @@ from reel.recorder.guard import attempt, guarded
 from reel.recorder.journal import Closed, ClosedPart
 from reel.recorder.messages import RefusedError, RollStatus
 from reel.recorder.recording.part_file import PartFile
-from reel.recorder.recording.session import RollState
+from reel.recorder.recording.session import SessionState
 from reel.recorder.recording.take import NOT_ROLLING, LocalTake
 
 NO_HOLD = "What is recorded as it is sent can't be held: packets would be missing. Cut, and roll again."
@@ -23,7 +23,7 @@ MOST_WAITING = 4000
 
 
 @dataclass(slots=True, kw_only=True)
-class SentTake(LocalTake):
+class PassthroughTake(LocalTake):
     """A take of what `sent` sends; it ends where that ends: what comes after it is another stream.
 
     Where the sender's stamps begin anew it goes on in another part, which `open_part` gives by its number and first
@@ -70,11 +70,11 @@ class SentTake(LocalTake):
         """It can't: packets would be missing."""
         return False
 
-    def hold(self, now_ns: int) -> None:
+    def pause(self, now_ns: int) -> None:
         """Refuse."""
         raise RefusedError(NO_HOLD)
 
-    def carry_on(self) -> None:
+    def resume(self) -> None:
         """Refuse: it can't be held."""
         raise RefusedError(NO_HOLD)
 
@@ -107,12 +107,12 @@ class SentTake(LocalTake):
     def status(self) -> RollStatus:
         """Say how it stands."""
         starts_in_s = 0.0 if self._ticks else max(0, self._begins_ns - self.clock.now_ns()) / NS
-        state = RollState.ROLLING if self._ticks else RollState.WAITING
+        state = SessionState.ROLLING if self._ticks else SessionState.WAITING
         if starts_in_s:
-            state = RollState.COUNTING
+            state = SessionState.COUNTING
         return self.status_of(
             counts=Counts(ticks=self._ticks),
-            state=(RollState.ENDING if self.is_ending else state).value,
+            state=(SessionState.ENDING if self.is_ending else state).value,
             marks=len(self.marks),
             starts_in_s=starts_in_s,
             room_bytes=self.drive.room_bytes,

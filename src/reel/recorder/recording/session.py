@@ -1,4 +1,4 @@
-"""A roll: pictures and sound placed on the time of one take, from roll to cut."""
+"""A recording session: pictures and sound placed on the time of one take, from roll to cut."""
 
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
@@ -27,7 +27,7 @@ SILENT_NS = NS // 2
 MakeFrame: TypeAlias = Callable[[int], av.VideoFrame]
 
 
-class RollState(StrEnum):
+class SessionState(StrEnum):
     """COUNTING down, WAITING for the first picture, ROLLING, HOLDING, ENDING (the last sound is on its way), ENDED."""
 
     COUNTING = "counting"
@@ -54,7 +54,7 @@ class _Gap:
         return max(0, (2 * (until_ns - self.at_ns) - self.lasts_ns) // (2 * self.lasts_ns))
 
 
-class Roll:
+class RecordingSession:
     """A take by its plan: pictures on ticks, each to have a frame unless they keep their times, and sound by `mixer`.
 
     Used from one thread. A tick without a picture holds the one before: a loss where a picture was due, else a repeat,
@@ -74,7 +74,7 @@ class Roll:
     ) -> None:
         self.is_sample = is_sample
         self.parts, self.rate = parts, plan.tick_rate
-        self.state = RollState.WAITING
+        self.state = SessionState.WAITING
         self.marks: list[MarkedMoment] = []
         self.problem: str | None = None
         self._tally = Tally()
@@ -94,7 +94,7 @@ class Roll:
         self._mode: Mode | None = None
         self._transfer = Transfer.BT709
         self.ended_by: CutBy | None = None
-        # marks that the roll made by itself, and that are not stored yet
+        # marks that the session made by itself, and that are not stored yet
         self.noted: deque[MarkedMoment] = deque()
 
     def begin_at(self, at_ns: int, *, together: bool) -> None:
@@ -103,7 +103,7 @@ class Roll:
 
     def counts_down(self, now_ns: int) -> float:
         """Give the seconds until it begins; 0 once it may."""
-        return max(0, self._begins_ns - now_ns) / NS if self.state is RollState.WAITING and not self.ticks else 0.0
+        return max(0, self._begins_ns - now_ns) / NS if self.state is SessionState.WAITING and not self.ticks else 0.0
 
     def end_after(self, ticks: int) -> None:
         """Cut the take by itself when it has so many frames; what was before the press does not count."""
@@ -158,16 +158,16 @@ class Roll:
 
         `interval` is the seconds from one to the next, `recent` the sound heard just before, with its input's place.
         """
-        if self.state is RollState.WAITING:
+        if self.state is SessionState.WAITING:
             if picture.at_ns < self._begins_ns:
                 return
             if self._is_together and self._began_late_ms is None:
                 self._began_late_ms = round((picture.at_ns - self._begins_ns) / 1e6, 3)
             self._segment = self._ticks.begin(picture.at_ns, interval)
-            self.state = RollState.ROLLING
+            self.state = SessionState.ROLLING
             for place, samples in recent:
                 self.take_samples(place, samples)
-        elif self.state is not RollState.ROLLING or self._has_reached(picture.at_ns):
+        elif self.state is not SessionState.ROLLING or self._has_reached(picture.at_ns):
             return
         placement = self._ticks.place(picture.at_ns)
         if self._is_gone:
@@ -189,7 +189,7 @@ class Roll:
         mode = signal.mode
         if signal.transfer is not Transfer.BT709:
             self._transfer = signal.transfer
-        if self._is_gone and self._mode not in (None, mode) and self.state is RollState.ROLLING:
+        if self._is_gone and self._mode not in (None, mode) and self.state is SessionState.ROLLING:
             self.parts.split(max(self.ticks, self._ticks.tick_at(at_ns)))
         self._mode = mode
 
@@ -207,20 +207,20 @@ class Roll:
         if self._segment is not None:
             self._mixer.place(place, samples, self._segment)
 
-    def hold(self, now_ns: int) -> None:
+    def pause(self, now_ns: int) -> None:
         """Pause; the segment ends now. Before the first picture nothing has begun that could end."""
-        if self.state is RollState.ROLLING:
+        if self.state is SessionState.ROLLING:
             self._end_segment(now_ns)
             self._note(MarkKind.HOLD)
-        if self.state in (RollState.WAITING, RollState.ROLLING):
-            self.state = RollState.HOLDING
+        if self.state in (SessionState.WAITING, SessionState.ROLLING):
+            self.state = SessionState.HOLDING
 
-    def carry_on(self) -> None:
+    def resume(self) -> None:
         """Go on with the next picture that arrives."""
-        if self.state is RollState.HOLDING:
+        if self.state is SessionState.HOLDING:
             self._mixer.close_to(self.ticks)
             self._segment = None
-            self.state = RollState.WAITING
+            self.state = SessionState.WAITING
 
     def mark(self, label: str, kind: MarkKind = MarkKind.PERSON) -> MarkedMoment:
         """Note this moment."""
@@ -241,12 +241,12 @@ class Roll:
 
     def cut(self, now_ns: int) -> None:
         """End the take; it is closed once the sound of its last frame is in, or after its grace."""
-        if self.state in (RollState.ENDING, RollState.ENDED):
+        if self.state in (SessionState.ENDING, SessionState.ENDED):
             return
-        if self.state is RollState.ROLLING:
+        if self.state is SessionState.ROLLING:
             self._end_segment(now_ns)
         self._deadline_ns = now_ns + max(GRACE_NS, self._mixer.patience_ns)
-        self.state = RollState.ENDING
+        self.state = SessionState.ENDING
         self.step(now_ns)
 
     def abandon(self, now_ns: int, problem: str | None = None) -> None:
@@ -261,21 +261,24 @@ class Roll:
 
         Nothing is filled while reading `is_behind`: what belongs there is still waiting to be read.
         """
-        if self.parts.error is not None and self.state is not RollState.ENDED:
+        if self.parts.error is not None and self.state is not SessionState.ENDED:
             self._end(now_ns)
-        if self.state is RollState.ROLLING and not is_behind and not self._has_reached(now_ns - GRACE_NS):
+        if self.state is SessionState.ROLLING and not is_behind and not self._has_reached(now_ns - GRACE_NS):
             self._fill(ticks := self._ticks.fill(now_ns - GRACE_NS))
             self._count_open_gap(ticks.stop)
-        if self.state in (RollState.ROLLING, RollState.HOLDING, RollState.ENDING) and self._segment is not None:
+        if (
+            self.state in (SessionState.ROLLING, SessionState.HOLDING, SessionState.ENDING)
+            and self._segment is not None
+        ):
             self._mixer.advance(self._segment, now_ns, is_behind=is_behind, ticks=self.ticks)
-        if self.state is RollState.ENDING and (self._mixer.is_complete(self.ticks) or now_ns >= self._deadline_ns):
+        if self.state is SessionState.ENDING and (self._mixer.is_complete(self.ticks) or now_ns >= self._deadline_ns):
             self._mixer.close_to(self.ticks)
             self._end(now_ns)
 
     def _end(self, now_ns: int) -> None:
-        if self.state is RollState.ROLLING:
+        if self.state is SessionState.ROLLING:
             self._end_segment(now_ns)
-        self.state = RollState.ENDED
+        self.state = SessionState.ENDED
         self.parts.finish()
 
     def _end_segment(self, now_ns: int) -> None:

@@ -11,7 +11,7 @@ from reel.core.file import FilePlan, crash_cost_s, lighter_effort
 from reel.core.line import RigSetup
 from reel.core.measure import Counts
 from reel.core.media import Reserved, Shelf
-from reel.core.roll import CutBy, MarkedMoment, RollSetup, Standing, why_cut
+from reel.core.roll import CutBy, MarkedMoment, RollSetup, StopFacts, stop_reason
 from reel.core.signal import NS, timecode
 from reel.recorder.clock import Clock
 from reel.recorder.journal import Closed, Rolled
@@ -66,11 +66,11 @@ class Take:
     def begin_at(self, at_ns: int, *, together: bool) -> None:
         """Begin at an instant, as nearly as it can; `together` says that others do too."""
 
-    def hold(self, now_ns: int) -> None:
+    def pause(self, now_ns: int) -> None:
         """Pause; raises RefusedError."""
         raise NotImplementedError
 
-    def carry_on(self) -> None:
+    def resume(self) -> None:
         """Go on after a hold; raises RefusedError."""
         raise NotImplementedError
 
@@ -210,15 +210,15 @@ class LocalTake(Take):
         """Say whether it can't go on, or is not to; the reason is kept for the take."""
         self.ends_by = self.drive.trouble
         if self.ends_by is None and self.is_rolling:
-            self.cut_by = why_cut(self.conduct, self._standing())
+            self.cut_by = stop_reason(self.conduct, self._standing())
         return self.ends_by is not None or self.cut_by is not None
 
-    def _standing(self) -> Standing:
+    def _standing(self) -> StopFacts:
         """Say how it stands, as far as that may end it."""
         now_ns, began, rig = self.clock.now_ns(), self.rolled.started_at, self.rig()
         now = self.clock.wall()
         if rig is None:
-            return Standing(began=began, now=now)
+            return StopFacts(began=began, now=now)
         first = rig.source.readings[0]
         if first.problem is None:
             self._gone_ns = None
@@ -226,7 +226,7 @@ class LocalTake(Take):
             self._gone_ns = now_ns
         is_there = self._gone_ns is None
         longest_s = self.length_s * self.plan.lapse  # what was before it does not count
-        return Standing(
+        return StopFacts(
             began=began,
             now=now,
             size_bytes=self.size_bytes(),

@@ -8,7 +8,7 @@ from fractions import Fraction
 import av
 
 from reel.core.line import RigSetup, file_plan
-from reel.core.media import Composer, Film, Framed, Materials, Moment, Stroke, draw_stroke
+from reel.core.media import Composer, Framed, Moment, OverlayAssets, OverlayBitmap, Stroke, draw_stroke
 from reel.core.signal import NS, timecode
 from reel.recorder.clock import Clock
 from reel.recorder.messages import Draw, Pen
@@ -27,9 +27,9 @@ class Frames:
     `taken` gives the second of the take at an instant. Used on the thread that records, but for `draw`.
     """
 
-    def __init__(self, setup: RigSetup, materials: Materials, clock: Clock, taken: Callable[[int], Fraction]) -> None:
-        self._setup, self._materials, self._clock, self._taken = setup, materials, clock, taken
-        self._strokes: tuple[tuple[Stroke, Film], ...] = ()
+    def __init__(self, setup: RigSetup, assets: OverlayAssets, clock: Clock, taken: Callable[[int], Fraction]) -> None:
+        self._setup, self._materials, self._clock, self._taken = setup, assets, clock, taken
+        self._strokes: tuple[tuple[Stroke, OverlayBitmap], ...] = ()
         self._drawing = threading.Lock()
         self._recording, self._viewfinder = self._composers()
         self.insets = {place: Inset() for place in _inset_places(setup)}
@@ -110,9 +110,9 @@ class Frames:
 
     def _composers(self) -> tuple[Composer, Composer]:
         """Give what composes frames for the file, and what does so for a page alone."""
-        framed, materials = file_plan(self._setup).signal, self._materials
-        exact = Composer(self._setup.frame, framed, materials=materials)
-        return exact, Composer(self._setup.frame, framed, exact=False, materials=materials)
+        framed, assets = file_plan(self._setup).signal, self._materials
+        exact = Composer(self._setup.frame, framed, assets=assets)
+        return exact, Composer(self._setup.frame, framed, exact=False, assets=assets)
 
     def _moment(self, at_ns: int) -> Moment:
         """Give what clocks show at an instant: the take's timecode, and the time of day."""

@@ -10,8 +10,8 @@ from typing import Protocol
 import av
 
 from reel.core.line import InputSetup, RigSetup
-from reel.core.media import Materials
-from reel.core.memory import give_back
+from reel.core.media import OverlayAssets
+from reel.core.memory import trim_memory
 from reel.core.signal import NS, FloatArray, HeldError, Input, SoundFormat
 from reel.recorder.clock import Clock
 from reel.recorder.guard import guarded, readable
@@ -20,7 +20,7 @@ from reel.recorder.inputs.reader import Opener
 from reel.recorder.messages import InputStatus, RigStatus
 from reel.recorder.rig.listening import Choice
 from reel.recorder.rig.source import Source
-from reel.standins import Claps, Play
+from reel.standins import Claps, Scenario
 
 LEASE_NS = 8 * NS
 # When its last page has gone a rig stays open this long, for the next page of the same rig.
@@ -85,7 +85,7 @@ class OpenRig:
     """A source on threads of its own. `viewers` are the pages that look on, each until some instant."""
 
     name: str
-    plays: tuple[Play, ...]
+    scenarios: tuple[Scenario, ...]
     source: Source
     thread: threading.Thread
     opened_ns: int
@@ -111,11 +111,11 @@ class OpenRigs:
     """All open rigs. Its methods are called under the recorder's lock and wait for nothing."""
 
     def __init__(
-        self, clock: Clock, feeds: Path, screen: Screen, keeps: Callable[[int], bool], materials: Materials
+        self, clock: Clock, feeds: Path, screen: Screen, keeps: Callable[[int], bool], assets: OverlayAssets
     ) -> None:
         """Begin with none; `keeps` says of a rig that it must stay open, since it rolls."""
         self._clock, self._feeds, self._screen, self._keeps = clock, feeds, screen, keeps
-        self._materials = materials
+        self._materials = assets
         self._rigs: dict[int, OpenRig] = {}
         self._leaving: list[OpenRig] = []
         self._holders = Holders()
@@ -129,7 +129,7 @@ class OpenRigs:
         self,
         rig_id: int,
         setup: RigSetup,
-        plays: tuple[Play, ...],
+        scenarios: tuple[Scenario, ...],
         name: str,
         viewer: str = "",
         *,
@@ -144,13 +144,13 @@ class OpenRigs:
         rig = self._rigs.get(rig_id)
         if rig is not None and (to_roll or not self._keeps(rig_id)):
             failed = not rig.is_alive and (to_roll or now_ns - rig.opened_ns > ANEW_NS)
-            if rig.plays != plays or not rig.source.can_become(setup) or failed:
+            if rig.scenarios != scenarios or not rig.source.can_become(setup) or failed:
                 self.close(rig_id)
                 rig = None
             elif rig.source.setup != setup:
                 rig.source.become(setup)
         if rig is None:
-            rig = self._rigs[rig_id] = self._start(rig_id, setup, plays, name)
+            rig = self._rigs[rig_id] = self._start(rig_id, setup, scenarios, name)
         rig.lease_ns = now_ns + LEASE_NS
         if viewer:
             rig.viewers[viewer] = rig.lease_ns
@@ -190,7 +190,7 @@ class OpenRigs:
         left = len(self._leaving)
         self._leaving = [rig for rig in self._leaving if rig.thread.is_alive()]
         if len(self._leaving) < left and not any(self._keeps(rig_id) for rig_id in self._rigs):
-            give_back()
+            trim_memory()
 
     def shut_down(self, wait_s: float) -> None:
         """Close all, and wait for their threads, so long in all."""
@@ -220,8 +220,8 @@ class OpenRigs:
                 self.close(holder_id)
                 rig.source.try_now()
 
-    def _start(self, rig_id: int, setup: RigSetup, plays: tuple[Play, ...], name: str) -> OpenRig:
-        openers = openers_for(setup, plays, self._feeds, self._clock.now_ns, self.claps)
+    def _start(self, rig_id: int, setup: RigSetup, scenarios: tuple[Scenario, ...], name: str) -> OpenRig:
+        openers = openers_for(setup, scenarios, self._feeds, self._clock.now_ns, self.claps)
         holds = [_Hold(rig_id, name) for _ in setup.inputs]  # each of its own: an input lets go what it holds alone
         alone = [self._alone(one, hold, opener) for one, hold, opener in zip(setup.inputs, holds, openers, strict=True)]
         holders, screen = self._holders, self._screen
@@ -229,7 +229,7 @@ class OpenRigs:
             setup,
             alone,
             self._clock,
-            materials=self._materials,
+            assets=self._materials,
             wanted=lambda: screen.wanted(rig_id),
             watched=lambda: screen.watched(rig_id),
             show=lambda frame: screen.show(rig_id, frame),
@@ -239,7 +239,7 @@ class OpenRigs:
         )
         thread = guarded(f"Reading the signal of {name or 'the rig'}", source.run, source.failed)
         thread.start()
-        return OpenRig(name=name, plays=plays, source=source, thread=thread, opened_ns=self._clock.now_ns())
+        return OpenRig(name=name, scenarios=scenarios, source=source, thread=thread, opened_ns=self._clock.now_ns())
 
     def _alone(self, setup: InputSetup, hold: _Hold, opener: Opener) -> Opener:
         """Have an input hold its device before it is opened."""
@@ -272,6 +272,6 @@ def _status(rig_id: int, source: Source, now_ns: int) -> RigStatus:
         voice=voice,
         game=game,
         sync=source.sync.status(now_ns) if source.sync else None,
-        kept_s=source.reach.length_s,
-        kept_bytes=source.reach.size_bytes,
+        kept_s=source.pre_record.length_s,
+        kept_bytes=source.pre_record.size_bytes,
     )

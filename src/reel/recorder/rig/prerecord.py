@@ -25,7 +25,7 @@ class Kept(NamedTuple):
         return self.picture.frame
 
 
-class Reach:
+class PreRecordBuffer:
     """The frames of the last `seconds`, as many as there is room for; 0 keeps none."""
 
     def __init__(self, seconds: int) -> None:

@@ -5,11 +5,11 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from reel.core.errors import ReelError
-from reel.core.file import Container, Draft, VideoCodec, mend
+from reel.core.file import Container, Draft, VideoCodec, resolve
 from reel.core.media import MediaError, PartWriter
 from reel.recorder.clock import Clock
 from reel.recorder.messages import RefusedError
-from reel.recorder.recording.encoder_queue import Lane, queue_limit
+from reel.recorder.recording.encoder_queue import EncoderQueue, queue_limit
 from reel.recorder.recording.parts import Parts
 from reel.recorder.rig.source import Source
 
@@ -36,26 +36,26 @@ def take_sample(source: Source, path: Path, seconds: float, clock: Clock, stop: 
         container=Container.MKV, codec=VideoCodec.FFV1, chroma=plan.recipe.chroma, bits=plan.recipe.bits,
         matrix=plan.recipe.matrix, range=plan.recipe.range,
     )  # fmt: skip
-    plan = replace(plan, recipe=mend(wanted), tracks=())
+    plan = replace(plan, recipe=resolve(wanted), tracks=())
     making = path.with_name(f"{path.stem}.making{path.suffix}")
     failed: list[ReelError] = []
-    lane = Lane(
+    queue = EncoderQueue(
         PartWriter(making, plan), closed=lambda error: failed.append(error) if error else None, limit=queue_limit(plan)
     )
-    roll = source.make_roll(Parts(lane, plan), is_sample=True)
-    lane.start()
+    session = source.make_session(Parts(queue, plan), is_sample=True)
+    queue.start()
     try:
-        source.call(lambda: source.begin(roll))
+        source.call(lambda: source.begin(session))
         for _ in range(round((seconds + PATIENCE_S) / _LOOK_S)):
-            if stop.wait(_LOOK_S) or roll.ticks >= seconds * plan.tick_rate or lane.ended.is_set():
+            if stop.wait(_LOOK_S) or session.ticks >= seconds * plan.tick_rate or queue.ended.is_set():
                 break
     finally:
         now_ns = clock.now_ns()
         source.call(lambda: source.cut(now_ns), after_ns=now_ns)
-        if not lane.ended.wait(PATIENCE_S):
-            lane.finish()
-            lane.ended.wait(PATIENCE_S)
-    if failed or stop.is_set() or not roll.ticks:
+        if not queue.ended.wait(PATIENCE_S):
+            queue.finish()
+            queue.ended.wait(PATIENCE_S)
+    if failed or stop.is_set() or not session.ticks:
         making.unlink(missing_ok=True)
         if stop.is_set():
             raise RefusedError("Something is to roll; a picture is measured with once nothing does.")

@@ -1,37 +1,31 @@
 """An open rig: its inputs read, composed into frames, mixed onto tracks, shown and, while a take rolls, recorded."""
 
-import threading
-from collections import deque
-from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import Future
-from concurrent.futures import TimeoutError as TooLateError
+from collections.abc import Callable, Sequence
 from fractions import Fraction
 from functools import partial
-from typing import TypeVar
 
 import av
 
 from reel.core.errors import ReelError
-from reel.core.file import FilePlan
-from reel.core.line import DeviceKind, RigSetup, file_plan
-from reel.core.media import Materials
+from reel.core.line import RigSetup
+from reel.core.media import OverlayAssets
 from reel.core.roll import MarkedMoment, MarkKind
-from reel.core.signal import NS, InputError, Picture, Samples, Sent, Signal, SoundFormat
+from reel.core.signal import NS, Picture, Samples, Signal
 from reel.core.sound import Balance, BalanceReading
 from reel.recorder.clock import Clock
 from reel.recorder.guard import attempt, guarded
 from reel.recorder.inputs.reader import BEHIND_NS, STEP_NS, Opener, Reader
-from reel.recorder.messages import InputStatus, RefusedError
 from reel.recorder.recording.mixing import TrackMixer
 from reel.recorder.recording.parts import Parts
-from reel.recorder.recording.session import Roll, RollState
+from reel.recorder.recording.session import RecordingSession, SessionState
 from reel.recorder.rig.frames import Frames
 from reel.recorder.rig.insets import PlaceOfRoll, counted
 from reel.recorder.rig.listening import Choice, GiveSound, Listeners, Listening
-from reel.recorder.rig.prerecord import Reach
+from reel.recorder.rig.open_inputs import OpenInputs
+from reel.recorder.rig.prerecord import PreRecordBuffer
+from reel.recorder.rig.sounds import Sounds
 from reel.recorder.rig.sync import SyncTest
 
-T = TypeVar("T")
 # What is only shown is shown this seldom while reading is behind: recording goes first.
 RARELY_NS = NS // 3
 # Sound is kept so long before the first picture of a take, beyond what an input is delayed by.
@@ -41,14 +35,13 @@ JOIN_S = 1.0
 BEHIND_STEPS = 20
 # So many pictures may wait to be encoded before what is only shown or measured gives way.
 GIVES_WAY = 15
-ANSWER_S = 5.0
 
 
-class Source:
+class Source(OpenInputs):
     """An open rig, on the clock it is given. `openers` open its inputs, in their order.
 
     The first input's pictures lead: with each the frame of that instant is composed from the newest of all others. Its
-    thread runs `run`, and what belongs to the roll; each other input is read on a thread of its own and only leaves
+    thread runs `run`, and what belongs to the session; each other input is read on a thread of its own and only leaves
     its newest picture and its sound for that one to take up. On a virtual clock `run_until` reads all on one thread.
     `show` is handed frames that are `wanted`; `watched` says that somebody looks on, whether or not just now another
     frame is wanted. `sound` is handed what is `listened` to. `released` is called with the place of an input that has
@@ -61,7 +54,7 @@ class Source:
         openers: Sequence[Opener],
         clock: Clock,
         *,
-        materials: Materials | None = None,
+        assets: OverlayAssets | None = None,
         wanted: Callable[[], bool] = lambda: False,
         watched: Callable[[], bool] = lambda: False,
         show: Callable[[av.VideoFrame], None] = lambda frame: None,
@@ -69,116 +62,35 @@ class Source:
         sound: GiveSound = lambda choice, data, at_ns, comes: None,
         released: Callable[[int], None] = lambda place: None,
     ) -> None:
-        self.setup = setup
-        self._clock = clock
+        super().__init__(setup, openers, clock, taker=self, released=released)
         self._wanted, self._watched, self._show = wanted, watched, show
         self._listeners = Listeners(listened, sound)
-        self._roll: Roll | None = None
+        self._session: RecordingSession | None = None
         self._shown_ns = 0
-        self.frames = Frames(setup, materials or Materials(), clock, self._taken)
+        self.frames = Frames(setup, assets or OverlayAssets(), clock, self._taken)
         self._balance = Balance()
         self.sync: SyncTest | None = None
-        self._heard: deque[tuple[int, Samples]] = deque()
-        self._lost: deque[int] = deque()
-        self.reach = Reach(setup.roll.reach_back_s)
+        self._sounds = Sounds(len(setup.inputs))
+        self.pre_record = PreRecordBuffer(setup.roll.reach_back_s)
         self._behind_steps = 0
-        self._recent: list[deque[Samples]] = [deque() for _ in setup.inputs]
-        self._readers = [
-            Reader(
-                one,
-                opener,
-                clock,
-                _Taker(self, place),
-                channels=setup.recipe.sound_channels,
-                released=lambda place=place: released(place),  # type: ignore[misc]  # bound at once
-            )
-            for place, (one, opener) in enumerate(zip(setup.inputs, openers, strict=True))
-        ]
-        self._first = self._readers[0]
-        self._threads: list[threading.Thread] = []
         self._step_ns = clock.now_ns()
         self._stopping = False
-
-    @property
-    def readings(self) -> tuple[InputStatus, ...]:
-        """How each input stands."""
-        return tuple(reader.reading for reader in self._readers)
-
-    @property
-    def error(self) -> InputError | None:
-        """Why the first input that has none has no signal; None when all have one."""
-        return next((reader.error for reader in self._readers if reader.error is not None), None)
-
-    @property
-    def sent(self) -> Sent | None:
-        """The packets of the first input; None where it has none, or nothing comes."""
-        return self._first.sent
-
-    @property
-    def is_alive(self) -> bool:
-        """Whether the threads of all inputs beside the first run."""
-        return all(thread.is_alive() for thread in self._threads)
-
-    @property
-    def heard(self) -> dict[int, SoundFormat]:
-        """The sound of each input that has some, by its place."""
-        return {place: one.sound for place, one in enumerate(self.readings) if one.sound is not None}
-
-    @property
-    def pair(self) -> tuple[int, int] | None:
-        """The places of a voice and of what it is spoken over: the first microphone, and the first other sound."""
-        heard = [(place, self.setup.inputs[place].device.kind) for place in self.heard]
-        voice = next((place for place, kind in heard if kind is DeviceKind.MICROPHONE), None)
-        game = next((place for place, kind in heard if kind is not DeviceKind.MICROPHONE), None)
-        return None if voice is None or game is None else (voice, game)
 
     @property
     def balance(self) -> BalanceReading | None:
         """How far the voice lies above the game; None where there are no two such."""
         return self._balance.read() if self.pair is not None else None
 
-    def plan(self) -> FilePlan:
-        """Give what a take that begins now is to hold."""
-        return file_plan(self.setup, frozenset(self.heard))
-
     @property
     def patience_ns(self) -> int:
         """How much later than its picture sound may come, since it is to lie earlier than it is heard."""
         return max(max(0, -one.sound.delay_ms) for one in self.setup.inputs) * NS // 1000
 
-    def make_roll(self, parts: Parts, *, is_sample: bool = False) -> Roll:
-        """Make the roll that a take of these parts, or a sample, is recorded by."""
+    def make_session(self, parts: Parts, *, is_sample: bool = False) -> RecordingSession:
+        """Make the session that a take of these parts, or a sample, is recorded by."""
         mixer = TrackMixer(parts, self.setup, parts.plan, self.heard)
         others = partial(counted, self.setup, self.frames.insets, mixer)
-        return Roll(parts, parts.plan, mixer, others, is_sample=is_sample)
-
-    def wait_tried(self, until_ns: int) -> None:
-        """Wait until each input has been opened, or could not be, though not beyond an instant."""
-        for reader in self._readers:
-            reader.tried.wait(max(0, until_ns - self._clock.now_ns()) / NS)
-
-    def call(self, command: Callable[[], None], *, after_ns: int | None = None) -> None:
-        """Have a command run on the thread that records; see Reader.call."""
-        self._first.call(command, after_ns=after_ns)
-
-    def answer(self, work: Callable[[], T], *, after_ns: int | None = None) -> T:
-        """Run `work` on the thread that records, after what was due by `after_ns` has been read; gives its result.
-
-        Raises RefusedError when that takes too long, and what `work` raises.
-        """
-        future: Future[T] = Future()
-
-        def run() -> None:
-            try:
-                future.set_result(work())
-            except Exception as error:
-                future.set_exception(error)
-
-        self.call(run, after_ns=after_ns)
-        try:
-            return future.result(timeout=ANSWER_S)
-        except TooLateError:
-            raise RefusedError(f"The signal is being read and did not answer in {ANSWER_S:.0f} s; try again.") from None
+        return RecordingSession(parts, parts.plan, mixer, others, is_sample=is_sample)
 
     def can_become(self, setup: RigSetup) -> bool:
         """Say whether another setup has the same inputs, so that none need be opened anew."""
@@ -198,67 +110,59 @@ class Source:
         for reader in self._readers:
             reader.stop()
 
-    def begin(self, roll: Roll, *, reaches_back: bool = False) -> None:
-        """Record into a roll, from the next picture that it takes; or from the oldest that is kept."""
+    def begin(self, session: RecordingSession, *, with_pre_record: bool = False) -> None:
+        """Record into a session, from the next picture that it takes; or from the oldest that is kept."""
         self._first.drain()
         self._take_heard()
         for inset in self.frames.insets.values():
             inset.begin()
-        self._roll = roll
-        if not reaches_back:
+        self._session = session
+        if not with_pre_record:
             return
-        roll.parts.allow_more(self.reach.count)
-        with roll.before_the_press():
-            for kept in self.reach.take():
-                roll.take_picture(kept.picture, kept.give, kept.interval, self._recently_heard())
+        session.parts.allow_more(self.pre_record.count)
+        with session.before_the_press():
+            for kept in self.pre_record.take():
+                session.take_picture(kept.picture, kept.give, kept.interval, self._sounds.recent())
 
     @property
     def is_behind(self) -> bool:
         """Whether reading has been behind for so long that something will be lost."""
         return self._behind_steps >= BEHIND_STEPS
 
-    def hold(self, now_ns: int) -> None:
-        """Pause the roll; what was shown before belongs to it."""
+    def pause(self, now_ns: int) -> None:
+        """Pause the session; what was shown before belongs to it."""
         self._first.drain()
         self._take_heard()
-        if self._roll is not None:
-            self._roll.hold(now_ns)
+        if self._session is not None:
+            self._session.pause(now_ns)
 
-    def carry_on(self) -> None:
+    def resume(self) -> None:
         """Go on with the next picture that comes."""
         self._first.drain()
-        if self._roll is not None:
-            self._roll.carry_on()
+        if self._session is not None:
+            self._session.resume()
 
     def cut(self, now_ns: int) -> None:
-        """End the roll; what was shown before belongs to it."""
+        """End the session; what was shown before belongs to it."""
         self._first.drain()
         self._take_heard()
-        if self._roll is not None:
+        if self._session is not None:
             self._count_open_insets(now_ns)
-            self._roll.cut(now_ns)
+            self._session.cut(now_ns)
 
     def split(self, *, lighter: bool = False) -> None:
         """Go on in another part; `lighter` marks that its effort is."""
-        if self._roll is not None:
-            self._roll.split(lighter=lighter)
+        if self._session is not None:
+            self._session.split(lighter=lighter)
 
     def mark(self, label: str, kind: MarkKind = MarkKind.PERSON) -> MarkedMoment | None:
         """Note this moment; None when nothing rolls any more."""
-        return self._roll.mark(label, kind) if self._roll is not None else None
+        return self._session.mark(label, kind) if self._session is not None else None
 
     def arrange(self, place: int) -> MarkedMoment | None:
         """Switch to an arrangement, marked where a take rolls; one that is not there changes nothing."""
         name = self.frames.arrange(place)
         return None if name is None else self.mark(name, MarkKind.ARRANGEMENT)
-
-    def test_fields(self, place: int = 0) -> None:
-        """Begin a field test on what arrives from an input; may be called from any thread."""
-        self._readers[place].call(self._readers[place].test_fields)
-
-    def find_bars(self, place: int = 0) -> None:
-        """Begin to look for black bars in what arrives from an input; may be called from any thread."""
-        self._readers[place].call(self._readers[place].find_bars)
 
     def test_sync(self, place: int = 0) -> None:
         """Begin to look for flashes in an input and for clicks in its sound, and in all that have no picture.
@@ -268,11 +172,6 @@ class Source:
         inputs = self.setup.inputs
         heard = {at: sound for at, sound in self.heard.items() if at == place or not inputs[at].has_picture}
         self.sync = SyncTest(place, heard, self._clock.now_ns())
-
-    def try_now(self) -> None:
-        """Try at once to open inputs again that were held by another rig; may be called from any thread."""
-        for reader in self._readers:
-            reader.call(reader.try_now)
 
     def run(self) -> None:
         """Read and record until stopped; then the inputs are closed."""
@@ -311,21 +210,21 @@ class Source:
         return (now_ns + NS if due_ns is None else due_ns, reader is self._first)
 
     def close(self) -> None:
-        """Let the inputs that this thread reads go; a roll that has not ended ends here."""
+        """Let the inputs that this thread reads go; a session that has not ended ends here."""
         self._first.drain()
         self._take_heard()
-        if self._roll is not None:
-            self._roll.abandon(self._clock.now_ns())
-            self._roll = None
+        if self._session is not None:
+            self._session.abandon(self._clock.now_ns())
+            self._session = None
         for reader in self._readers if not self._threads else self._readers[:1]:
             reader.close()
 
     def failed(self, error: ReelError) -> None:
         """End after an error that nobody foresaw: what was recorded is closed, the inputs let go, the reason said."""
-        roll, self._roll = self._roll, None
-        if roll is not None:
-            attempt("Ending the roll", lambda: roll.abandon(self._clock.now_ns(), str(error)))
-            roll.parts.finish()
+        session, self._session = self._session, None
+        if session is not None:
+            attempt("Ending the session", lambda: session.abandon(self._clock.now_ns(), str(error)))
+            session.parts.finish()
         for reader in self._readers[1:]:
             reader.stop()
         self._first.failed(error)
@@ -333,30 +232,31 @@ class Source:
     def _become(self) -> None:
         """Make anew what frames are composed by, on the thread that records."""
         self.frames.become(self.setup)
-        self.reach = Reach(self.setup.roll.reach_back_s)  # what was kept is composed as it was set before
+        self.pre_record = PreRecordBuffer(
+            self.setup.roll.reach_back_s
+        )  # what was kept is composed as it was set before
         self._balance = Balance()
         self._listeners.clear()
-        for recent in self._recent:
-            recent.clear()
+        self._sounds.clear()
 
     # what the readers hand on
 
-    def is_wanted(self, place: int) -> bool:
+    def wants(self, place: int) -> bool:
         """Say whether a picture of an input is recorded, shown or looked at."""
         if self.sync is not None and self.sync.wants(place, self._clock.now_ns()):
             return True
         if place:
-            return place in self.frames.insets and (self._is_recording or self._watched() or self._reaches)
-        return self._is_recording or self._wanted() or self._reaches
+            return place in self.frames.insets and (self._is_recording or self._watched() or self._keeps_back)
+        return self._is_recording or self._wanted() or self._keeps_back
 
-    def is_watched(self, place: int) -> bool:
+    def wants_all(self, place: int) -> bool:
         """Say whether somebody looks on, or a take rolls."""
-        return self._is_recording or self._watched() or self._reaches
+        return self._is_recording or self._watched() or self._keeps_back
 
     @property
-    def _reaches(self) -> bool:
+    def _keeps_back(self) -> bool:
         """Whether frames are kept for a take that may begin; while one rolls none are."""
-        return self.reach.seconds > 0 and (self._roll is None or self._roll.is_sample)
+        return self.pre_record.seconds > 0 and (self._session is None or self._session.is_sample)
 
     def take_picture(self, place: int, picture: Picture, goes_on: Signal) -> None:
         """Take a picture of an input: the first one's is recorded and shown, another's is kept for that."""
@@ -366,37 +266,37 @@ class Source:
                 inset.feed(picture, goes_on.pixel_aspect, 1 / goes_on.mode.rate, self._place_of_roll())
             return
         is_wanted = self._wanted() and self._may_show(picture.at_ns)
-        if not self._is_recording and not is_wanted and not self._reaches:
+        if not self._is_recording and not is_wanted and not self._keeps_back:
             return
-        for_file = self._is_recording or self._reaches
+        for_file = self._is_recording or self._keeps_back
         make = self.frames.maker((picture.frame, goes_on.pixel_aspect), for_file=for_file)
-        if self._is_recording and self._roll is not None:
+        if self._is_recording and self._session is not None:
             self._take_heard()
-            self._roll.see_signal(goes_on, picture.at_ns)
-            self._roll.take_picture(picture, make, 1 / goes_on.mode.rate, self._recently_heard())
-        if self._reaches:
-            self.reach.keep(picture, make(picture.at_ns), 1 / goes_on.mode.rate)
+            self._session.see_signal(goes_on, picture.at_ns)
+            self._session.take_picture(picture, make, 1 / goes_on.mode.rate, self._sounds.recent())
+        if self._keeps_back:
+            self.pre_record.keep(picture, make(picture.at_ns), 1 / goes_on.mode.rate)
         if is_wanted:
             self._show(make(picture.at_ns))
 
     @property
-    def is_pressed(self) -> bool:
+    def gives_way(self) -> bool:
         """Whether pictures of a take queue up: then showing and measuring give way."""
-        roll = self._roll
-        return roll is not None and roll.parts.waiting > GIVES_WAY
+        session = self._session
+        return session is not None and session.parts.waiting > GIVES_WAY
 
     def _may_show(self, at_ns: int) -> bool:
         """Say whether there is time to show a picture: while a take rolls and something is behind, few are shown."""
         now_ns = self._clock.now_ns()
         is_rare = now_ns - self._shown_ns < RARELY_NS
-        if self._is_recording and (now_ns - at_ns > BEHIND_NS or self.is_pressed) and is_rare:
+        if self._is_recording and (now_ns - at_ns > BEHIND_NS or self.gives_way) and is_rare:
             return False
         self._shown_ns = now_ns
         return True
 
     def take_samples(self, place: int, samples: Samples) -> None:
         """Take a block of an input's sound; the thread that records places it."""
-        self._heard.append((place, samples))
+        self._sounds.add(place, samples)
 
     def hear(self, place: int, samples: Samples) -> None:
         """Listen to a block of an input's sound as it arrives."""
@@ -405,48 +305,40 @@ class Source:
     def take_loss(self, place: int) -> None:
         """Take note that an input is gone."""
         self._test(lambda sync: sync.lose(place))
-        self._lost.append(place)
+        self._sounds.lose(place)
         if place in self.frames.insets:
             self.frames.insets[place].lose()
 
     @property
     def _is_recording(self) -> bool:
-        return self._roll is not None and self._roll.state in (RollState.WAITING, RollState.ROLLING)
+        return self._session is not None and self._session.state in (SessionState.WAITING, SessionState.ROLLING)
 
     def _taken(self, at_ns: int) -> Fraction:
         """Give the second of the take at an instant: of a time-lapse that of its file."""
-        roll = self._roll
-        if roll is None or (segment := roll.segment) is None:
+        session = self._session
+        if session is None or (segment := session.segment) is None:
             return Fraction(0)
-        passed = Fraction(max(0, at_ns - segment.start_ns), NS) * roll.pace
-        return (segment.first_tick + passed) / roll.rate
+        passed = Fraction(max(0, at_ns - segment.start_ns), NS) * session.pace
+        return (segment.first_tick + passed) / session.rate
 
     def _take_heard(self) -> None:
         """Take up the sound that the readers have left, and what they lost."""
-        while self._heard:
-            place, samples = self._heard.popleft()
-            recent = self._recent[place]
-            recent.append(samples)
-            keep_ns = (
-                KEEP_SOUND_NS + self.reach.seconds * NS + max(0, self.setup.inputs[place].sound.delay_ms) * NS // 1000
-            )
-            while recent[-1].at_ns - recent[0].at_ns > keep_ns:
-                recent.popleft()
-            self._listeners.give(partial(Listening.take, place=place, samples=samples))
-            if self._roll is not None:
-                self._roll.take_samples(place, samples)
-        while self._lost:
-            place = self._lost.popleft()
-            self._recent[place].clear()
+        for place, samples in self._sounds.take(self._keep_ns):
+            if samples is not None:
+                self._listeners.give(partial(Listening.take, place=place, samples=samples))
+                if self._session is not None:
+                    self._session.take_samples(place, samples)
+                continue
             if not place:
-                self.reach.clear()
+                self.pre_record.clear()
             self._listeners.give(partial(Listening.lose, place=place))
-            if self._roll is not None:
-                self._roll.lose_signal(place)
+            if self._session is not None:
+                self._session.lose_signal(place)
 
-    def _recently_heard(self) -> Iterator[tuple[int, Samples]]:
-        for place, recent in enumerate(self._recent):
-            yield from ((place, samples) for samples in recent)
+    def _keep_ns(self, place: int) -> int:
+        """Give how long an input's sound may be needed by a take that begins."""
+        delay_ns = max(0, self.setup.inputs[place].sound.delay_ms) * NS // 1000
+        return KEEP_SOUND_NS + self.pre_record.seconds * NS + delay_ns
 
     def _step(self, now_ns: int, readers: Sequence[Reader]) -> None:
         """Do what is done ten times a second, however far the reading is behind."""
@@ -458,10 +350,10 @@ class Source:
         is_late = any(reader.is_behind(now_ns - BEHIND_NS) for reader in readers)
         self._behind_steps = self._behind_steps + 1 if is_late else 0
         self._listeners.advance(self.setup, self.heard, now_ns, gives_way=is_behind and self._is_recording)
-        if self._roll is not None:
-            self._roll.step(now_ns, is_behind=is_behind)
-            if self._roll.state is RollState.ENDED:
-                self._roll = None
+        if self._session is not None:
+            self._session.step(now_ns, is_behind=is_behind)
+            if self._session.state is SessionState.ENDED:
+                self._session = None
 
     def _test(self, work: Callable[[SyncTest], None]) -> None:
         """Have a sync test that runs do something; where that fails it is over, and the take goes on."""
@@ -469,39 +361,11 @@ class Source:
             self.sync = None
 
     def _place_of_roll(self) -> PlaceOfRoll | None:
-        roll = self._roll
-        if roll is None or roll.state is not RollState.ROLLING or roll.segment is None:
+        session = self._session
+        if session is None or session.state is not SessionState.ROLLING or session.segment is None:
             return None
-        return roll.segment, roll.rate
+        return session.segment, session.rate
 
     def _count_open_insets(self, now_ns: int) -> None:
         for inset in self.frames.insets.values():
             inset.lost(now_ns, self._place_of_roll())
-
-
-class _Taker:
-    """Hands what one input sends to its rig."""
-
-    def __init__(self, source: Source, place: int) -> None:
-        self._source, self._place = source, place
-
-    def wants(self) -> bool:
-        return self._source.is_wanted(self._place)
-
-    def gives_way(self) -> bool:
-        return self._source.is_pressed
-
-    def wants_all(self) -> bool:
-        return self._source.is_watched(self._place)
-
-    def picture(self, picture: Picture, goes_on: Signal) -> None:
-        self._source.take_picture(self._place, picture, goes_on)
-
-    def heard(self, samples: Samples) -> None:
-        self._source.hear(self._place, samples)
-
-    def samples(self, samples: Samples) -> None:
-        self._source.take_samples(self._place, samples)
-
-    def lost(self) -> None:
-        self._source.take_loss(self._place)

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 from reel.core.file import FilePlan
 from reel.core.line import file_plan
@@ -13,17 +14,15 @@ from reel.core.media import PartWriter, SentWriter, Shelf, why_not_held
 from reel.recorder.clock import Clock
 from reel.recorder.journal import BegunPart, Closed
 from reel.recorder.messages import RefusedError, RigToRoll, StartRoll
-from reel.recorder.recording.encoded import RollingTake
-from reel.recorder.recording.encoder_queue import Lane, queue_limit
-from reel.recorder.recording.on_device import RemoteTake, own_recorder_of, recording_input
+from reel.recorder.recording.encoded import EncodedTake
+from reel.recorder.recording.on_device import DeviceTake, own_recorder_of, recording_input
 from reel.recorder.recording.part_file import PartFile
-from reel.recorder.recording.parts import Parts
-from reel.recorder.recording.passthrough import SentTake
+from reel.recorder.recording.passthrough import PassthroughTake
 from reel.recorder.recording.ready import Ready, conduct_of, rolled_by
 from reel.recorder.recording.take import LocalTake, Take
 from reel.recorder.rig.open_rigs import OpenRig
 from reel.recorder.rig.source import Source
-from reel.standins import Play, RecordingDevice
+from reel.standins import RecordingDevice, Scenario
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -64,30 +63,31 @@ class TakeMaker:
         first = PartFile(ready.shelf, ready.reserved, plan, PartWriter)
         undo.callback(first.discard)
         first.open()
-        lane = Lane(
-            first, closed=lambda error: take.part_closed(first, error), limit=queue_limit(plan, self.queue_bytes)
-        )
-        parts = Parts(lane, plan, lambda number, tick: take.open_part(number, tick))
-        roll = source.make_roll(parts)
-        if length_s := request.length_s or ready.conduct.cut_after_s:
-            roll.end_after(max(1, round(length_s * plan.pace)))
-        take = RollingTake(
-            shelf=ready.shelf,
-            reserved=ready.reserved,
-            rolled=ready.rolled,
-            conduct=ready.conduct,
-            reserve_bytes=self.reserve_bytes,
-            rig=partial(self.rig_of, one.rig_id),
-            closed=self.closed,
-            clock=self.clock,
+        take = EncodedTake(
+            **self._local(ready, one),
             files=[first],
-            roll=roll,
+            make_session=source.make_session,
             queue_bytes=self.queue_bytes,
             part_began=self.part_began,
         )
+        if length_s := request.length_s or ready.conduct.cut_after_s:
+            take.session.end_after(max(1, round(length_s * plan.pace)))
         return take
 
-    def _made_sent(self, request: StartRoll, one: RigToRoll, source: Source, undo: ExitStack) -> SentTake:
+    def _local(self, ready: Ready, one: RigToRoll) -> dict[str, Any]:
+        """Give what all takes on the shelf are made with."""
+        return {
+            "shelf": ready.shelf,
+            "reserved": ready.reserved,
+            "rolled": ready.rolled,
+            "conduct": ready.conduct,
+            "reserve_bytes": self.reserve_bytes,
+            "rig": partial(self.rig_of, one.rig_id),
+            "closed": self.closed,
+            "clock": self.clock,
+        }
+
+    def _made_sent(self, request: StartRoll, one: RigToRoll, source: Source, undo: ExitStack) -> PassthroughTake:
         """Make the take of a feed that is recorded as it is sent."""
         sent, recipe, signal = source.sent, one.setup.recipe, source.readings[0].signal
         if sent is None or signal is None:
@@ -116,15 +116,8 @@ class TakeMaker:
         undo.callback(file.discard)
         file.open()
         length_ticks = round((request.length_s or ready.conduct.cut_after_s) * plan.tick_rate)
-        take = SentTake(
-            shelf=ready.shelf,
-            reserved=ready.reserved,
-            rolled=ready.rolled,
-            conduct=ready.conduct,
-            reserve_bytes=self.reserve_bytes,
-            rig=partial(self.rig_of, one.rig_id),
-            closed=self.closed,
-            clock=self.clock,
+        take = PassthroughTake(
+            **self._local(ready, one),
             files=[file],
             sent=sent,
             open_part=part,
@@ -139,7 +132,7 @@ class TakeMaker:
         rolled = rolled_by(one, plan, reserved, started_at, is_trial=request.is_trial)
         return Ready(shelf=shelf, reserved=reserved, rolled=rolled, conduct=conduct_of(one.setup.roll, request))
 
-    def _made_remote(self, request: StartRoll, one: RigToRoll, undo: ExitStack) -> RemoteTake:
+    def _made_remote(self, request: StartRoll, one: RigToRoll, undo: ExitStack) -> DeviceTake:
         """Make the take of a device that records by itself."""
         picture, plan, started_at = recording_input(one.setup), file_plan(one.setup), self.clock.wall()
         hop, kind = own_recorder_of(one.setup), picture.device.kind.value
@@ -149,7 +142,7 @@ class TakeMaker:
         undo.callback(storage.discard, reserved)
         own = RecordingDevice(
             picture.device,
-            one.plays[0] if one.plays else Play(),
+            one.scenarios[0] if one.scenarios else Scenario(),
             hop.chosen(picture.path[-1].option),
             reserved.rolling,
             plan,
@@ -157,7 +150,7 @@ class TakeMaker:
             max_s=hop.max_s,
         )
         own.check()
-        return RemoteTake(
+        return DeviceTake(
             own=own,
             storage=storage,
             reserved=reserved,

@@ -8,9 +8,9 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from reel.core.line import chain
+from reel.core.line import signal_chain
 from reel.core.measure import Counts
-from reel.core.media import Materials, Shelf
+from reel.core.media import OverlayAssets, Shelf
 from reel.core.signal import NS
 from reel.recorder.clock import Clock
 from reel.recorder.guard import attempt, readable
@@ -19,16 +19,16 @@ from reel.recorder.messages import (
     AddMark,
     Arrange,
     Ask,
-    CarryOn,
     Cut,
     Done,
     Draw,
     FindBars,
-    Hold,
     Leave,
     Open,
+    Pause,
     RefusedError,
     Request,
+    Resume,
     RigToRoll,
     RollStatus,
     StartRoll,
@@ -71,7 +71,7 @@ class Recorder:
     devices: Path
     journal: Journal
     screen: Screen
-    materials: Materials = field(default_factory=Materials)
+    assets: OverlayAssets = field(default_factory=OverlayAssets)
     reserve_bytes: int = 0
     queue_bytes: int = QUEUE_BYTES
     reached: Reached | None = None
@@ -87,7 +87,7 @@ class Recorder:
     _notices: dict[int, tuple[str, int]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        self._rigs = OpenRigs(self.clock, self.feeds, self.screen, self._is_held, self.materials)
+        self._rigs = OpenRigs(self.clock, self.feeds, self.screen, self._is_held, self.assets)
         self._queue = JournalQueue(self.journal)
         self._maker = TakeMaker(
             clock=self.clock,
@@ -110,8 +110,8 @@ class Recorder:
             TestSync: self._test_sync,
             TakeSample: self._take_sample,
             StartRoll: self._start,
-            Hold: lambda asked: self._of_each(asked.takes, lambda take, now_ns: take.hold(now_ns)),
-            CarryOn: lambda asked: self._of_each(asked.takes, lambda take, _: take.carry_on()),
+            Pause: lambda asked: self._of_each(asked.takes, lambda take, now_ns: take.pause(now_ns)),
+            Resume: lambda asked: self._of_each(asked.takes, lambda take, _: take.resume()),
             AddMark: lambda asked: self._of_each(asked.takes, partial(self._mark, label=asked.label)),
             Arrange: self._arrange,
             Toggle: self._toggle,
@@ -179,8 +179,8 @@ class Recorder:
     def _open(self, request: Open) -> None:
         rig_id = request.rig_id
         with self._lock:
-            if not chain(request.setup.picture).is_remote:
-                self._rigs.open(rig_id, request.setup, request.plays, request.rig_name, request.viewer)
+            if not signal_chain(request.setup.picture).is_remote:
+                self._rigs.open(rig_id, request.setup, request.scenarios, request.rig_name, request.viewer)
             elif self._rigs.get(rig_id) is not None and not self._is_rolling(rig_id):
                 self._rigs.close(rig_id)  # nothing of it is seen while the device records
 
@@ -309,10 +309,10 @@ class Recorder:
 
     def _opened_to_roll(self, one: RigToRoll) -> Source | None:
         """Have a rig opened as it is to roll; None for one whose device records by itself."""
-        if chain(one.setup.picture).is_remote:
+        if signal_chain(one.setup.picture).is_remote:
             return None
         with self._lock:
-            return self._rigs.open(one.rig_id, one.setup, one.plays, one.rig_name, to_roll=True)
+            return self._rigs.open(one.rig_id, one.setup, one.scenarios, one.rig_name, to_roll=True)
 
     def _of_each(self, ids: tuple[int, ...], do: Callable[[Take, int], object]) -> tuple[int, ...]:
         """Do something with takes at one instant; raises RefusedError when one does not roll, and then does nothing."""

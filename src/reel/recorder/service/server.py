@@ -8,7 +8,7 @@ from pathlib import Path
 
 import zmq
 
-from reel.core.media import Materials, Shelf
+from reel.core.media import OverlayAssets, Shelf
 from reel.core.memory import share_heaps
 from reel.core.wire import from_json, to_json
 from reel.recorder.clock import RealClock
@@ -39,7 +39,7 @@ def serve(
     shelf: Path,
     feeds: Path,
     devices: Path,
-    materials: Materials | None = None,
+    assets: OverlayAssets | None = None,
     journal: Journal,
     stop: threading.Event,
     reserve_bytes: int = 0,
@@ -60,7 +60,7 @@ def serve(
         shelf=Shelf(shelf),
         feeds=feeds,
         devices=devices,
-        materials=materials or Materials(),
+        assets=assets or OverlayAssets(),
         journal=journal,
         screen=screen,
         reserve_bytes=reserve_bytes,

@@ -5,7 +5,7 @@ from reel.core.line.tests.rigs import one
 from reel.core.signal import NS, InputError, Mode, Picture, Signal
 from reel.recorder.inputs.ahead import MOST_PICTURES, Ahead
 from reel.recorder.tests.plain import SMALL, Plain
-from reel.standins import Play, assemble
+from reel.standins import Scenario, assemble
 from reel.standins.rig import BUFFERED_PICTURES
 
 PICTURE_NS = NS // 30
@@ -23,11 +23,11 @@ class AheadTests(unittest.TestCase):
         slow = [number * 2 * PICTURE_NS for number in range(1, 17)]
         after = [slow[-1] + number * PICTURE_NS // 8 for number in range(300)]
         console = one(Console(mode=Mode.parse("1280x720p30")))
-        opened = Ahead(assemble(console, Play(), start_ns=0))
+        opened = Ahead(assemble(console, Scenario(), start_ns=0))
         numbers = self.numbers(opened, [*slow, *after])
         self.assertEqual(numbers, list(range(len(numbers))))
         self.assertGreater(opened.due_ns(), after[-1] - PICTURE_NS, "and nothing waits any more")
-        alone = self.numbers(assemble(console, Play(), start_ns=0), [*slow, *after])
+        alone = self.numbers(assemble(console, Scenario(), start_ns=0), [*slow, *after])
         self.assertLess(len(alone), alone[-1] + 1, "a driver alone would have overwritten some")
 
     def test_what_waits_is_bounded(self):

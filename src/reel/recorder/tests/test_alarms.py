@@ -10,9 +10,9 @@ from reel.core.signal import NS, Mode
 from reel.recorder.clock import VirtualClock
 from reel.recorder.inputs.drivers import openers_for
 from reel.recorder.rig.source import Source
-from reel.standins import Fault, Play, faults_of
+from reel.standins import Fault, Scenario, faults_of
 
-PLAIN = Play()
+PLAIN = Scenario()
 PHONE = propose(DeviceKind.PHONE)
 DECK = propose(DeviceKind.DECK, {"analogue-box"})
 
@@ -45,8 +45,8 @@ class AlarmTests(unittest.TestCase):
     def test_each_alarm_names_causes_of_its_device(self):
         for seconds, setup, device, play, kind, cause in (
             (9, PHONE, {"sleep_lock": True, "sleep_s": 5}, PLAIN, AlarmKind.FROZEN, "locks itself"),
-            (9, PHONE, {}, Play(turns=True), AlarmKind.TURNED, "held differently"),
-            (6, DECK, {}, Play(tape_s=4), AlarmKind.NO_SIGNAL, "tape has ended"),
+            (9, PHONE, {}, Scenario(turns=True), AlarmKind.TURNED, "held differently"),
+            (6, DECK, {}, Scenario(tape_s=4), AlarmKind.NO_SIGNAL, "tape has ended"),
             (1, propose(DeviceKind.CONSOLE), {"protected": True}, PLAIN, AlarmKind.NO_SIGNAL, "what mends it"),
         ):
             with self.subTest(kind, **device):
@@ -82,7 +82,7 @@ class AlarmTests(unittest.TestCase):
         for fault, (setup, kind, words, cause) in cases.items():
             with self.subTest(fault):
                 self.assertIn(fault, faults_of(setup.picture))
-                source = self.open(setup, 1.5, Play(fault=fault, from_s=2))
+                source = self.open(setup, 1.5, Scenario(fault=fault, from_s=2))
                 self.assertEqual(source.readings[0].alarms, ())
                 for second in range(2, 9):
                     source.run_until(second * NS)

@@ -13,7 +13,7 @@ from pathlib import Path
 import av
 import numpy as np
 
-from reel.core.file import CODECS, CONTAINERS, Draft, Recipe, VideoCodec, mend, usual_rate
+from reel.core.file import CODECS, CONTAINERS, Draft, Recipe, VideoCodec, default_rate, resolve
 from reel.core.frame import Arrangement, Caption, FrameSetup, Piece, Place
 from reel.core.line import file_plan
 from reel.core.line.tests.rigs import feed_input, of
@@ -44,10 +44,10 @@ def every_recipe():
             profiles = [profile.name for profile in facts.profiles] or [""]
             for kind, profile in itertools.product(facts.rates, profiles):
                 sound = holds.sound[next(turn) % len(holds.sound)]
-                rate = usual_rate(kind, facts)
+                rate = default_rate(kind, facts)
                 coding = dict(zip(("matrix", "range"), next(codings[codec]), strict=True))
                 asked = Draft(container=container, codec=codec, rate=rate, profile=profile, sound_codec=sound, **coding)
-                yield mend(asked)
+                yield resolve(asked)
 
 
 def moving(number):
@@ -105,7 +105,7 @@ class CodecTests(unittest.TestCase):
         for codec, facts in CODECS.items():
             for (chroma, bits), stored in facts.forms().items():
                 with self.subTest(codec, chroma=chroma, bits=bits):
-                    recipe = mend(Draft(container="mov", codec=codec, chroma=chroma, bits=bits))
+                    recipe = resolve(Draft(container="mov", codec=codec, chroma=chroma, bits=bits))
                     take = self.record(recipe, grey=lambda _: 120, frame=frame)
                     self.assertEqual(self.assert_proved(take).video.pixels, stored.pixels)
                     with av.open(str(take.path)) as container:
@@ -118,9 +118,9 @@ class CodecTests(unittest.TestCase):
 
     def test_what_is_lossless_is_so_sample_by_sample(self):
         for codec in (VideoCodec.FFV1, VideoCodec.H264, VideoCodec.HEVC, VideoCodec.VP9):
-            rate = usual_rate("lossless", CODECS[codec])
-            for chroma, bits in mend(Draft(container="mkv", codec=codec)).forms():
-                recipe = mend(Draft(container="mkv", codec=codec, rate=rate, chroma=chroma, bits=bits))
+            rate = default_rate("lossless", CODECS[codec])
+            for chroma, bits in resolve(Draft(container="mkv", codec=codec)).forms():
+                recipe = resolve(Draft(container="mkv", codec=codec, rate=rate, chroma=chroma, bits=bits))
                 with self.subTest(codec, chroma=chroma, bits=bits):
                     take = self.record(recipe)
                     with av.open(str(take.path)) as container:
@@ -138,7 +138,7 @@ class KeyframeTests(unittest.TestCase):
             for codec, facts in CODECS.items():
                 if facts.is_intra:
                     continue
-                recipe: Recipe = replace(mend(Draft(container="mkv", codec=codec)), keyframe_s=Fraction(1, 2))
+                recipe: Recipe = replace(resolve(Draft(container="mkv", codec=codec)), keyframe_s=Fraction(1, 2))
                 setup = of(feed_input("garden.mp4", name="garden"), mode=SIZE, recipe=recipe)
                 cut = opener(mode=SIZE, grey=lambda number: 30 if number // 7 % 2 else 220)
                 take = record(setup, cut, shelf, rig_name="test", rolled_s=[(0, 3)])

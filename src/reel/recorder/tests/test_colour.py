@@ -16,7 +16,7 @@ from reel.core.signal import Matrix, Mode, Range
 from reel.recorder.clock import VirtualClock
 from reel.recorder.inputs.drivers import openers_for
 from reel.recorder.virtual import record
-from reel.standins import Play, Shows
+from reel.standins import Scenario, Shows
 
 # R'G'B' of the card's patches, and where their middles lie in a picture of 640×360.
 BARS = [(1, 1, 1), (1, 1, 0), (0, 1, 1), (0, 1, 0), (1, 0, 1), (1, 0, 0), (0, 0, 1), (0, 0, 0)]
@@ -52,7 +52,7 @@ class ColourTests(unittest.TestCase):
         setup = with_picture(setup, device=sent, path=hops)
         with tempfile.TemporaryDirectory() as folder:
             shelf = Shelf(Path(folder))
-            openers = openers_for(setup, (Play(shows=Shows.BARS),), shelf.root, VirtualClock().now_ns)
+            openers = openers_for(setup, (Scenario(shows=Shows.BARS),), shelf.root, VirtualClock().now_ns)
             take = record(setup, openers, shelf, rig_name="bars", rolled_s=[(0.1, 0.2)])
             with av.open(str(take.path)) as container:
                 frame = list(container.decode(video=0))[-1]

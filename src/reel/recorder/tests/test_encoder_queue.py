@@ -13,10 +13,10 @@ from reel.core.line import file_plan
 from reel.core.line.tests.rigs import feed
 from reel.core.media import MediaError
 from reel.core.signal import NS, Mode, Picture
-from reel.recorder.recording.encoder_queue import LEAST_QUEUED, QUEUE_BYTES, Lane, queue_limit
+from reel.recorder.recording.encoder_queue import LEAST_QUEUED, QUEUE_BYTES, EncoderQueue, queue_limit
 from reel.recorder.recording.mixing import TrackMixer
 from reel.recorder.recording.parts import Parts
-from reel.recorder.recording.session import Roll, RollState
+from reel.recorder.recording.session import RecordingSession, SessionState
 
 
 class SlowWriter:
@@ -47,12 +47,12 @@ def frame():
     return av.VideoFrame.from_ndarray(np.zeros((24, 16), dtype=np.uint8), format="yuv420p")
 
 
-def silent_roll(lane):
+def silent_roll(queue):
     """A roll at 30 pictures a second, without sound."""
     setup = feed("garden.mp4")
     plan = file_plan(setup, frozenset())
-    parts = Parts(lane, plan)
-    return Roll(parts, plan, TrackMixer(parts, setup, plan, {}))
+    parts = Parts(queue, plan)
+    return RecordingSession(parts, plan, TrackMixer(parts, setup, plan, {}))
 
 
 class LimitTests(unittest.TestCase):
@@ -72,64 +72,64 @@ class LimitTests(unittest.TestCase):
 class LaneTests(unittest.TestCase):
     def start(self, limit=4, **settings):
         self.writer, self.ended_with = SlowWriter(**settings), []
-        lane = Lane(self.writer, closed=self.ended_with.append, limit=limit)
-        lane.start()
-        self.addCleanup(lane._thread.join, 5)
-        return lane
+        queue = EncoderQueue(self.writer, closed=self.ended_with.append, limit=limit)
+        queue.start()
+        self.addCleanup(queue._thread.join, 5)
+        return queue
 
     def test_overload_is_counted_exactly_and_never_waited_for(self):
-        lane = self.start()
-        roll = silent_roll(lane)
+        queue = self.start()
+        roll = silent_roll(queue)
         for number in range(50):
             roll.take_picture(
                 Picture(at_ns=number * NS // 30, sequence=number, frame=frame()), lambda at_ns: frame(), Fraction(1, 30)
             )
         roll.cut(49 * NS // 30)
         self.writer.turns.release(100)
-        self.assertTrue(lane.ended.wait(5))
-        self.assertIs(roll.state, RollState.ENDED)
+        self.assertTrue(queue.ended.wait(5))
+        self.assertIs(roll.state, SessionState.ENDED)
         self.assertEqual(self.ended_with, [None])
         self.assertGreater(roll.counts.lost_encoder, 40)
         self.assertEqual(len(self.writer.written) + roll.counts.lost_encoder, roll.counts.ticks)
         self.assertEqual(self.writer.written[0], 0, "what was queued first is written")
 
     def test_a_write_error_ends_the_lane_and_keeps_what_was_written(self):
-        lane = self.start(fails_at=2)
+        queue = self.start(fails_at=2)
         for tick in range(4):
-            self.assertTrue(lane.offer_picture(frame(), tick))
+            self.assertTrue(queue.offer_picture(frame(), tick))
         self.writer.turns.release(10)
-        self.assertTrue(lane.ended.wait(5))
+        self.assertTrue(queue.ended.wait(5))
         self.assertEqual((self.writer.written, self.writer.closed), ([0, 1], True))
         self.assertIn("No space left", str(self.ended_with[0]))
-        self.assertFalse(lane.offer_picture(frame(), 5), "nothing is taken after the end")
+        self.assertFalse(queue.offer_picture(frame(), 5), "nothing is taken after the end")
 
     def test_gaps_in_the_source_are_counted(self):
-        lane = self.start(limit=20)
-        roll = silent_roll(lane)
+        queue = self.start(limit=20)
+        roll = silent_roll(queue)
         for number in (0, 1, 5, 6):
             roll.take_picture(
                 Picture(at_ns=number * NS // 30, sequence=number, frame=frame()), lambda at_ns: frame(), Fraction(1, 30)
             )
         roll.cut(7 * NS // 30)
         self.writer.turns.release(20)
-        self.assertTrue(lane.ended.wait(5))
+        self.assertTrue(queue.ended.wait(5))
         self.assertEqual((roll.counts.lost_before, roll.counts.repeated), (3, 0))
 
     def test_pictures_that_are_promised_are_taken_though_some_are_written_before_the_others_come(self):
-        lane = self.start()
-        lane.allow_more(20)
-        taken = [lane.offer_picture(frame(), tick) for tick in range(3)]
+        queue = self.start()
+        queue.allow_more(20)
+        taken = [queue.offer_picture(frame(), tick) for tick in range(3)]
         self.writer.turns.release(3)
-        with lane._change:
-            self.assertTrue(lane._change.wait_for(lambda: len(self.writer.written) == 3, 60))
-        taken += [lane.offer_picture(frame(), tick) for tick in range(3, 20)]
+        with queue._change:
+            self.assertTrue(queue._change.wait_for(lambda: len(self.writer.written) == 3, 60))
+        taken += [queue.offer_picture(frame(), tick) for tick in range(3, 20)]
         self.assertEqual(taken, [True] * 20)
         self.writer.turns.release(30)
-        with lane._change:
-            self.assertTrue(lane._change.wait_for(lambda: len(self.writer.written) == 20, 60))
-        taken = [lane.offer_picture(frame(), tick) for tick in range(20, 60)]
+        with queue._change:
+            self.assertTrue(queue._change.wait_for(lambda: len(self.writer.written) == 20, 60))
+        taken = [queue.offer_picture(frame(), tick) for tick in range(20, 60)]
         self.assertTrue(taken[0], "it goes on")
-        lane.finish()
+        queue.finish()
         self.writer.turns.release(60)
-        self.assertTrue(lane.ended.wait(60))
-        self.assertEqual(lane.limit, lane.usual)
+        self.assertTrue(queue.ended.wait(60))
+        self.assertEqual(queue.limit, queue.base_limit)

@@ -12,7 +12,7 @@ import zmq
 from reel.core.file import SoundFiles
 from reel.core.frame import Arrangement, Piece, Place
 from reel.core.line import DeviceKind, Plugged, propose, propose_input
-from reel.core.media import Composer, JpegEncoder, MediaError, PartWriter, Shelf, Stroke, beside, probe
+from reel.core.media import Composer, JpegEncoder, MediaError, PartWriter, Shelf, Stroke, probe, sidecar_folder
 from reel.core.media.soundfile import _CODECS, SoundFile
 from reel.recorder.inputs.instruments import Instruments
 from reel.recorder.inputs.reader import Reader
@@ -22,8 +22,8 @@ from reel.recorder.messages import (
     Ask,
     Cut,
     Draw,
-    Hold,
     Open,
+    Pause,
     RefusedError,
     TakeSample,
     TestSync,
@@ -164,7 +164,7 @@ class FaultTests(ServerTestCase):
         with patch.dict(_CODECS, {SoundFiles.FLAC: "none"}), self.assertRaises(RefusedError) as raised:
             self.start_roll(beside_too)
         self.assertIn("could not be opened for writing", str(raised.exception))
-        kept = {part for ended in self.journal.ends.values() for part in (ended.path, beside(ended.path))}
+        kept = {part for ended in self.journal.ends.values() for part in (ended.path, sidecar_folder(ended.path))}
         self.assertLessEqual(set(self.folder.glob("*.[mfs][ko]*")), kept, "what was reserved is given back")
         self.assert_rolls_again()
 
@@ -311,7 +311,7 @@ class FaultTests(ServerTestCase):
     def test_hold_before_the_first_picture_holds(self):
         with patch.object(Source, "take_picture", lambda *_: None):
             take = self.start_roll()
-            self.client.ask(Hold(takes=(take,)))
+            self.client.ask(Pause(takes=(take,)))
             self.assertEqual(self.client.ask(Ask()).status.rolls[0].state, "holding")
         self.stop.wait(0.3)
         self.assertEqual(self.client.ask(Ask()).status.rolls[0].length_s, 0)

@@ -14,7 +14,7 @@ from reel.core.frame import Arrangement, Crop, Fit, FrameSetup, Piece, Place
 from reel.core.line import Microphone, file_plan
 from reel.core.line.tests.rigs import feed_input, of, one
 from reel.core.measure import Placed, prove
-from reel.core.media import Shelf, Stroke, beside, probe
+from reel.core.media import Shelf, Stroke, probe, sidecar_folder
 from reel.core.media.soundfile import SoundFile
 from reel.core.signal import NS, Mode, Picture, Samples, SoundFormat
 from reel.core.sound import Sides, SoundSetup, TrackSetup
@@ -107,26 +107,26 @@ class InputTests(unittest.TestCase):
             openers = [opener(mode=SMALL, hz=440), opener(pulses=(2, 6), channels=1)]
             take = self.record(setup, openers, ((1, 3), (5, 7)))
             names = [f"1-mix-of-all.{kind.value}", f"2-garden.{kind.value}", f"3-voice.{kind.value}"]
-            self.assertEqual(sorted(path.name for path in beside(take.path).iterdir()), names)
-            files = [probe(beside(take.path) / name) for name in names]
-            proof = prove(take.plan, facts=probe(take.path), counts=take.counts, beside=files)
+            self.assertEqual(sorted(path.name for path in sidecar_folder(take.path).iterdir()), names)
+            files = [probe(sidecar_folder(take.path) / name) for name in names]
+            proof = prove(take.plan, facts=probe(take.path), counts=take.counts, sidecars=files)
             self.assertEqual([line for line in proof.lines if line.label in names and line.cause], [])
-            with av.open(str(beside(take.path) / names[2])) as container:
+            with av.open(str(sidecar_folder(take.path) / names[2])) as container:
                 voice = np.concatenate([frame.to_ndarray().reshape(-1, 2) for frame in container.decode()])[:, 0]
             self.assertEqual(len(voice), 4 * 48_000)
             loud = np.flatnonzero(np.abs(voice.astype(float)) > 0.5 * 2**31)
             self.assertEqual((loud[0], loud[-1]), (48_000 - 23, 3 * 48_000 + 23), "to the sample, on both sides")
             self.assertEqual(round(voice.max() / 2**31, 5), 0.8, "without loss")
             if kind is SoundFiles.WAV:
-                self.assertEqual(wav_facts(beside(take.path) / names[1]), (2, 48_000, 24, 1, 192_000 * 6))
+                self.assertEqual(wav_facts(sidecar_folder(take.path) / names[1]), (2, 48_000, 24, 1, 192_000 * 6))
             else:
-                (beside(take.path) / names[1]).unlink()
+                (sidecar_folder(take.path) / names[1]).unlink()
                 lacking = prove(
-                    take.plan, facts=probe(take.path), counts=take.counts, beside=[files[0], None, files[2]]
+                    take.plan, facts=probe(take.path), counts=take.counts, sidecars=[files[0], None, files[2]]
                 )
                 self.assertEqual([line.label for line in lacking.differing if "garden" in line.label], [names[1]])
             (name,) = self.shelf.rename([(take.path.name, "")], f"evening {kind.value}")
-            self.assertTrue((beside(self.shelf.root / name) / names[2]).exists())
+            self.assertTrue((sidecar_folder(self.shelf.root / name) / names[2]).exists())
             self.shelf.delete(name)
             self.assertEqual(list(self.shelf.root.iterdir()), [])
 

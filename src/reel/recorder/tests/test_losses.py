@@ -16,13 +16,13 @@ from reel.core.measure import LossCause, prove
 from reel.core.media import PartWriter, Shelf, probe
 from reel.core.signal import NS, InputError, Mode
 from reel.recorder.clock import VirtualClock
-from reel.recorder.recording.encoder_queue import Lane
+from reel.recorder.recording.encoder_queue import EncoderQueue
 from reel.recorder.recording.parts import Parts
 from reel.recorder.rig.source import Source
 from reel.recorder.virtual import record
-from reel.standins import Play, assemble, read_stamp
+from reel.standins import Scenario, assemble, read_stamp
 
-PLAIN = Play()
+PLAIN = Scenario()
 PAL = Deck(mode=Mode.parse("720x576i25"))
 CONSOLE = Console(mode=Mode.parse("1280x720p30"))
 SMALL, QUICK = Mode.parse("640x360p30"), Recipe(effort="ultrafast")
@@ -113,22 +113,23 @@ class LossTests(unittest.TestCase):
                 clock, shown, turn = VirtualClock(), [], iter(range(10**6))
                 setup = self.setup_ = deck_setup()
                 source = Source(
-                    setup, [lambda start_ns, setup=setup: assemble(setup.picture, Play(), start_ns=start_ns)], clock,
+                    setup, [lambda start_ns, setup=setup: assemble(setup.picture, Scenario(), start_ns=start_ns)],
+                    clock,
                     watched=lambda: watched, wanted=lambda: watched and next(turn) % 3 == 0, show=shown.append,  # noqa: B023
                 )  # fmt: skip
                 source.run_until(9 * NS)
                 path = self.shelf.root / f"{watched}.mkv"
-                lane = Lane(PartWriter(path, source.plan()), closed=lambda error: None, limit=60)
-                release = clock.settle_with(partial(lane.settle, 30))
-                lane.start()
-                roll = source.make_roll(Parts(lane, source.plan()))
+                queue = EncoderQueue(PartWriter(path, source.plan()), closed=lambda error: None, limit=60)
+                release = clock.settle_with(partial(queue.settle, 30))
+                queue.start()
+                roll = source.make_session(Parts(queue, source.plan()))
                 source.begin(roll)
                 source.run_until(10 * NS)
                 source.cut(clock.now_ns())
                 source.run_until(11 * NS)
                 release()
                 source.close()
-                lane.ended.wait(10)
+                queue.ended.wait(10)
                 self.assertEqual((roll.counts.lost, roll.counts.repeated), (0, 0))
                 self.assertAlmostEqual(probe(path).video.frames, 50, delta=1)
                 shown = self.order(path)
@@ -136,7 +137,7 @@ class LossTests(unittest.TestCase):
                 self.assertIn(shown[0], (450, 452), "nothing from before the roll")
 
     def test_a_tape_that_ends_is_lost_from_there_on_and_not_before(self):
-        take = self.record(deck_setup(), [(0, 3)], play=Play(tape_s=2))
+        take = self.record(deck_setup(), [(0, 3)], play=Scenario(tape_s=2))
         self.assertEqual((take.counts.ticks, take.counts.lost_before), (150, 50))
         (stretch,) = take.counts.stretches
         self.assertEqual((stretch.first_tick, stretch.ticks, stretch.cause), (100, 50, LossCause.NO_SIGNAL))
@@ -153,7 +154,7 @@ class LossTests(unittest.TestCase):
                 self.clock = VirtualClock()
 
                 def open_(start_ns, setup=setup):
-                    inner = assemble(setup.picture, Play(), start_ns=start_ns)
+                    inner = assemble(setup.picture, Scenario(), start_ns=start_ns)
                     return Troubled(inner, self.clock, busy=[(0.7, 0.2)])
 
                 self.assert_whole(self.record(setup, [(0, 2)], open_), frames)
@@ -162,7 +163,7 @@ class LossTests(unittest.TestCase):
         setup = rig(CONSOLE, mode=SMALL, recipe=QUICK)
 
         def open_(start_ns):
-            return Troubled(assemble(setup.picture, Play(), start_ns=start_ns), self.clock, busy=[(1, 0.8)])
+            return Troubled(assemble(setup.picture, Scenario(), start_ns=start_ns), self.clock, busy=[(1, 0.8)])
 
         take = self.record(setup, [(0, 3)], open_)
         shown = self.stamps(take.path)
@@ -183,7 +184,7 @@ class LossTests(unittest.TestCase):
 
         setup = rig(replace(CONSOLE, mode=Mode.parse("1280x720p60")), mode=SMALL, recipe=QUICK)
         take = self.record(
-            setup, [(0, 1)], lambda start_ns: Skipping(assemble(setup.picture, Play(), start_ns=start_ns), None)
+            setup, [(0, 1)], lambda start_ns: Skipping(assemble(setup.picture, Scenario(), start_ns=start_ns), None)
         )
         stamps = self.stamps(take.path)
         uneven = [tick for tick, stamp in enumerate(stamps) if stamp != stamps[0] + 2 * tick]
@@ -198,7 +199,9 @@ class LossTests(unittest.TestCase):
         def open_(start_ns):
             opened.append(start_ns)
             return Troubled(
-                assemble(setup.picture, Play(), start_ns=start_ns), self.clock, fails=[1.5] if len(opened) == 1 else []
+                assemble(setup.picture, Scenario(), start_ns=start_ns),
+                self.clock,
+                fails=[1.5] if len(opened) == 1 else [],
             )
 
         take = self.record(setup, [(0, 4)], open_)
@@ -218,7 +221,7 @@ class LossTests(unittest.TestCase):
             setup = rig(replace(CONSOLE, mode=Mode.parse(sent)), mode=Mode.parse(recorded), recipe=QUICK)
             with self.subTest(sent, recorded=recorded):
                 self.clock = VirtualClock()
-                fast = Play(drift_ppm=60)
+                fast = Scenario(drift_ppm=60)
                 take = self.record(
                     setup, [(0, 2)], lambda start_ns, s=setup, p=fast: assemble(s.picture, p, start_ns=start_ns)
                 )
@@ -237,7 +240,7 @@ class LossTests(unittest.TestCase):
 
             def turn(self):
                 deck = rig(replace(PAL, mode=Mode.parse(next(self.modes))))
-                self.inner = assemble(deck.picture, Play(), start_ns=self.start_ns + self.clock.now_ns())
+                self.inner = assemble(deck.picture, Scenario(), start_ns=self.start_ns + self.clock.now_ns())
                 self.until_ns = self.clock.now_ns() + NS
 
             def read(self, now_ns):

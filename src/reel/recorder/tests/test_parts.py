@@ -17,7 +17,7 @@ from reel.core.media import MediaError, PartWriter, Shelf, probe
 from reel.core.signal import Mode
 from reel.recorder.tests.plain import decoded, lumas, opener
 from reel.recorder.virtual import record
-from reel.standins import Play, assemble, read_stamp
+from reel.standins import Scenario, assemble, read_stamp
 
 
 class PartTests(unittest.TestCase):
@@ -33,7 +33,7 @@ class PartTests(unittest.TestCase):
             as_it_comes=as_it_comes,
         )  # fmt: skip
         return record(
-            self.setup_, lambda start_ns: assemble(self.setup_.picture, Play(), start_ns=start_ns), self.shelf,
+            self.setup_, lambda start_ns: assemble(self.setup_.picture, Scenario(), start_ns=start_ns), self.shelf,
             rig_name="moss", rolled_s=rolled_s, does_s=does_s,
         )  # fmt: skip
 

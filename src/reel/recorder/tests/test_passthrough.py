@@ -26,9 +26,9 @@ from reel.options import ROOT
 from reel.recorder.clock import VirtualClock
 from reel.recorder.inputs.network import Packets, _described
 from reel.recorder.journal import Rolled
-from reel.recorder.messages import Ask, Cut, Hold, RefusedError, StartRoll
+from reel.recorder.messages import Ask, Cut, Pause, RefusedError, StartRoll
 from reel.recorder.recording.part_file import PartFile
-from reel.recorder.recording.passthrough import SentTake
+from reel.recorder.recording.passthrough import PassthroughTake
 from reel.recorder.tests.test_service import ServerTestCase, to_roll
 from reel.recorder.tests.test_stream import await_listener
 
@@ -173,7 +173,7 @@ class OddSenderTests(unittest.TestCase):
             ended.append(closed)
             over.set()
 
-        take = SentTake(
+        take = PassthroughTake(
             shelf=shelf, reserved=reserved, rolled=rolled, conduct=RollSetup(), reserve_bytes=0,
             rig=lambda: SimpleNamespace(source=source), closed=closed,
             clock=VirtualClock(), files=[first], sent=sender, open_part=part, length_ticks=length_ticks,
@@ -250,7 +250,7 @@ class SentTakeTests(ServerTestCase):
         status = self.wait_for(lambda status: all(roll.length_s > 2 for roll in status.rolls))
         self.assertEqual([roll.can_hold for roll in status.rolls], [False, True])
         with self.assertRaises(RefusedError):
-            self.client.ask(Hold(takes=(other, take)))
+            self.client.ask(Pause(takes=(other, take)))
         self.assertEqual(self.client.ask(Ask()).status.roll_of(take_id=other).state, "rolling", "all or none")
         self.client.ask(Cut(takes=(other,)))
         self.client.ask(Cut(takes=(take,)))

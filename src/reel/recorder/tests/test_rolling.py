@@ -21,7 +21,7 @@ from reel.core.roll import CutBy, MarkKind, RollSetup
 from reel.core.signal import NS, Mode, Picture
 from reel.recorder.clock import VirtualClock
 from reel.recorder.messages import Ask, Behind, Cut, StartRoll
-from reel.recorder.recording.encoder_queue import Lane
+from reel.recorder.recording.encoder_queue import EncoderQueue
 from reel.recorder.recording.parts import Parts
 from reel.recorder.rig.insets import Inset
 from reel.recorder.rig.prerecord import frame_bytes
@@ -30,7 +30,7 @@ from reel.recorder.tests.plain import SMALL, lumas, opener
 from reel.recorder.tests.test_faults import planted
 from reel.recorder.tests.test_service import LIGHT, ServerTestCase, to_roll
 from reel.recorder.virtual import record
-from reel.standins import Fault, Play
+from reel.standins import Fault, Scenario
 
 EXACT = Recipe(effort="ultrafast", rate=ConstantQuality(quality=4))
 
@@ -87,7 +87,7 @@ class VirtualRollTests(unittest.TestCase):
         def pressed(source, roll):
             if length_ticks:
                 roll.end_after(length_ticks)
-            begin(source, roll, reaches_back=True)
+            begin(source, roll, with_pre_record=True)
 
         with patch.object(Source, "begin", pressed):
             return self.roll([(6, 9)], roll=RollSetup(reach_back_s=3), pulses=(4, 7))
@@ -102,17 +102,19 @@ class VirtualRollTests(unittest.TestCase):
         setup = of(feed_input("garden.mp4"), frame=small, recipe=EXACT, roll=RollSetup(reach_back_s=3))
         source = Source(setup, [opener(mode=Mode.parse("128x128p24"))], clock := VirtualClock())
         source.run_until(4 * NS)
-        lane = Lane(PartWriter(self.shelf.root / "sample.mkv", source.plan()), closed=lambda error: None, limit=60)
-        lane.start()
-        source.begin(source.make_roll(Parts(lane, source.plan()), is_sample=True))
+        queue = EncoderQueue(
+            PartWriter(self.shelf.root / "sample.mkv", source.plan()), closed=lambda error: None, limit=60
+        )
+        queue.start()
+        source.begin(source.make_session(Parts(queue, source.plan()), is_sample=True))
         source.run_until(5 * NS)
         source.cut(clock.now_ns())
         source.run_until(6 * NS)
-        kept = list(source.reach._kept)
+        kept = list(source.pre_record._kept)
         self.assertEqual([one.picture.sequence for one in kept], list(range(73, 145)))
         self.assertEqual({(one.picture.frame.width, one.picture.frame.height) for one in kept}, {(64, 64)})
         source.close()
-        lane.ended.wait(20)
+        queue.ended.wait(20)
 
     def test_an_inset_keeps_no_more_than_its_share_of_memory(self):
         inset = Inset()
@@ -219,10 +221,10 @@ class LiveRollTests(ServerTestCase):
         locking = replace(phone.picture, device=replace(phone.picture.device, sleep_lock=True, sleep_s=5))
         locked = phone.with_input(0, locking)
         for setup, play, rules, cause in (
-            (LIGHT, Play(fault=Fault.PULLED, from_s=3), {"gone_s": 2}, CutBy.GONE),
-            (LIGHT, Play(), {"cut_gb": Fraction(1, 10_000)}, CutBy.SIZE),
-            (locked, Play(), {"cut_on_event": True}, CutBy.EVENT),
-            (locked, Play(), {"still_s": 2}, CutBy.STILL),
+            (LIGHT, Scenario(fault=Fault.PULLED, from_s=3), {"gone_s": 2}, CutBy.GONE),
+            (LIGHT, Scenario(), {"cut_gb": Fraction(1, 10_000)}, CutBy.SIZE),
+            (locked, Scenario(), {"cut_on_event": True}, CutBy.EVENT),
+            (locked, Scenario(), {"still_s": 2}, CutBy.STILL),
         ):
             with self.subTest(cause):
                 take = self.start_roll(replace(setup, recipe=LIGHT.recipe, roll=RollSetup(**rules)), play=play)

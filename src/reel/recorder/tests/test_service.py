@@ -27,12 +27,12 @@ from reel.recorder.client import Client
 from reel.recorder.messages import (
     AddMark,
     Ask,
-    CarryOn,
     Cut,
-    Hold,
     Leave,
     Open,
+    Pause,
     RefusedError,
+    Resume,
     RigToRoll,
     StartRoll,
     TakeSample,
@@ -40,13 +40,13 @@ from reel.recorder.messages import (
 )  # fmt: skip
 from reel.recorder.run_files import CLOSING, REQUESTS
 from reel.recorder.service.server import serve
-from reel.standins import Fault, Play
+from reel.standins import Fault, Scenario
 
 QUICK, SMALL = Recipe(effort="ultrafast"), FrameSetup(mode=Mode.parse("640x360p30"))
 CONSOLE = replace(propose(DeviceKind.CONSOLE), recipe=QUICK, frame=SMALL)
 # A small picture that is drawn and encoded with little work, and so is there at once.
 LIGHT = replace(propose(DeviceKind.CAMERA, mode=Mode.parse("640x480p30")), recipe=QUICK, frame=SMALL)
-PLAIN = Play()
+PLAIN = Scenario()
 FEED = feed("gone.mp4", SMALL.mode, QUICK)
 
 
@@ -69,7 +69,7 @@ class MemoryJournal:
 
 
 def to_roll(setup, rig_id=1, play=PLAIN):
-    return RigToRoll(rig_id=rig_id, rig_name="Moss & Stone", setup=setup, plays=(play,))
+    return RigToRoll(rig_id=rig_id, rig_name="Moss & Stone", setup=setup, scenarios=(play,))
 
 
 class ServerTestCase(unittest.TestCase):
@@ -134,14 +134,14 @@ class ServiceTests(ServerTestCase):
         take = self.start_roll()
         self.wait_for(lambda status: status.rolls[0].length_s > 0.5)
         self.client.ask(AddMark(takes=(take,), label="first bloom"))
-        self.client.ask(Hold(takes=(take,)))
+        self.client.ask(Pause(takes=(take,)))
         held = self.client.ask(Ask()).status.rolls[0]
         self.assertEqual(held.state, "holding")
         with self.assertRaises(RefusedError):
-            self.client.ask(Hold(takes=(take,)))
+            self.client.ask(Pause(takes=(take,)))
         self.wait_for(lambda status: status.rigs[0].picture.heard.before and status.rigs[0].picture.watched.per_s > 25)
         self.assertEqual(self.client.ask(Ask()).status.rolls[0].length_s, held.length_s, "time stands still on hold")
-        self.client.ask(CarryOn(takes=(take,)))
+        self.client.ask(Resume(takes=(take,)))
         self.wait_for(lambda status: status.rolls[0].length_s > held.length_s + 0.3)
         self.assertEqual(self.client.ask(Cut(takes=(take,))).takes, (take,))
         ended = self.journal.ends[take]
@@ -162,10 +162,10 @@ class ServiceTests(ServerTestCase):
         both = self.start_rolls(to_roll(LIGHT), to_roll(camera, 2))
         self.wait_for(lambda status: len([roll for roll in status.rolls if roll.length_s > 1]) == 2)
         self.client.ask(AddMark(takes=both, label="both"))
-        self.client.ask(Hold(takes=both[:1]))
+        self.client.ask(Pause(takes=both[:1]))
         states = [roll.state for roll in self.client.ask(Ask()).status.rolls]
         self.assertEqual(states, ["holding", "rolling"])
-        self.client.ask(CarryOn(takes=both[:1]))
+        self.client.ask(Resume(takes=both[:1]))
         self.client.ask(Cut(takes=both[:1]))
         self.assertEqual([roll.take_id for roll in self.client.ask(Ask()).status.rolls], [both[1]])
         self.start_roll(rig_id=1)  # and rolls again beside the other
@@ -224,7 +224,7 @@ class ServiceTests(ServerTestCase):
         self.assertRegex(str(raised.exception), "Level can't be .1.*H.264 needs")
 
     def test_conflicting_commands_are_refused_in_a_sentence(self):
-        for kind in (Hold, CarryOn, AddMark, Cut):
+        for kind in (Pause, Resume, AddMark, Cut):
             request = kind(takes=(7,))
             with self.subTest(request), self.assertRaises(RefusedError) as raised:
                 self.client.ask(request)
@@ -284,7 +284,7 @@ class ServiceTests(ServerTestCase):
                 self.wait_for(lambda status: status.rolls[0].length_s > 0.5)
                 self.client.ask(AddMark(takes=(take,), label="a jay"))
                 with self.assertRaises(RefusedError):
-                    self.client.ask(Hold(takes=(take,)))
+                    self.client.ask(Pause(takes=(take,)))
                 self.client.ask(Cut(takes=(take,)))
                 self.wait_for(lambda status: not status.rolls)
                 ended = self.journal.ends[take]
@@ -297,7 +297,7 @@ class ServiceTests(ServerTestCase):
                 self.assertEqual((facts.video.width_px, facts.video.height_px), (960, 1000))
         paired = with_picture(headset, device={"out": Connector.PAIRED}, path=(HopSetup(model="developer-link"),))
         with self.assertRaises(RefusedError) as raised:
-            self.start_roll(paired, play=Play(fault=Fault.NOT_PAIRED))
+            self.start_roll(paired, play=Scenario(fault=Fault.NOT_PAIRED))
         self.assertIn("code", str(raised.exception))
 
     def test_ending_the_process_closes_the_file(self):

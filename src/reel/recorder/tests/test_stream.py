@@ -25,11 +25,11 @@ from reel.recorder.clock import RealClock
 from reel.recorder.inputs import FileFeed, StreamFeed, network
 from reel.recorder.inputs.drivers import opener_for, openers_for
 from reel.recorder.inputs.network import Pace
-from reel.recorder.recording.encoder_queue import Lane
+from reel.recorder.recording.encoder_queue import EncoderQueue
 from reel.recorder.recording.parts import Parts
-from reel.recorder.recording.session import RollState
+from reel.recorder.recording.session import SessionState
 from reel.recorder.rig.source import Source
-from reel.standins import Play
+from reel.standins import Scenario
 
 
 def free_port():
@@ -246,11 +246,11 @@ class StreamTests(unittest.TestCase):
         (self.folder / "sub").mkdir()
         (self.folder / "sub" / "link.mp4").symlink_to(clip)
         with self.assertRaises(InputError) as raised:
-            opener_for(rigs.feed_input("link.mp4"), Play(), self.folder / "sub", time.monotonic_ns)(0)
+            opener_for(rigs.feed_input("link.mp4"), Scenario(), self.folder / "sub", time.monotonic_ns)(0)
         self.assertIn("outside the feeds folder", str(raised.exception))
         (self.folder / "sub" / "loop.mp4").symlink_to(self.folder / "sub" / "loop.mp4")
         with self.assertRaises(InputError) as raised:
-            opener_for(rigs.feed_input("loop.mp4"), Play(), self.folder / "sub", time.monotonic_ns)(0)
+            opener_for(rigs.feed_input("loop.mp4"), Scenario(), self.folder / "sub", time.monotonic_ns)(0)
         self.assertIn("leads nowhere", str(raised.exception))
 
     def test_addresses(self):
@@ -278,12 +278,12 @@ class StreamTests(unittest.TestCase):
         self.addCleanup(source.stop)
         self.wait_for(lambda: source.readings[0].problem is None)
         path = shelf.root / "take.mkv"
-        lane = Lane(PartWriter(path, source.plan()), closed=lambda error: None, limit=60)
-        roll = source.make_roll(Parts(lane, source.plan()))
-        lane.start()
+        queue = EncoderQueue(PartWriter(path, source.plan()), closed=lambda error: None, limit=60)
+        roll = source.make_session(Parts(queue, source.plan()))
+        queue.start()
         pressed = time.monotonic()
         source.call(lambda: source.begin(roll))
-        self.wait_for(lambda: roll.state is RollState.ROLLING)
+        self.wait_for(lambda: roll.state is SessionState.ROLLING)
         began = time.monotonic()
         self.wait_for(lambda: source.readings[0].problem is not None)
         self.assertIn("has stopped", source.readings[0].problem)
@@ -293,7 +293,7 @@ class StreamTests(unittest.TestCase):
         least = time.monotonic() - began
         source.call(lambda: source.cut(clock.now_ns()))
         most = time.monotonic() - pressed
-        self.assertTrue(lane.ended.wait(10))
+        self.assertTrue(queue.ended.wait(10))
         facts = probe(path).video
         self.assertGreater(float(facts.length_s), least - 0.5)
         self.assertLess(float(facts.length_s), most + 0.5)

@@ -19,7 +19,7 @@ from reel.recorder.rig.source import Source
 from reel.recorder.rig.sync import SYNC_S
 from reel.recorder.tests.plain import SMALL, opener
 from reel.recorder.virtual import record
-from reel.standins import Claps, Fault, Play
+from reel.standins import Claps, Fault, Scenario
 
 CAMERA, NEAR, FAR, CHAT = 1, 2, 3, 4
 
@@ -37,9 +37,9 @@ def bench():
 class Bench:
     """The bench as it is opened on a virtual clock, with somebody who claps."""
 
-    def __init__(self, setup, *plays):
+    def __init__(self, setup, *scenarios):
         self.clock, self.claps = VirtualClock(), Claps()
-        openers = openers_for(setup, plays, Path("/nowhere"), self.clock.now_ns, self.claps)
+        openers = openers_for(setup, scenarios, Path("/nowhere"), self.clock.now_ns, self.claps)
         if setup.picture.device.kind is DeviceKind.CONSOLE:  # what it shows does not matter
             openers = (opener(mode=SMALL), *openers[1:])
         self.source = Source(setup, openers, self.clock)
@@ -55,8 +55,14 @@ class Bench:
 class SyncTests(unittest.TestCase):
     def test_planted_delays_are_found_within_5_ms(self):
         setup = bench()
-        plays = (Play(), Play(lag_ms=90), Play(lag_ms=15, drift_ppm=50), Play(lag_ms=300, far=True), Play())
-        found = Bench(setup, *plays).test()
+        scenarios = (
+            Scenario(),
+            Scenario(lag_ms=90),
+            Scenario(lag_ms=15, drift_ppm=50),
+            Scenario(lag_ms=300, far=True),
+            Scenario(),
+        )
+        found = Bench(setup, *scenarios).test()
         self.assertEqual(found.left_s, 0)
         self.assertNotIn(0, found.sounds, "what has a picture of its own is in step with that")
         for place, offset_ms in ((NEAR, -75), (FAR, 210)):
@@ -68,11 +74,11 @@ class SyncTests(unittest.TestCase):
 
     def test_what_fails_meanwhile_gives_no_figure(self):
         setup = bench()
-        fails = Play(fault=Fault.PULLED, from_s=3)
-        found = Bench(setup, Play(), Play(), fails).test()
+        fails = Scenario(fault=Fault.PULLED, from_s=3)
+        found = Bench(setup, Scenario(), Scenario(), fails).test()
         self.assertIsNone(found.sounds[NEAR].offset_ms, "two claps are too few")
         self.assertIsNotNone(found.sounds[FAR].offset_ms)
-        blind = Bench(setup, Play(), fails).test()
+        blind = Bench(setup, Scenario(), fails).test()
         self.assertEqual([found.offset_ms for found in blind.sounds.values()], [None] * 4)
         self.assertGreater(blind.clicks[NEAR], 5)
 
@@ -80,15 +86,15 @@ class SyncTests(unittest.TestCase):
         """In the file flash and click fall together, but for the half picture by which a frame's time is rounded."""
         inputs = bench().inputs
         setup = replace(propose(DeviceKind.CAMERA), inputs=(inputs[CAMERA], inputs[NEAR]))
-        plays = (Play(lag_ms=180), Play(lag_ms=20))
-        delay_ms = Bench(setup, *plays).test(place=0).sounds[1].delay_ms
+        scenarios = (Scenario(lag_ms=180), Scenario(lag_ms=20))
+        delay_ms = Bench(setup, *scenarios).test(place=0).sounds[1].delay_ms
         silent, heard = (
             replace(one, sound=replace(one.sound, delay_ms=delay_ms, tracks=tracks))
             for one, tracks in zip(setup.inputs, ((), (1,)), strict=True)
         )
         clock, claps = VirtualClock(), Claps()
         claps.clap(NS)
-        openers = openers_for(setup, plays, Path("/nowhere"), clock.now_ns, claps)
+        openers = openers_for(setup, scenarios, Path("/nowhere"), clock.now_ns, claps)
         setup = replace(setup, inputs=(silent, heard))
         with TemporaryDirectory() as folder:
             take = record(setup, openers, Shelf(Path(folder)), rig_name="Bench", rolled_s=[(1, 8)], clock=clock)

@@ -17,7 +17,7 @@ from reel.core.media import MediaError, PartWriter, Shelf, probe
 from reel.core.roll import MarkKind
 from reel.core.signal import Mode
 from reel.recorder.virtual import record
-from reel.standins import Play, assemble, read_beacon, read_stamp
+from reel.standins import Scenario, assemble, read_beacon, read_stamp
 
 
 class VirtualTests(unittest.TestCase):
@@ -30,7 +30,7 @@ class VirtualTests(unittest.TestCase):
         recipe = Recipe(container=container, effort="ultrafast")
         device = Console(mode=Mode.parse(sent))
         self.setup_ = rig(device, mode=Mode.parse(recorded), recipe=recipe, as_it_comes=as_it_comes)
-        play = Play(drift_ppm=drift_ppm)
+        play = Scenario(drift_ppm=drift_ppm)
         return record(
             self.setup_,
             lambda start_ns: assemble(self.setup_.picture, play, start_ns=start_ns),

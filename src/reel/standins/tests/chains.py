@@ -6,12 +6,12 @@ from fractions import Fraction
 import numpy as np
 
 from reel.core.frame import fit
-from reel.core.line import DEVICES, Connector, DeviceKind, Eye, Fields, Levels, Turn, chain
+from reel.core.line import DEVICES, Connector, DeviceKind, Eye, Fields, Levels, Turn, signal_chain
 from reel.core.line.tests import rigs as making
 from reel.core.media import luma_of, planes_of
 from reel.core.media.framing import frame_matrix, frame_range
 from reel.core.signal import NS, InputError, Matrix, Mode, Picture, Range, pixel_format
-from reel.standins import Play, Shows, assemble, read_stamp
+from reel.standins import Scenario, Shows, assemble, read_stamp
 from reel.standins.card import BARS, GREYS, KR_KB, PERIODS, STRIPE, patch_slice, row_slice
 
 PLANAR = {"yuyv422": "yuv422p", "nv12": "yuv420p", "p010le": "yuv420p10le"}
@@ -127,10 +127,10 @@ class Facts:
 
 def predicted(setup):
     """Give what the walk of the line says arrives; None when it says that nothing does."""
-    carried = chain(setup).carried
+    carried = signal_chain(setup).carried
     if carried is None:
         return None
-    signal, sent = carried.signal, chain(setup).travel.sent.signal.mode
+    signal, sent = carried.signal, signal_chain(setup).signal_path.sent.signal.mode
     one_eye = setup.device.kind is DeviceKind.HEADSET and setup.device.eye is not Eye.BOTH
     width = sent.width_px // 2 if one_eye else sent.width_px
     return Facts(
@@ -160,11 +160,11 @@ def _finest(side_px, samples, eye):
 
 def received(setup, count):
     """Run a rig's stand-ins until `count` pictures have come; none when nothing comes."""
-    way = chain(setup).travel
+    way = signal_chain(setup).signal_path
     handed = way.arrives.handed if way.arrives else next(iter(_any_offer(setup)), None)
     pictures = []
     try:
-        source = assemble(setup, Play(shows=Shows.BARS), handed, start_ns=0)
+        source = assemble(setup, Scenario(shows=Shows.BARS), handed, start_ns=0)
         while len(pictures) < count and (due_ns := source.due_ns()) is not None and due_ns < 3 * NS:
             if isinstance(item := source.read(due_ns), Picture):
                 pictures.append(item)
@@ -179,10 +179,10 @@ def _any_offer(setup):
     if setup.device.kind is DeviceKind.CONSOLE:
         freed = replace(setup, device=replace(setup.device, protected=False, pixels=None))
         small = replace(freed.device, mode=DEVICES[DeviceKind.CONSOLE].facts.modes[0])
-        if (arrives := chain(replace(freed, device=small)).travel.arrives) is not None and arrives.handed:
+        if (arrives := signal_chain(replace(freed, device=small)).signal_path.arrives) is not None and arrives.handed:
             yield arrives.handed
     for path in (setup.path, making.path(*BOX), making.path(*COMPONENT)):
-        if (arrives := chain(replace(freed, path=path)).travel.arrives) is not None and arrives.handed:
+        if (arrives := signal_chain(replace(freed, path=path)).signal_path.arrives) is not None and arrives.handed:
             yield arrives.handed
 
 

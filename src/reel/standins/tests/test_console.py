@@ -8,7 +8,7 @@ from reel.core.line import Console
 from reel.core.line.tests.rigs import one
 from reel.core.media import Framer, luma_of
 from reel.core.signal import NS, InputError, Mode, Picture, Samples, Signal
-from reel.standins import Play, assemble, read_beacon, read_stamp
+from reel.standins import Scenario, assemble, read_beacon, read_stamp
 from reel.standins.ambience import RATE_HZ, ambience
 from reel.standins.device import BLOCK
 from reel.standins.stamp import draw_stamp
@@ -17,7 +17,7 @@ SMALL = Mode.parse("1280x720p30")
 
 
 def switched_on(start_ns=0, **settings):
-    return assemble(one(Console(mode=SMALL)), Play(**settings), start_ns=start_ns)
+    return assemble(one(Console(mode=SMALL)), Scenario(**settings), start_ns=start_ns)
 
 
 def luma(frame):

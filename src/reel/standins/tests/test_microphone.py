@@ -5,14 +5,14 @@ import numpy as np
 from reel.core.line import DeviceKind, Plugged
 from reel.core.signal import NS, InputError
 from reel.core.sound import Meter
-from reel.standins import Fault, Play, listen
+from reel.standins import Fault, Scenario, listen
 from reel.standins.ambience import RATE_HZ
 from reel.standins.microphone import BLOCK
 from reel.standins.voices import CHAT_S
 
 
 def switch_on(kind=DeviceKind.MICROPHONE, **play):
-    return listen(kind, Plugged(device="Bench microphone"), Play(**play), start_ns=0, begun_ns=0)
+    return listen(kind, Plugged(device="Bench microphone"), Scenario(**play), start_ns=0, begun_ns=0)
 
 
 def hear(seconds, kind=DeviceKind.MICROPHONE, **play):

@@ -14,7 +14,7 @@ from reel.core.line import Eye, Headset
 from reel.core.line.own import RecordOption, remote_plan
 from reel.core.media import planes_of
 from reel.core.signal import NS, InputError, Mode
-from reel.standins import Fault, Play, RecordingDevice, read_stamp
+from reel.standins import Fault, RecordingDevice, Scenario, read_stamp
 
 PLAIN = RecordOption(longer_px=1000, rate=36, bitrate_bps=10_000_000)
 HEADSET = Headset(mode=Mode.parse("1920x1000p36"))
@@ -42,7 +42,7 @@ class OwnRecorderTests(unittest.TestCase):
         path = Path(folder.name) / "own.mp4"
         clock = FastClock()
         own = RecordingDevice(
-            replace(HEADSET, **device), Play(), option, path, plan, now_ns=clock.now_ns, wait=clock.wait, max_s=2
+            replace(HEADSET, **device), Scenario(), option, path, plan, now_ns=clock.now_ns, wait=clock.wait, max_s=2
         )
         own.start()
         own._thread.join(60)
@@ -63,7 +63,7 @@ class OwnRecorderTests(unittest.TestCase):
 
     def test_one_that_is_not_paired_says_so(self):
         plan = FilePlan(recipe=Recipe(), frame=Mode.parse("960x1000p36"))
-        own = RecordingDevice(HEADSET, Play(fault=Fault.NOT_PAIRED), PLAIN, Path("x"), plan, now_ns=lambda: 0)
+        own = RecordingDevice(HEADSET, Scenario(fault=Fault.NOT_PAIRED), PLAIN, Path("x"), plan, now_ns=lambda: 0)
         with self.assertRaises(InputError) as raised:
             own.check()
         self.assertIn("is not paired", str(raised.exception))

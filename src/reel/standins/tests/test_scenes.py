@@ -5,11 +5,11 @@ from dataclasses import replace
 
 import numpy as np
 
-from reel.core.line import DEVICES, Deck, DeviceKind, Eye, Headset, Phone, Tablet, Turn, chain, propose
+from reel.core.line import DEVICES, Deck, DeviceKind, Eye, Headset, Phone, Tablet, Turn, propose, signal_chain
 from reel.core.line.tests.rigs import one
 from reel.core.media import luma_of, planes_of
 from reel.core.signal import NS, InputError, Mode, Picture, Samples
-from reel.standins import Fault, Play, assemble, read_stamp
+from reel.standins import Fault, Scenario, assemble, read_stamp
 from reel.standins.ambience import RATE_HZ
 from reel.standins.card import BarsPainter
 from reel.standins.device import BLOCK, black
@@ -18,13 +18,13 @@ from reel.standins.handheld import TURN_EVERY_S
 
 PHONE = Phone(mode=Mode.parse("720x1560p30"))
 DECK = Deck(mode=Mode.parse("720x576i25"))
-PLAIN = Play()
+PLAIN = Scenario()
 HEADSET = Headset(mode=Mode.parse("1920x1000p36"))
 
 
 def pictures(device, count, *models, start_s=0.0, play=PLAIN):
     setup = one(device, *models)
-    handed = chain(setup).travel.arrives.handed if models else None
+    handed = signal_chain(setup).signal_path.arrives.handed if models else None
     source, found = assemble(setup, play, handed, start_ns=0), []
     while len(found) < count:
         item = source.read(source.due_ns())
@@ -35,7 +35,7 @@ def pictures(device, count, *models, start_s=0.0, play=PLAIN):
 
 class HandheldTests(unittest.TestCase):
     def test_it_turns_by_its_script_and_its_number_goes_on(self):
-        source = assemble(one(PHONE), Play(turns=True), start_ns=0)
+        source = assemble(one(PHONE), Scenario(turns=True), start_ns=0)
         sizes = {}
         while (due_ns := source.due_ns()) < (2 * TURN_EVERY_S + 1) * NS:
             item = source.read(due_ns)
@@ -51,7 +51,7 @@ class HandheldTests(unittest.TestCase):
         self.assertGreater(np.count_nonzero(touched != bare), 500)
 
     def test_what_an_app_does_not_let_out_is_black(self):
-        luma = luma_of(pictures(PHONE, 1, play=Play(fault=Fault.FORBIDDEN))[0].frame)
+        luma = luma_of(pictures(PHONE, 1, play=Scenario(fault=Fault.FORBIDDEN))[0].frame)
         self.assertEqual((int(luma.min()), int(luma.max())), (16, 16))
 
     def test_it_locks_itself(self):
@@ -75,7 +75,7 @@ class HeadsetTests(unittest.TestCase):
     def test_the_mirror_shows_what_is_done_to_it(self):
         def mirrored(fault=None, **settings):
             device = replace(HEADSET, **settings)
-            return [luma_of(one.frame) for one in pictures(device, 3, "mirror-window", play=Play(fault=fault))]
+            return [luma_of(one.frame) for one in pictures(device, 3, "mirror-window", play=Scenario(fault=fault))]
 
         whole = mirrored()
         self.assertEqual(whole[0].shape, (1000, 960))
@@ -107,7 +107,7 @@ class DeckTests(unittest.TestCase):
         self.assertGreater(np.abs(np.diff(flat, axis=1)).mean(), 0.5)
         sharp = np.abs(np.diff(luma[:500].astype(int), axis=1)).max()
         self.assertGreater(sharp, 3 * np.abs(np.diff(blue[:500].astype(int), axis=1)).max(), "colour is smeared")
-        source = assemble(one(DECK), Play(tape_s=2), start_ns=0)
+        source = assemble(one(DECK), Scenario(tape_s=2), start_ns=0)
         while (due_ns := source.due_ns()) is not None:
             self.assertLess(due_ns, 2 * NS + NS // 10)
             source.read(due_ns)
@@ -133,7 +133,7 @@ class ChainTests(unittest.TestCase):
             (box, None, "was not asked for a mode"),
         ):
             with self.subTest(path, fault=fault), self.assertRaises(InputError) as raised:
-                assemble(one(console, *path), Play(fault=fault), start_ns=0)
+                assemble(one(console, *path), Scenario(fault=fault), start_ns=0)
             self.assertIn(reason, str(raised.exception))
 
     def test_a_wireless_link_loses_what_is_said(self):
@@ -158,7 +158,7 @@ class ChainTests(unittest.TestCase):
 
     def test_black_and_bars_in_every_coding(self):
         for pixels in DEVICES[DeviceKind.CONSOLE].facts.pixels:
-            signal = replace(chain(propose(DeviceKind.CONSOLE).picture).travel.sent.signal, pixels=pixels)
+            signal = replace(signal_chain(propose(DeviceKind.CONSOLE).picture).signal_path.sent.signal, pixels=pixels)
             self.assertEqual(set(np.unique(luma_of(black(signal)))), {16})
             frame = BarsPainter(signal).paint(0)
             self.assertEqual((frame.format.name, int(luma_of(frame)[40, 40])), (pixels, 235))

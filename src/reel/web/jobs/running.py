@@ -6,7 +6,7 @@ from collections.abc import Callable
 from django.db.models import F
 
 from reel.core.errors import ReelError
-from reel.core.memory import give_back
+from reel.core.memory import trim_memory
 from reel.web.jobs.models import Job, JobState
 
 MOST_ATTEMPTS = 3
@@ -38,7 +38,7 @@ def run_waiting() -> None:
     waiting = Job.objects.filter(state=JobState.WAITING, kind__in=KINDS).order_by("id")
     while (job := waiting.first()) is not None:
         run_job(job)
-        give_back()  # a bench has had hundreds of pictures in memory
+        trim_memory()  # a bench has had hundreds of pictures in memory
 
 
 def run_here(kind: str, subject: int) -> Job:

@@ -12,16 +12,16 @@ from reel.core.line import (
     Device,
     InputSetup,
     Loss,
+    LossMessage,
     Network,
     Origin,
     Remedy,
     RigSetup,
-    Told,
-    chain,
     checks_after,
+    loss_message,
     read_rig,
     remedies,
-    told,
+    signal_chain,
     with_fitting_frame,
     without_free_tracks,
     write_rig,
@@ -34,7 +34,7 @@ from reel.core.sound import MAX_TRACKS, SoundSetup, TrackSetup
 from reel.core.sound.setup import DELAY_MS, LEVEL_DB
 from reel.core.wire import from_plain, to_plain
 from reel.recorder.messages import RefusedError, Status
-from reel.standins.play import Play
+from reel.standins.scenario import Scenario
 from reel.web.live.recorder import rig_status
 from reel.web.machine.models import ShelfPlace
 from reel.web.machine.shelves import home_place
@@ -48,10 +48,10 @@ from reel.web.ui.typed import clean_name, free_name
 MAX_UNDO = 30
 
 
-def make_rig(name: str, plan: RigSetup, *, plays: Sequence[Play] = (), is_asked: bool = True) -> Rig:
+def make_rig(name: str, plan: RigSetup, *, scenarios: Sequence[Scenario] = (), is_asked: bool = True) -> Rig:
     """Store a new rig; raises RefusedError when another one has the name meanwhile."""
     rig = Rig(name=name, is_asked=is_asked)
-    rig.plan, rig.played = plan, plays
+    rig.plan, rig.scenarios = plan, scenarios
     try:
         with transaction.atomic():
             rig.save()
@@ -60,10 +60,10 @@ def make_rig(name: str, plan: RigSetup, *, plays: Sequence[Play] = (), is_asked:
     return rig
 
 
-def make_copy(wanted: str, plan: RigSetup, *, plays: Sequence[Play], is_asked: bool = True) -> Rig:
+def make_copy(wanted: str, plan: RigSetup, *, scenarios: Sequence[Scenario], is_asked: bool = True) -> Rig:
     """Store a new rig under a name, with a number added where that is taken."""
     with transaction.atomic():  # an immediate transaction: nobody takes the name in between
-        return make_rig(free_name(wanted, Rig.names(), MAX_NAME), plan, plays=plays, is_asked=is_asked)
+        return make_rig(free_name(wanted, Rig.names(), MAX_NAME), plan, scenarios=scenarios, is_asked=is_asked)
 
 
 def set_device(rig: Rig, place: int, wanted: tuple[Device, Origin], status: Status | None) -> None:
@@ -77,13 +77,13 @@ def set_device(rig: Rig, place: int, wanted: tuple[Device, Origin], status: Stat
         allow_feed(rig)  # they have seen where it connects, or nothing does any more
 
 
-def set_play(rig: Rig, place: int, play: Play, status: Status | None) -> None:
+def set_play(rig: Rig, place: int, play: Scenario, status: Status | None) -> None:
     """Change how a simulated device behaves."""
     _refuse_rolling(rig, status)
-    plays = [rig.play_of(number) for number in range(len(rig.plan.inputs))]
-    plays[place] = play
-    rig.played = plays
-    rig.save(update_fields=["plays"])
+    scenarios = [rig.play_of(number) for number in range(len(rig.plan.inputs))]
+    scenarios[place] = play
+    rig.scenarios = scenarios
+    rig.save(update_fields=["simulation"])
 
 
 def set_path(rig: Rig, place: int, path: Path, status: Status | None) -> None:
@@ -172,7 +172,7 @@ def undo_frame(rig: Rig, status: Status | None, *, again: bool = False) -> None:
     _store(rig, plan, status)
 
 
-def add_input(rig: Rig, one: InputSetup, status: Status | None, *, play: Play | None = None) -> None:
+def add_input(rig: Rig, one: InputSetup, status: Status | None, *, play: Scenario | None = None) -> None:
     """Add an input; a name that is taken gets a number. Its sound goes on a track of its own while one is free."""
     plan = rig.plan
     one = replace(one, name=free_name(one.name, [other.name for other in plan.inputs]))
@@ -180,8 +180,8 @@ def add_input(rig: Rig, one: InputSetup, status: Status | None, *, play: Play | 
     if len(tracks) < MAX_TRACKS:
         tracks = (*tracks, _free_track(tracks, one.name))
     one = replace(one, sound=replace(one.sound, tracks=(len(tracks),)))
-    plays = [rig.play_of(number) for number in range(len(plan.inputs))]
-    rig.played = (*plays, play or Play())
+    scenarios = [rig.play_of(number) for number in range(len(plan.inputs))]
+    rig.scenarios = (*scenarios, play or Scenario())
     _store(rig, replace(plan, inputs=(*plan.inputs, one), tracks=tracks), status)
 
 
@@ -195,8 +195,8 @@ def remove_input(rig: Rig, place: int, status: Status | None) -> None:
         raise RefusedError("The first input can't be taken out: the frame follows its picture. Nothing was changed.")
     gone = plan.inputs[place]
     left = (*plan.inputs[:place], *plan.inputs[place + 1 :])
-    plays = [rig.play_of(number) for number in range(len(plan.inputs)) if number != place]
-    rig.played = plays
+    scenarios = [rig.play_of(number) for number in range(len(plan.inputs)) if number != place]
+    rig.scenarios = scenarios
     changed = replace(plan, inputs=left, frame=without_input(plan.frame, gone.name))
     rig.frames_before, rig.frames_after = [], []  # what they show may be gone
     _store(rig, without_free_tracks(changed, among=gone.sound.tracks), status)
@@ -252,7 +252,7 @@ def fit_frame(rig: Rig, status: Status | None) -> None:
 def apply_remedy(rig: Rig, place: int, key: str, status: Status | None) -> None:
     """Do what a remedy's button says; raises RefusedError when it is no longer offered."""
     one = rig.plan.inputs[place]
-    found = [remedy for loss in chain(one).travel.losses for remedy in remedies(one, loss)]
+    found = [remedy for loss in signal_chain(one).signal_path.losses for remedy in remedies(one, loss)]
     found += [remedy for kind in AlarmKind if (remedy := alarm_remedy(kind, one)) is not None]
     for remedy in found:
         if remedy.key == key:
@@ -261,19 +261,19 @@ def apply_remedy(rig: Rig, place: int, key: str, status: Status | None) -> None:
     raise RefusedError("The line has changed meanwhile, and this remedy is no longer needed. Nothing was changed.")
 
 
-def grouped_losses(one: InputSetup, stage: str | None = None) -> list[tuple[list[Told], list[Remedy]]]:
+def grouped_losses(one: InputSetup, stage: str | None = None) -> list[tuple[list[LossMessage], list[Remedy]]]:
     """Give an input's losses, those with one limit together, the biggest first; each group with its remedies.
 
     `stage` keeps to the losses of one stage, None gives all.
     """
     groups: dict[tuple[str, int | None, Limit], list[Loss]] = {}
-    for loss in chain(one).travel.losses:
+    for loss in signal_chain(one).signal_path.losses:
         if stage in (None, loss.stage):
             groups.setdefault((loss.stage, loss.hop, loss.limit), []).append(loss)
     ordered = sorted(groups.values(), key=lambda group: -max(loss.weight for loss in group))
     for group in ordered:
         group.sort(key=lambda loss: -loss.weight)
-    return [([told(loss, one) for loss in group], _remedies_of(one, group)) for group in ordered]
+    return [([loss_message(loss, one) for loss in group], _remedies_of(one, group)) for group in ordered]
 
 
 def _remedies_of(one: InputSetup, ordered: list[Loss]) -> list[Remedy]:
@@ -286,7 +286,7 @@ def _remedies_of(one: InputSetup, ordered: list[Loss]) -> list[Remedy]:
 def duplicate(rig: Rig) -> Rig:
     """Store a second rig that is set like this one."""
     with transaction.atomic():
-        made = make_copy(f"{rig.name} copy", rig.plan, plays=rig.played, is_asked=rig.is_asked)
+        made = make_copy(f"{rig.name} copy", rig.plan, scenarios=rig.scenarios, is_asked=rig.is_asked)
         Rig.objects.filter(pk=made.pk).update(shelf=rig.shelf)
     return made
 
@@ -306,14 +306,14 @@ def import_rig(data: bytes) -> Rig:
     """
     found = read_rig(data, older=OLDER, parts=("plays",))
     name = clean_name("Name", found.name, MAX_NAME)
-    plays = from_plain(found.parts.get("plays", []), tuple[Play, ...])
+    scenarios = from_plain(found.parts.get("plays", []), tuple[Scenario, ...])
     comes_by_network = any(isinstance(one.origin, Network) for one in found.setup.inputs)
-    return make_copy(name, found.setup, plays=plays, is_asked=not comes_by_network)
+    return make_copy(name, found.setup, scenarios=scenarios, is_asked=not comes_by_network)
 
 
 def export_rig(rig: Rig) -> bytes:
     """Give a rig as the content of a file."""
-    return write_rig(rig.name, rig.plan, {"plays": to_plain(rig.played)})
+    return write_rig(rig.name, rig.plan, {"plays": to_plain(rig.scenarios)})
 
 
 def refuse_unasked(rig: Rig) -> None:
@@ -359,7 +359,7 @@ def _store_input(rig: Rig, place: int, one: InputSetup, status: Status | None) -
 def _store(rig: Rig, plan: RigSetup, status: Status | None) -> None:
     _refuse_rolling(rig, status)
     rig.plan = plan
-    rig.save(update_fields=["setup", "plays", "frames_before", "frames_after"])
+    rig.save(update_fields=["setup", "simulation", "frames_before", "frames_after"])
 
 
 def _refuse_rolling(rig: Rig, status: Status | None) -> None:

@@ -9,7 +9,7 @@ from functools import partial
 from pathlib import Path
 
 from reel.core.errors import ReelError
-from reel.core.file import CODECS, Draft, FilePlan, RateKind, VideoCodec, mend, usual_rate
+from reel.core.file import CODECS, Draft, FilePlan, RateKind, VideoCodec, default_rate, resolve
 from reel.core.frame import smaller
 from reel.core.line import RigSetup, file_plan
 from reel.core.media import MediaError, Sample, measure_speed
@@ -50,7 +50,7 @@ def cell_plan(setup: RigSetup, cell: Cell, mode: Mode | None = None) -> FilePlan
     """Give what a rig's file would be with a cell's codec, at the quality that is usual for it, and at another size."""
     codec, choice = cell
     facts = CODECS[codec]
-    usual = next(
+    default = next(
         (kind for kind in (RateKind.QUALITY, RateKind.QUANTISER) if kind in facts.rates),
         facts.rates[0],
     )
@@ -58,13 +58,13 @@ def cell_plan(setup: RigSetup, cell: Cell, mode: Mode | None = None) -> FilePlan
     wanted = replace(
         setup.recipe.draft,
         codec=codec,
-        rate=usual_rate(usual, facts),
+        rate=default_rate(default, facts),
         effort=choice if has_efforts else "",
         profile="" if has_efforts else choice,
         level="",
     )
     frame = replace(setup.frame, mode=mode or setup.frame.mode)
-    return file_plan(replace(setup, recipe=mend(wanted), frame=frame))
+    return file_plan(replace(setup, recipe=resolve(wanted), frame=frame))
 
 
 def bench(rig_id: int, progress: Callable[[float], None]) -> None:

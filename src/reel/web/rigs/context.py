@@ -15,28 +15,28 @@ from reel.core.line import (
     DEVICES,
     FELT_MS,
     HOPS,
-    Chain,
     DeviceKind,
     HopKind,
     InputSetup,
     Live,
     LossKind,
+    LossMessage,
     Network,
     Plugged,
     RigSetup,
     Seen,
+    SignalChain,
     Stage,
-    Told,
-    chain,
     checks_after,
     checks_before,
     computer_checks,
     file_plan,
     heard,
     label_of,
+    line_stages,
+    loss_message,
+    signal_chain,
     strands,
-    told,
-    walk,
 )
 from reel.core.line.edit import alternatives
 from reel.core.media import Shelf
@@ -50,7 +50,7 @@ from reel.web.machine.shelves import home_place, places, shelf_in
 from reel.web.rigs.actions import addresses_of, grouped_losses
 from reel.web.rigs.benching import BENCH
 from reel.web.rigs.estimating import estimate_of, is_needed, job_of, picture_bits
-from reel.web.rigs.forms import FrameForm, PlayForm, StripForm, TracksForm
+from reel.web.rigs.forms import FrameForm, ScenarioForm, StripForm, TracksForm
 from reel.web.rigs.forms.frame import SIZES
 from reel.web.rigs.framing import FramePage, piece_form
 from reel.web.rigs.keeps_up import keeping
@@ -102,9 +102,9 @@ class RigPage:
         return self.plan.inputs[self.place]
 
     @cached_property
-    def planned(self) -> Chain:
+    def planned(self) -> SignalChain:
         """Its way up to the frame."""
-        return chain(self.input)
+        return signal_chain(self.input)
 
     @cached_property
     def measured(self) -> Measured | None:
@@ -129,7 +129,7 @@ class RigPage:
     @cached_property
     def stages(self) -> tuple[Stage, ...]:
         """Its line."""
-        return walk(self.plan, self.lives, self.measured, self.picture_bits)
+        return line_stages(self.plan, self.lives, self.measured, self.picture_bits)
 
     @property
     def signal(self) -> Signal | None:
@@ -139,7 +139,7 @@ class RigPage:
     @property
     def expected(self) -> Signal | None:
         """What the line says arrives."""
-        return self.planned.travel.arrives.signal if self.planned.travel.arrives else None
+        return self.planned.signal_path.arrives.signal if self.planned.signal_path.arrives else None
 
     @property
     def sound(self) -> SoundFormat | None:
@@ -177,7 +177,7 @@ def line_context(page: RigPage, stage: str) -> dict[str, object]:
         "stage": stage,
         "line": draw_line(page.stages, strands(page.plan, page.lives), stage),
         "chain": page.planned,
-        "is_remote": chain(page.plan.picture).is_remote,
+        "is_remote": signal_chain(page.plan.picture).is_remote,
         "addresses": [] if page.rig.is_asked else addresses_of(page.plan),
         "facts": rig_facts(page.live, page.place),
         "rigs": Rig.objects.only("pk", "name"),
@@ -190,7 +190,7 @@ def _sent_and_received(page: RigPage) -> dict[str, object]:
 
 def _device(page: RigPage) -> dict[str, object]:
     one, play = page.input, page.rig.play_of(page.place)
-    play_form = PlayForm(setup=one, play=play) if isinstance(one.origin, Plugged) else None
+    play_form = ScenarioForm(setup=one, play=play) if isinstance(one.origin, Plugged) else None
     return {"sent": one.device.signal or page.signal, "groups": grouped_losses(one, "device"), "play_form": play_form}
 
 
@@ -215,7 +215,7 @@ def _frame(page: RigPage) -> dict[str, object]:
         "framed": page.file_plan.signal,
         "file_plan": page.file_plan,
         "sizes": SIZES,
-        "frame_losses": [told(loss, plan.picture) for loss in losses],
+        "frame_losses": [loss_message(loss, plan.picture) for loss in losses],
     }
 
 
@@ -248,7 +248,7 @@ def _sound(page: RigPage) -> dict[str, object]:
     }
 
 
-def is_shape(told_losses: list[Told]) -> bool:
+def is_shape(told_losses: list[LossMessage]) -> bool:
     """Say whether losses are of a picture that arrives squeezed."""
     return any(one.loss.kind is LossKind.SQUEEZED_SHAPE for one in told_losses)
 
@@ -309,7 +309,11 @@ def _others_to_roll(page: RigPage) -> list[Rig]:
     found = []
     for rig in Rig.objects.exclude(pk=page.rig.pk).order_by("name"):
         with suppress(ReelError):  # one that can't be read
-            if rig.is_asked and not held & _identities(rig.plan) and not chain(rig.plan.picture).travel.block:
+            if (
+                rig.is_asked
+                and not held & _identities(rig.plan)
+                and not signal_chain(rig.plan.picture).signal_path.block
+            ):
                 found.append(rig)
     return found
 
@@ -345,9 +349,9 @@ _STAGES: dict[str, Callable[[RigPage], dict[str, object]]] = {
 }
 
 
-def path_context(one: InputSetup, planned: Chain) -> dict[str, object]:
+def path_context(one: InputSetup, planned: SignalChain) -> dict[str, object]:
     """Give the rows of the path's table, what can be added, the losses with their remedies, and advice."""
-    way = planned.travel
+    way = planned.signal_path
     rows = [
         {
             "place": place,

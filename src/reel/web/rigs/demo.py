@@ -6,12 +6,12 @@ from dataclasses import replace
 from reel.core.file import Purpose
 from reel.core.frame import Advice, Arrangement, Fit, Piece, Place, proposals
 from reel.core.frame.edit import side_by_side
-from reel.core.line import Camera, DeviceKind, InputSetup, Plugged, RigSetup, chain, propose, propose_input
+from reel.core.line import Camera, DeviceKind, InputSetup, Plugged, RigSetup, propose, propose_input, signal_chain
 from reel.core.signal import Mode
 from reel.core.sound import SoundSetup, TrackSetup
-from reel.standins.play import Play
+from reel.standins.scenario import Scenario
 
-Named = tuple[str, RigSetup, Sequence[Play]]
+Named = tuple[str, RigSetup, Sequence[Scenario]]
 
 # Recipes of the media room, each made from a starting point.
 RECIPES = {
@@ -60,10 +60,16 @@ def _with_the_bench() -> Named:
     )
     frame = replace(rig.frame, arrangements=(arrangements[1], arrangements[0], arrangements[2]))
     named = tuple(TrackSetup(name=name) for name in tracks)
-    plays = (Play(), Play(lag_ms=90), Play(lag_ms=15), Play(far=True, lag_ms=40), Play())  # no two are in step
+    scenarios = (
+        Scenario(),
+        Scenario(lag_ms=90),
+        Scenario(lag_ms=15),
+        Scenario(far=True, lag_ms=40),
+        Scenario(),
+    )  # no two are in step
     light = replace(rig.recipe, effort="ultrafast")  # five inputs are read and four tracks written beside it
     rig = replace(rig, inputs=tuple(inputs), frame=frame, tracks=named, recipe=light)
-    return "Moss & Stone with the bench", rig, plays
+    return "Moss & Stone with the bench", rig, scenarios
 
 
 def _side_by_side() -> Named:
@@ -84,7 +90,7 @@ def _side_by_side() -> Named:
 def _walk_in_16_9() -> Named:
     """The headset's nearly square picture in 16:9: the part that is kept lies a little below its middle."""
     rig = _named(propose(DeviceKind.HEADSET), "Canopy")
-    carried = chain(rig.picture).carried
+    carried = signal_chain(rig.picture).carried
     assert carried is not None
     mode = carried.signal.mode
     found = proposals(rig.frame, (mode.width_px, mode.height_px), carried.signal.pixel_aspect, None)

@@ -22,8 +22,8 @@ from reel.core.frame import (
     proposals,
     scaling,
 )
-from reel.core.line import USUAL_FRAME, Eye, InputSetup, RigSetup, chain
-from reel.core.media import Materials, Moment
+from reel.core.line import USUAL_FRAME, Eye, InputSetup, RigSetup, signal_chain
+from reel.core.media import Moment, OverlayAssets
 from reel.core.media.overlay import draw
 from reel.core.signal import Signal
 from reel.options import FONTS
@@ -77,7 +77,7 @@ class FramePage:
         place = self.plan.index_of(piece.input)
         one = self.plan.inputs[place]
         comes = self.lives[place].signal if self.lives else None
-        carried = chain(one).carried
+        carried = signal_chain(one).carried
         return one.arrival.signal_of(comes) if comes else carried.signal if carried else None
 
     def rows(self) -> list[dict[str, object]]:
@@ -177,7 +177,7 @@ class FramePage:
 
 def square_size(one: InputSetup) -> tuple[int, int]:
     """Give the (width, height) of an input's picture in square pixels, as the line foretells it."""
-    carried = chain(one).carried
+    carried = signal_chain(one).carried
     if carried is None:
         return _UNKNOWN
     width, height = _size(carried.signal)
@@ -207,7 +207,7 @@ def size_of(overlay: Overlay) -> tuple[int, int]:
     drawn_on = Signal(mode=USUAL_FRAME)  # how it is coded changes no size
     film = draw(
         overlay,
-        Materials(fonts=FONTS, images=settings.HOME.images),
+        OverlayAssets(fonts=FONTS, images=settings.HOME.images),
         Moment(),
         Place(x_px=0, y_px=0, width_px=2, height_px=2),
         drawn_on,

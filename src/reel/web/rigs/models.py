@@ -7,7 +7,7 @@ from django.db import models
 from reel.core.line import RigSetup
 from reel.core.wire import from_plain, to_plain
 from reel.recorder.messages import Open, RigToRoll
-from reel.standins.play import Play
+from reel.standins.scenario import Scenario
 from reel.web.machine.shelves import shelf_in
 from reel.web.setups import plan_of, stored
 
@@ -17,7 +17,7 @@ MAX_NAME = 60
 class Rig(models.Model):
     """Everything set up for one way of recording; `setup` holds a core RigSetup as JSON, with its version.
 
-    `plays` say how its inputs behave where they are simulated, in their order.
+    `simulation` holds the scenarios of its inputs, in their order: how each behaves where it is simulated.
     `frames_before` are the frames that it had before, the newest last, `frames_after` those that were taken back.
     `ticked` are the keys of the checks that a person has ticked. `is_asked` says that a person has set where its signal
     comes from, or has allowed what a file says of it. Its takes are written to `shelf`, to the home's where it is None.
@@ -25,7 +25,7 @@ class Rig(models.Model):
 
     name = models.CharField(max_length=MAX_NAME, unique=True)
     setup = models.JSONField()
-    plays = models.JSONField(default=list)
+    simulation = models.JSONField(default=list)
     frames_before = models.JSONField(default=list)
     frames_after = models.JSONField(default=list)
     ticked = models.JSONField(default=list)
@@ -49,13 +49,13 @@ class Rig(models.Model):
         self.setup = stored(plan)
 
     @property
-    def played(self) -> tuple[Play, ...]:
-        """The plays; raises BadValueError for what can't be read."""
-        return from_plain(self.plays, tuple[Play, ...])
+    def scenarios(self) -> tuple[Scenario, ...]:
+        """How each input behaves where it is simulated; raises BadValueError for what can't be read."""
+        return from_plain(self.simulation, tuple[Scenario, ...])
 
-    @played.setter
-    def played(self, plays: Sequence[Play]) -> None:
-        self.plays = to_plain(tuple(plays))
+    @scenarios.setter
+    def scenarios(self, scenarios: Sequence[Scenario]) -> None:
+        self.simulation = to_plain(tuple(scenarios))
 
     @classmethod
     def names(cls) -> list[str]:
@@ -65,7 +65,7 @@ class Rig(models.Model):
     @property
     def opening(self) -> Open:
         """What asks the recorder to open it as it is set now."""
-        return Open(rig_id=self.pk, rig_name=self.name, setup=self.plan, plays=self.played)
+        return Open(rig_id=self.pk, rig_name=self.name, setup=self.plan, scenarios=self.scenarios)
 
     @property
     def to_roll(self) -> RigToRoll:
@@ -75,15 +75,15 @@ class Rig(models.Model):
             rig_id=self.pk,
             rig_name=self.name,
             setup=self.plan,
-            plays=self.played,
+            scenarios=self.scenarios,
             folder=folder,
             shelf_key=shelf_in(folder).key,
         )
 
-    def play_of(self, place: int) -> Play:
+    def play_of(self, place: int) -> Scenario:
         """Give the play of an input; a plain one where none is kept."""
-        played = self.played
-        return played[place] if place < len(played) else Play()
+        scenarios = self.scenarios
+        return scenarios[place] if place < len(scenarios) else Scenario()
 
 
 class Estimate(models.Model):

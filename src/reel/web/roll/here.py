@@ -8,7 +8,7 @@ from typing import Any
 
 from django.conf import settings
 
-from reel.core.media import Materials
+from reel.core.media import OverlayAssets
 from reel.options import FONTS
 from reel.recorder.messages import Ask, UnreachableError
 from reel.recorder.service.checkpoints import read_reached
@@ -29,7 +29,7 @@ def places() -> dict[str, Any]:
         "shelf": home.shelf,
         "feeds": home.feeds,
         "devices": home.devices,
-        "materials": Materials(fonts=FONTS, images=home.images),
+        "materials": OverlayAssets(fonts=FONTS, images=home.images),
         "reserve_bytes": settings.RESERVE_BYTES,
         "queue_bytes": settings.WAITING_BYTES,
     }

@@ -10,7 +10,7 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
 
 from reel.core.roll import TRIAL_S
-from reel.recorder.messages import MAX_LABEL, AddMark, CarryOn, Cut, Hold, RefusedError, StartRoll, TestFields
+from reel.recorder.messages import MAX_LABEL, AddMark, Cut, Pause, RefusedError, Resume, StartRoll, TestFields
 from reel.web.live.facts import live_facts
 from reel.web.live.recorder import client, glance, place_of, rig_status
 from reel.web.rigs.actions import refuse_slow_drive, refuse_unasked
@@ -60,7 +60,7 @@ def test_fields(request: HttpRequest, rig_id: int) -> HttpResponse:
 def hold(request: HttpRequest) -> HttpResponse:
     """Hold takes, or carry on after a hold, as the form says."""
     takes = _takes(request)
-    client().ask(CarryOn(takes=takes) if request.POST.get("carry_on") else Hold(takes=takes))
+    client().ask(Resume(takes=takes) if request.POST.get("carry_on") else Pause(takes=takes))
     return _done(request, _come_from(request))
 
 

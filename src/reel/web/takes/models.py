@@ -152,7 +152,7 @@ class Take(models.Model):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Heard:
+class TrackLevels:
     """How loud a track of a file is, in dBFS; None where it holds nothing."""
 
     title: str
@@ -166,7 +166,7 @@ class Tried:
 
     hardest_s: int
     hardest_bps: int
-    tracks: tuple[Heard, ...]
+    tracks: tuple[TrackLevels, ...]
 
 
 # The pictures that are kept of a trial.

@@ -14,7 +14,6 @@ from reel.core.media import (
     MediaError,
     MediaFacts,
     Shelf,
-    beside,
     encode_for_browser,
     hardest_second,
     poster,
@@ -23,11 +22,12 @@ from reel.core.media import (
     rescue,
     rescued_path,
     rewrap_to_mp4,
+    sidecar_folder,
     still,
 )
 from reel.core.wire import to_plain
 from reel.web.jobs.actions import ask_for
-from reel.web.takes.models import PROVE, STILLS, Heard, Part, ProofState, Take, Tried
+from reel.web.takes.models import PROVE, STILLS, Part, ProofState, Take, TrackLevels, Tried
 
 
 def shelf() -> Shelf:
@@ -137,7 +137,7 @@ def _prove(part: Part, progress: Callable[[float], None]) -> MediaFacts:
         proof = prove_sent(part.take.plan, facts=facts, counts=part.counted, found=found, seen=seen)
     else:
         carries = read_sent(path_of(part)) if part.counted.written is not None and not part.original_name else None
-        proof = held_against(part.take.plan, facts=facts, seen=seen, counts=part.counted, beside=files, found=carries)
+        proof = held_against(part.take.plan, facts=facts, seen=seen, counts=part.counted, sidecars=files, found=carries)
     Part.objects.filter(pk=part.pk).update(
         proof=to_plain(proof),
         found=part.found,
@@ -151,13 +151,13 @@ def _prove(part: Part, progress: Callable[[float], None]) -> MediaFacts:
 
 def _tried(path: Path, facts: MediaFacts) -> Tried:
     second, bits = hardest_second(path)
-    tracks = tuple(Heard(title=one.title, rms_db=one.rms_db, peak_db=one.peak_db) for one in facts.sound)
+    tracks = tuple(TrackLevels(title=one.title, rms_db=one.rms_db, peak_db=one.peak_db) for one in facts.sound)
     return Tried(hardest_s=second, hardest_bps=bits, tracks=tracks)
 
 
 def sound_files_of(part: Part) -> list[Path]:
     """Give where the files of sound beside a part are to lie: beside the original, where it was repaired."""
-    folder = beside(shelf_of(part.take).path(part.original_name or part.file_name))
+    folder = sidecar_folder(shelf_of(part.take).path(part.original_name or part.file_name))
     return [folder / name for name in part.take.plan.sound_files]
 
 

@@ -30,18 +30,18 @@ from reel.core.file import (
     SoundCodec,
     VariableBitrate,
     VideoCodec,
+    default_rate,
     differences,
     encoder_settings,
     expectations,
     file_stem,
     forecast,
-    fuller,
+    full_quality,
     lines,
-    mend,
     offers,
+    resolve,
     slug,
     start_from,
-    usual_rate,
 )
 from reel.core.signal import Matrix, Mode, Range, pixel_format
 
@@ -52,7 +52,7 @@ RATES = st.one_of(
     st.builds(ConstantBitrate, bitrate_bps=st.integers(200_000, 400_000_000)),
     st.just(VariableBitrate(bitrate_bps=4_000_000, most_bps=9_000_000)),
     st.just(Lossless()),
-    st.just(usual_rate(RateKind.PROFILE, CODECS[VideoCodec.PRORES])),
+    st.just(default_rate(RateKind.PROFILE, CODECS[VideoCodec.PRORES])),
 )
 WORDS = st.sampled_from(["", "superfast", "10", "speed 8", "422 HQ", "SQ", "grain", "4.1", "5.1", "placebo"])
 DRAFTS = st.builds(
@@ -110,14 +110,14 @@ class RecipeTests(unittest.TestCase):
                 if error.field in wanted:
                     self.assertIn(holds.name, str(error))
                     self.assertGreater(len(error.limit), 10)
-            mended = mend(draft)
+            mended = resolve(draft)
             self.assertEqual(mended.codec, codec)
             self.assertEqual(mended.container == container, "codec" not in wanted)
 
     @given(DRAFTS)
     def test_what_is_mended_works_and_what_works_stays(self, draft):
-        mended = mend(draft)
-        self.assertEqual(mend(mended), mended)
+        mended = resolve(draft)
+        self.assertEqual(resolve(mended), mended)
         self.assertEqual(tuple(mended.mismatches()), ())
         self.assertEqual(offers(mended), ())
         wrong = list(draft.mismatches())
@@ -156,7 +156,7 @@ class RecipeTests(unittest.TestCase):
             (VideoCodec.AV1, "1920x1080p60", "4.1"),
             (VideoCodec.AV1, "3840x2160p60", "5.1"),
         ):
-            recipe = mend(Draft(codec=codec))
+            recipe = resolve(Draft(codec=codec))
             with self.subTest(codec, mode=mode):
                 self.assertEqual(FilePlan(recipe=recipe, frame=Mode.parse(mode)).level, level)
         much = replace(Recipe(), rate=ConstantBitrate(bitrate_bps=60_000_000))
@@ -179,7 +179,7 @@ class RecipeTests(unittest.TestCase):
             ({"codec": VideoCodec.MPEG2}, "1280x720p90", "pictures a second"),
             ({"codec": VideoCodec.H264, "rate": ConstantBitrate(bitrate_bps=400_000_000)}, "4096x2304p120", ""),
         ):
-            plan = FilePlan(recipe=mend(Draft(**fields)), frame=Mode.parse(mode))
+            plan = FilePlan(recipe=resolve(Draft(**fields)), frame=Mode.parse(mode))
             with self.subTest(mode=mode, **fields):
                 if said:
                     with self.assertRaises(BadValueError) as raised:
@@ -213,13 +213,13 @@ class RecipeTests(unittest.TestCase):
             (VideoCodec.MPEG2, "yuv420p10le", None),
             (VideoCodec.DNXHR, "yuv422p10le", (Chroma.C422, 10)),
         ):
-            recipe = mend(Draft(codec=codec))
-            found = fuller(recipe, pixel_format(comes))
+            recipe = resolve(Draft(codec=codec))
+            found = full_quality(recipe, pixel_format(comes))
             with self.subTest(codec, comes=comes):
                 self.assertEqual(found and (found.chroma, found.bits), wanted)
                 self.assertEqual(found.codec if found else codec, codec)
-        whole = fuller(Draft(), pixel_format("yuv444p10le"))
-        self.assertIsNone(fuller(whole, pixel_format("yuv444p10le")), "it is whole already")
+        whole = full_quality(Draft(), pixel_format("yuv444p10le"))
+        self.assertIsNone(full_quality(whole, pixel_format("yuv444p10le")), "it is whole already")
 
     def test_a_time_lapse_costs_by_what_it_shows(self):
         recipe = Recipe(rate=ConstantBitrate(bitrate_bps=12_000_000))
@@ -241,7 +241,7 @@ class RecipeTests(unittest.TestCase):
         for codec in CODECS.values():
             with self.subTest(codec.label):
                 self.assertTrue(codec.forms())
-                self.assertEqual(bool(codec.efforts), codec.effort(codec.usual_effort) is not None)
+                self.assertEqual(bool(codec.efforts), codec.effort(codec.default_effort) is not None)
                 for kind in codec.rates:
                     has_number = kind in (RateKind.QUALITY, RateKind.QUANTISER)
                     self.assertEqual(codec.scale(kind) is not None, has_number)

@@ -26,17 +26,17 @@ from reel.core.line import (
     NoPathError,
     Phone,
     Turn,
-    chain,
+    loss_message,
     propose,
     remedies,
-    told,
-    travel,
+    signal_chain,
+    signal_path,
 )
-from reel.core.line.boxes import best_first, handed_over, offer_weight
-from reel.core.line.carried import differences, leaving
+from reel.core.line.boxes import best_first, negotiated, offer_weight
 from reel.core.line.edit import add_hop, move_hop, remove_hop, set_option, swap_hop, with_device
-from reel.core.line.hops import Situation
+from reel.core.line.hops import HopContext
 from reel.core.line.links import link_clock_hz, total_pixels
+from reel.core.line.signal_state import differences, source_signal
 from reel.core.line.tests.rigs import feed_input, one, path
 from reel.core.signal import Matrix, Mode, Range, Signal
 
@@ -54,7 +54,7 @@ def deck(**settings):
 
 
 def kinds(setup):
-    return [loss.kind for loss in chain(setup).travel.losses]
+    return [loss.kind for loss in signal_chain(setup).signal_path.losses]
 
 
 def set_as(kind, **settings):
@@ -116,13 +116,14 @@ class LinkTests(unittest.TestCase):
 class TravelTests(unittest.TestCase):
     def test_the_port_that_takes_half_of_the_frames(self):
         setup = one(console("1920x1080p60"), "hdmi-2.0", "splitter-60", "hdmi-box", "usb-2")
-        walked = chain(setup).travel
+        walked = signal_chain(setup).signal_path
         self.assertEqual(
             [(loss.hop, loss.kind) for loss in walked.losses],
             [(2, "chroma"), (3, "rate"), (3, "compressed")],
         )
         self.assertIn(
-            "needs 1\u202f493 Mb/s; the USB 2 port carries about 280 Mb/s bulk", told(walked.losses[1], setup).limit
+            "needs 1\u202f493 Mb/s; the USB 2 port carries about 280 Mb/s bulk",
+            loss_message(walked.losses[1], setup).limit,
         )
         self.assertEqual(walked.arrives.label, "1080p 30 MJPEG")
         self.assertEqual(walked.arrives.latency_ms, 64)
@@ -131,17 +132,17 @@ class TravelTests(unittest.TestCase):
         self.assertEqual(offered[0].gives, "60 new pictures a second, not 30")
         self.assertEqual(kinds(offered[0].setup), ["chroma"])
         for remedy in offered:
-            self.assertGreater(chain(remedy.setup).carried.distinct_per_s, 30, remedy.label)
+            self.assertGreater(signal_chain(remedy.setup).carried.distinct_per_s, 30, remedy.label)
 
     def test_a_remedy_that_only_gives_the_wish_up_comes_last_and_says_so(self):
         stick = one(console("1280x720p60"), "hdmi-1.4", "hdmi-stick", "usb-2")
         for setup in (stick, one(console("1920x1080p120"), "hdmi-2.1", "splitter-60", "capture-card", "pcie-4")):
-            for loss in chain(setup).travel.losses:
+            for loss in signal_chain(setup).signal_path.losses:
                 offered = remedies(setup, loss)
                 surrenders = [bool(remedy.gives_up and not remedy.gives) for remedy in offered]
                 self.assertEqual(surrenders, sorted(surrenders))
                 self.assertLessEqual(sum(surrenders), 1)
-        chroma = chain(stick).travel.losses[0]
+        chroma = signal_chain(stick).signal_path.losses[0]
         (last,) = remedies(stick, chroma)
         self.assertEqual((last.label, last.gives_up), ("Send 4:2:2 8-bit", "less colour detail"))
 
@@ -170,19 +171,19 @@ class TravelTests(unittest.TestCase):
 
     def test_arrival_mends_what_is_only_said_wrongly(self):
         wrong = one(console("1280x720p60"), "hdmi-1.4", "hdmi-stick", "usb-2")
-        loss = next(loss for loss in chain(wrong).travel.losses if loss.kind is LossKind.WRONG_MATRIX)
+        loss = next(loss for loss in signal_chain(wrong).signal_path.losses if loss.kind is LossKind.WRONG_MATRIX)
         mended = next(r for r in remedies(wrong, loss) if r.label == "Read the colours as 709").setup
         self.assertNotIn("wrong matrix", kinds(mended))
-        self.assertEqual(chain(mended).carried.signal.matrix, Matrix.BT709)
+        self.assertEqual(signal_chain(mended).carried.signal.matrix, Matrix.BT709)
         squeezed = one(deck(), "scart-cable", "scart-hdmi", "hdmi-1.4", "hdmi-box", "usb-3")
-        loss = next(loss for loss in chain(squeezed).travel.losses if loss.kind is LossKind.SQUEEZED_SHAPE)
+        loss = next(loss for loss in signal_chain(squeezed).signal_path.losses if loss.kind is LossKind.SQUEEZED_SHAPE)
         mended = next(r for r in remedies(squeezed, loss) if r.label == "Show it as 4:3").setup
-        self.assertEqual(chain(mended).carried.signal.pixel_aspect, Fraction(3, 4))
+        self.assertEqual(signal_chain(mended).carried.signal.pixel_aspect, Fraction(3, 4))
 
     def test_fields_become_pictures(self):
         setup = one(deck(), "scart-cable", "analogue-box", "usb-2")
         for deinterlace, rate, distinct in ((Deinterlace.PAIR, 25, 25), (Deinterlace.FIELD, 50, 50)):
-            carried = chain(replace(setup, arrival=replace(setup.arrival, deinterlace=deinterlace))).carried
+            carried = signal_chain(replace(setup, arrival=replace(setup.arrival, deinterlace=deinterlace))).carried
             self.assertEqual(
                 (carried.signal.mode.rate, carried.distinct_per_s, carried.fields), (rate, distinct, Fields.NONE)
             )
@@ -192,7 +193,7 @@ class TravelTests(unittest.TestCase):
         for held in Turn:
             setup = one(replace(phone, turn=held), "usb-3")
             upright = replace(setup, arrival=replace(setup.arrival, turn=Turn.UPRIGHT))
-            self.assertEqual(chain(upright).carried.signal.mode.size_label, "720×1560", held)
+            self.assertEqual(signal_chain(upright).carried.signal.mode.size_label, "720×1560", held)
 
     def test_links_judge_what_they_carry(self):
         for device, models, block in (
@@ -206,17 +207,17 @@ class TravelTests(unittest.TestCase):
             ),
             (console("3840x2160p60"), ("hdmi-2.0", "splitter-1080", "hdmi-box", "usb-3"), "link too slow"),
         ):
-            block_found = chain(one(device, *models)).travel.block
+            block_found = signal_chain(one(device, *models)).signal_path.block
             self.assertEqual(block_found and block_found.kind, block, models)
         camera = Camera(mode=Mode.parse("640x480p30"))
         self.assertEqual(kinds(one(camera, "usb-2")), [], "147 of 197 Mb/s isochronous")
         big = one(replace(camera, mode=Mode.parse("1280x720p30")), "usb-2")
-        said = told(chain(big).travel.losses[0], big).limit
+        said = loss_message(signal_chain(big).signal_path.losses[0], big).limit
         self.assertIn("USB 2 port carries about 197 Mb/s isochronous", said)
         ntsc = replace(deck(out=Connector.COMPOSITE), mode=Mode.parse("720x480i30000/1001"))
         cable = HOPS["composite-cable"]
-        wide = replace(leaving(ntsc), chroma_px=(360, 240))
-        at = Situation(place=0, device=ntsc)
+        wide = replace(source_signal(ntsc), chroma_px=(360, 240))
+        at = HopContext(place=0, device=ntsc)
         self.assertEqual(cable.carry(wide, at).carried.chroma_px[0], 63, "0.6 MHz of colour, not PAL's 1.3")
 
     def test_both_readings_of_a_line_can_be_chosen(self):
@@ -226,20 +227,20 @@ class TravelTests(unittest.TestCase):
         ):
             setup = one(replace(deck(), mode=Mode.parse(mode)), "scart-cable", "analogue-box", "usb-2")
             other = replace(setup, arrival=replace(setup.arrival, reading=LineReading.INNER))
-            aspects = [chain(one).carried.signal.pixel_aspect for one in (setup, other)]
+            aspects = [signal_chain(one).carried.signal.pixel_aspect for one in (setup, other)]
             self.assertEqual(aspects, [everything, inner])
             self.assertNotIn("squeezed shape", kinds(other))
 
     def test_protection_is_never_removed_on_the_way(self):
         setup = one(console("1280x720p60", protected=True), "hdmi-2.0", "hdmi-box", "usb-3")
-        loss = chain(setup).travel.block
+        loss = signal_chain(setup).signal_path.block
         labels = [remedy.label for remedy in remedies(setup, loss)]
         self.assertEqual(labels, ["Set it for gameplay: protection off", "Record its component output"])
 
     @settings(max_examples=60, deadline=None)
     @given(any_rig())
     def test_no_hop_ever_adds_anything(self, setup):
-        walked = travel(setup.device, setup.path)
+        walked = signal_path(setup.device, setup.path)
         before = walked.sent
         for step in walked.steps:
             if step.passes is None:
@@ -256,10 +257,10 @@ class TravelTests(unittest.TestCase):
     @settings(max_examples=25, deadline=None)
     @given(any_rig())
     def test_every_remedy_keeps_its_word(self, setup):
-        now = chain(setup).travel
+        now = signal_chain(setup).signal_path
         for loss in now.losses:
             for remedy in remedies(setup, loss):
-                after = chain(remedy.setup).travel
+                after = signal_chain(remedy.setup).signal_path
                 self.assertIsNone(after.block)
                 self.assertNotIn((loss.stage, loss.kind), [(other.stage, other.kind) for other in after.losses])
 
@@ -270,14 +271,14 @@ class TravelTests(unittest.TestCase):
     def test_offers_are_weighed_as_their_losses_are(self, mode, pixels):
         for box in ("hdmi-box", "capture-card", "hdmi-stick"):
             device = set_as(DeviceKind.CONSOLE, mode=mode, pixels=pixels)
-            walked = travel(device, path("hdmi-2.1", box))
+            walked = signal_path(device, path("hdmi-2.1", box))
             taken = walked.steps[-1].passes and walked.steps[-1].passes.taken
             if taken is None:
                 continue
             offers = walked.steps[-1].passes.offers
             self.assertEqual(offers, best_first(taken, offers))
             for offer in offers:
-                losses = differences(taken, handed_over(taken, offer, offers), hop=0)
+                losses = differences(taken, negotiated(taken, offer, offers), hop=0)
                 same = [loss for loss in losses if loss.kind not in (LossKind.RANGE_SQUEEZED, LossKind.WRONG_MATRIX)]
                 self.assertAlmostEqual(offer_weight(taken, offer), sum(loss.weight for loss in same), places=4)
 
@@ -287,7 +288,7 @@ class ProposalTests(unittest.TestCase):
         for kind in STAND_INS:
             for mode in DEVICES[kind].facts.modes:
                 rig = propose(kind, mode=mode)
-                carried = chain(rig.picture).carried
+                carried = signal_chain(rig.picture).carried
                 self.assertIsNotNone(carried, (kind, mode))
                 self.assertEqual(rig.frame.mode.rate, carried.signal.mode.rate)
                 self.assertEqual(rig.frame.mode.height_px, carried.signal.mode.height_px)
@@ -333,10 +334,10 @@ class EditTests(unittest.TestCase):
     def test_another_way_out_lays_another_path(self):
         setup = one(console("1280x720p30"), "hdmi-2.0", "hdmi-box", "usb-3")
         component = with_device(setup, replace(setup.device, out=Connector.COMPONENT))
-        self.assertIsNone(chain(component).travel.block)
+        self.assertIsNone(signal_chain(component).signal_path.block)
         self.assertEqual(with_device(setup, replace(setup.device, protected=True)).path, setup.path)
 
     def test_sent_is_what_is_set(self):
-        self.assertEqual(leaving(deck()).chroma_px, (52, 576))
-        self.assertEqual(leaving(console("1280x720p30", pixels="yuv422p10le")).chroma_px, (640, 720))
-        self.assertIsNone(leaving(Feed()))
+        self.assertEqual(source_signal(deck()).chroma_px, (52, 576))
+        self.assertEqual(source_signal(console("1280x720p30", pixels="yuv422p10le")).chroma_px, (640, 720))
+        self.assertIsNone(source_signal(Feed()))

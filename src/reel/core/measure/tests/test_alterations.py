@@ -7,7 +7,7 @@ from fractions import Fraction
 import av
 import numpy as np
 
-from reel.core.file import ConstantBitrate, Container, Draft, FilePlan, SoundCodec, VideoCodec, mend
+from reel.core.file import ConstantBitrate, Container, Draft, FilePlan, SoundCodec, VideoCodec, resolve
 from reel.core.measure import Counts, LossCause, Stretch, examine, prove
 from reel.core.media import MediaError, PartWriter, planes_of, probe, read_sent
 from reel.core.media.tests.clips import FRAME, plan
@@ -205,7 +205,7 @@ class AlterationTests(FolderTestCase):
             (Container.MKV, {"codec": VideoCodec.MPEG2, "sound_codec": SoundCodec.AC3, "rate": MUCH}),
             (Container.MOV, {"codec": VideoCodec.PRORES, "bits": 10, "sound_codec": SoundCodec.PCM24}),
         ):  # fmt: skip
-            recipe = mend(Draft(container=container, **more))
+            recipe = resolve(Draft(container=container, **more))
             asked = FilePlan(recipe=recipe, frame=FRAME, tracks=("Sound",))
             path = self.folder / f"a.{recipe.suffix}"
             with PartWriter(path, asked) as writer:

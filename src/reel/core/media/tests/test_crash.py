@@ -8,8 +8,8 @@ import numpy as np
 
 from reel.core.file import CODECS, Container, FilePlan, crash_cost_s, encoder_settings, held_pictures
 from reel.core.file.codecs import VideoCodec
-from reel.core.file.mending import mend
 from reel.core.file.recipe import Draft
+from reel.core.file.resolving import resolve
 from reel.core.media import PartWriter, probe
 from reel.core.media.errors import MediaError
 from reel.core.media.tests.clips import picture
@@ -32,7 +32,7 @@ def plans(containers=(Container.MKV,), frame=FRAME, **draft):
                 if codec is VideoCodec.AV1 and effort.name not in AV1:
                     continue
                 named = {"effort": effort.name} if effort else {}
-                recipe = mend(Draft(container=container, codec=codec, **named, **draft))
+                recipe = resolve(Draft(container=container, codec=codec, **named, **draft))
                 if recipe.codec is codec and recipe.container is container:
                     yield FilePlan(recipe=recipe, frame=frame, tracks=("Sound",))
 

@@ -15,7 +15,7 @@ from av.stream import Disposition
 from hypothesis import given
 from hypothesis import strategies as st
 
-from reel.core.file import ConstantBitrate, ConstantQuality, Container, Draft, FilePlan, VideoCodec, forecast, mend
+from reel.core.file import ConstantBitrate, ConstantQuality, Container, Draft, FilePlan, VideoCodec, forecast, resolve
 from reel.core.media import MediaError, PartWriter, measure_rate, poster, probe, rewrap_to_mp4
 from reel.core.media.rate import STANDARD_RATES
 from reel.core.media.tests.clips import plan, write_clip
@@ -62,7 +62,7 @@ class SizeTests(FolderTestCase):
             ("320x180p30", 240, {"container": Container.TS, "rate": low, "sound_bitrate_bps": 96_000}),
         ):
             frame = Mode.parse(mode)
-            asked = FilePlan(recipe=mend(Draft(**more)), frame=frame, tracks=("Sound",) if frames > 30 else ())
+            asked = FilePlan(recipe=resolve(Draft(**more)), frame=frame, tracks=("Sound",) if frames > 30 else ())
             path = self.folder / "a"
             with PartWriter(path, asked) as writer:
                 for tick in range(frames):

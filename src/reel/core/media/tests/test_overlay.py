@@ -12,7 +12,7 @@ from PIL import Image as Pictures
 
 from reel.core.errors import BadValueError
 from reel.core.frame import Arrangement, Caption, Clock, Fit, Font, FrameSetup, Image, Lettering, Piece, Place
-from reel.core.media import Composer, Film, Materials, Moment, Stroke, draw_stroke, keep_image, planes_of
+from reel.core.media import Composer, Moment, OverlayAssets, OverlayBitmap, Stroke, draw_stroke, keep_image, planes_of
 from reel.core.media.colour import coded
 from reel.core.media.composing import code_values
 from reel.core.media.overlay import edge_px
@@ -41,14 +41,14 @@ class OverlayTests(unittest.TestCase):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         self.images = Path(folder.name) / "images"
-        self.materials = Materials(fonts=FONTS, images=self.images)
+        self.assets = OverlayAssets(fonts=FONTS, images=self.images)
 
     def composed(self, overlay, *, place=(20, 20, 40, 20), opacity=100, moment=None, pen=()):
         x, y, width, height = place
         piece = Piece(overlay=overlay, opacity=opacity, place=Place(x_px=x, y_px=y, width_px=width, height_px=height))
         pieces = (Piece(), piece) if overlay else (Piece(),)
         setup = FrameSetup(mode=MODE, arrangements=(Arrangement(pieces=pieces),))
-        composer = Composer(setup, Signal(mode=MODE), materials=self.materials)
+        composer = Composer(setup, Signal(mode=MODE), assets=self.assets)
         composer.pen = pen
         before = grey()
         made = composer.compose({"": (before, 1)}, moment)
@@ -139,7 +139,7 @@ class OverlayTests(unittest.TestCase):
                     for plane in planes_of(frame):
                         plane[:] = rng.integers(60, 200, plane.shape)
                     before = [plane.astype(float) for plane in planes_of(frame)]
-                    Film.of(rgba, target).lay(frame, x, y, opacity)
+                    OverlayBitmap.of(rgba, target).lay(frame, x, y, opacity)
                     cover = rgba[..., 3] / 255 * opacity / 100
                     for number, (plane, under) in enumerate(zip(planes_of(frame), before, strict=True)):
                         down, across = steps if number else (1, 1)

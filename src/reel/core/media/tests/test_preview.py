@@ -1,7 +1,7 @@
 import av
 import numpy as np
 
-from reel.core.file import Draft, FilePlan, Plays, SoundCodec, VideoCodec, mend, plays
+from reel.core.file import Draft, FilePlan, Plays, SoundCodec, VideoCodec, plays, resolve
 from reel.core.media import MediaError, encode_for_browser, probe
 from reel.core.media.tests.clips import FRAME, write_clip
 from reel.core.media.tests.test_files import FolderTestCase
@@ -18,7 +18,7 @@ class PreviewTests(FolderTestCase):
             ({"container": "webm", "codec": VideoCodec.AV1}, Plays.ITSELF),
             ({"bits": 10}, Plays.ENCODED),
         ):
-            recipe = mend(Draft(**fields))
+            recipe = resolve(Draft(**fields))
             with self.subTest(**fields):
                 self.assertEqual(plays(recipe), wanted)
                 if wanted is not Plays.ENCODED:

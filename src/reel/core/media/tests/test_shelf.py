@@ -4,7 +4,7 @@ from pathlib import Path
 from unittest.mock import patch
 
 from reel.core.file import NameFacts
-from reel.core.media import MediaError, NameTakenError, Shelf, beside
+from reel.core.media import MediaError, NameTakenError, Shelf, sidecar_folder
 from reel.core.media.tests.test_files import FolderTestCase
 
 NAMED = NameFacts(rig="Moss & Stone", at=datetime.datetime(2026, 5, 2, 10))
@@ -51,15 +51,17 @@ class ShelfTests(FolderTestCase):
             with self.subTest(failing):
                 reserved = self.reserve()
                 reserved.rolling.write_text("new")
-                beside(reserved.rolling).mkdir()
+                sidecar_folder(reserved.rolling).mkdir()
                 with patch.object(Path, failing, side_effect=refused), self.assertRaises(MediaError):
                     self.shelf.complete(reserved)
-                self.assertTrue(reserved.rolling.exists() and beside(reserved.rolling).exists())
+                self.assertTrue(reserved.rolling.exists() and sidecar_folder(reserved.rolling).exists())
                 name = self.shelf.complete(reserved).name
                 with patch.object(Path, failing, side_effect=refused), self.assertRaises(MediaError):
                     self.shelf.rename([(name, "")], f"evening {failing}")
-                self.assertTrue((self.folder / name).exists() and beside(self.folder / name).exists())
-                self.assertTrue(beside(self.folder / self.shelf.rename([(name, "")], f"evening {failing}")[0]).exists())
+                self.assertTrue((self.folder / name).exists() and sidecar_folder(self.folder / name).exists())
+                self.assertTrue(
+                    sidecar_folder(self.folder / self.shelf.rename([(name, "")], f"evening {failing}")[0]).exists()
+                )
 
     def test_paths_stay_on_the_shelf(self):
         for name in ("../a", "/etc/passwd", "..", ".", "", "a/b", "a\x00b"):

@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from reel.core.media import Loudness, Strip
+from reel.core.media import ChannelStrip, Loudness
 from reel.core.signal import NS, Samples, SoundFormat
 from reel.core.sound import Balance, SoundSetup
 
@@ -26,7 +26,7 @@ def measured(sound, block):
 
 def through(setup, sound, block=960, start_ns=NS):
     """Put sound through a strip in blocks; gives what comes, laid where its stamps say."""
-    strip, made = Strip(setup, SoundFormat(), 2), np.zeros_like(sound)
+    strip, made = ChannelStrip(setup, SoundFormat(), 2), np.zeros_like(sound)
     blocks = [Samples(at_ns=start_ns + at * NS // RATE_HZ, data=sound[:, at : at + block])
               for at in range(0, sound.shape[1], block)]  # fmt: skip
     for given in [*(one for block in blocks for one in strip.apply(block)), *strip.drain()]:

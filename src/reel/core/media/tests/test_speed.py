@@ -1,6 +1,6 @@
 from dataclasses import replace
 
-from reel.core.file import CODECS, Draft, FilePlan, VideoCodec, mend
+from reel.core.file import CODECS, Draft, FilePlan, VideoCodec, resolve
 from reel.core.media import MediaError, PartWriter, Sample, measure_speed, probe
 from reel.core.media.tests.clips import picture
 from reel.core.media.tests.test_files import FolderTestCase
@@ -10,7 +10,7 @@ FRAME = Mode.parse("320x180p30")
 
 
 def plan(codec, **more):
-    return FilePlan(recipe=mend(Draft(codec=codec, container="mkv", **more)), frame=FRAME)
+    return FilePlan(recipe=resolve(Draft(codec=codec, container="mkv", **more)), frame=FRAME)
 
 
 class SpeedTests(FolderTestCase):

@@ -4,10 +4,10 @@ from dataclasses import replace
 from fractions import Fraction
 
 from reel.core.errors import BadValueError
-from reel.core.roll import CutBy, RollSetup, Standing, cut_words, ending, roll_words, why_cut
+from reel.core.roll import CutBy, RollSetup, StopFacts, cut_words, ending, roll_words, stop_reason
 
 BEGAN = datetime.datetime(2026, 5, 2, 22, 0, tzinfo=datetime.UTC)
-STANDS = Standing(began=BEGAN, now=BEGAN)
+STANDS = StopFacts(began=BEGAN, now=BEGAN)
 
 
 class EndingTests(unittest.TestCase):
@@ -21,10 +21,10 @@ class EndingTests(unittest.TestCase):
         ):
             with self.subTest(cause):
                 rules = RollSetup(**{"gone_s": 0, **setup})
-                self.assertIsNone(why_cut(rules, replace(STANDS, **before)))
-                self.assertEqual(why_cut(rules, replace(STANDS, **after)), cause)
+                self.assertIsNone(stop_reason(rules, replace(STANDS, **before)))
+                self.assertEqual(stop_reason(rules, replace(STANDS, **after)), cause)
                 self.assertIsNone(
-                    why_cut(RollSetup(gone_s=0), replace(STANDS, **after)), "what is not set does not cut"
+                    stop_reason(RollSetup(gone_s=0), replace(STANDS, **after)), "what is not set does not cut"
                 )
                 self.assertIn("as it was set", cut_words(cause, rules))
 
@@ -32,8 +32,8 @@ class EndingTests(unittest.TestCase):
         minute = datetime.timedelta(minutes=1)
         for clock, after in (("22:30", 30), ("22:00", 24 * 60), ("01:15", 3 * 60 + 15)):
             rules = RollSetup(cut_at=clock)
-            self.assertIsNone(why_cut(rules, replace(STANDS, now=BEGAN + (after - 1) * minute)), clock)
-            self.assertEqual(why_cut(rules, replace(STANDS, now=BEGAN + after * minute)), CutBy.CLOCK)
+            self.assertIsNone(stop_reason(rules, replace(STANDS, now=BEGAN + (after - 1) * minute)), clock)
+            self.assertEqual(stop_reason(rules, replace(STANDS, now=BEGAN + after * minute)), CutBy.CLOCK)
 
     def test_a_time_of_day_is_that_of_the_clocks_also_where_summer_time_ends_meanwhile(self):
         summer, winter = (datetime.timezone(datetime.timedelta(hours=hours)) for hours in (2, 1))
@@ -43,8 +43,8 @@ class EndingTests(unittest.TestCase):
             at = datetime.datetime(2026, 10, 25, 6, 0, tzinfo=other)
             rules = RollSetup(cut_at="06:00")
             early = replace(stands, now=at - datetime.timedelta(minutes=1))
-            self.assertIsNone(why_cut(rules, early), before)
-            self.assertEqual(why_cut(rules, replace(stands, now=at)), CutBy.CLOCK, before)
+            self.assertIsNone(stop_reason(rules, early), before)
+            self.assertEqual(stop_reason(rules, replace(stands, now=at)), CutBy.CLOCK, before)
 
     def test_what_cannot_be_is_refused_with_its_limit(self):
         for wrong, said in (

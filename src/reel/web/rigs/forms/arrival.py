@@ -5,7 +5,7 @@ from typing import Any
 
 from django import forms
 
-from reel.core.line import ArrivalSetup, Deinterlace, InputSetup, LineReading, Offer, Turn, chain
+from reel.core.line import ArrivalSetup, Deinterlace, InputSetup, LineReading, Offer, Turn, signal_chain
 from reel.core.line.arrival import INNER_PART
 from reel.core.line.boxes import Port
 from reel.core.signal import Matrix, Range, Scan, Signal
@@ -71,7 +71,7 @@ class ArrivalForm(StageForm):
 
     def __init__(self, data: Any = None, *, setup: InputSetup, signal: Signal | None) -> None:
         super().__init__(data, initial=_initial(setup.arrival))
-        arrives = chain(setup).travel.arrives
+        arrives = signal_chain(setup).signal_path.arrives
         offers = list(arrives.offers) if arrives else []
         choices = [("", "the best that fits"), *((offer.key, _offer_label(setup, offer)) for offer in offers)]
         if setup.arrival.offer and setup.arrival.offer not in dict(choices):
@@ -104,7 +104,7 @@ class ArrivalForm(StageForm):
 def _offer_label(setup: InputSetup, offer: Offer) -> str:
     """Give an offer for people, and say when the port can't carry it."""
     port = next((hop.hop for hop in setup.path if isinstance(hop.hop, Port)), None)
-    arrives = chain(setup).travel.arrives
+    arrives = signal_chain(setup).signal_path.arrives
     is_too_much = port is not None and arrives is not None and offer.link_bps > port.carries(arrives.transfer)
     return f"{offer.label}, too much for the port" if is_too_much else offer.label
 

@@ -31,11 +31,11 @@ from reel.core.file import (
     SoundFiles,
     VariableBitrate,
     VideoCodec,
+    default_rate,
     differences,
-    mend,
     offers,
+    resolve,
     start_from,
-    usual_rate,
 )
 from reel.core.file.purposes import StartingPoint
 from reel.core.file.rate import BITRATE_BPS
@@ -161,7 +161,7 @@ class RecipeForm(StageForm):
         self._choose("rate", facts.rates, RATE_WORDS)
         self._choose("effort", (effort.name for effort in facts.efforts), speeds)
         self._choose("samples", (samples_label(*form) for form in facts.forms()))
-        tunes = {key: f"{key}: {says}" for key, says in facts.tunes.items()}
+        tunes = {key: f"{key}: {description}" for key, description in facts.tunes.items()}
         self._choose("tune", ("", *tunes), {"": "none", **tunes})
         self._choose("level", ("", *facts.level_names), {"": "as needed"})
         kilobits = [str(bitrate // 1000) for bitrate in bitrates]
@@ -277,7 +277,7 @@ class RecipeForm(StageForm):
         return self if place is None or place >= len(found) else self.filled(found[place])
 
     @property
-    def says(self) -> dict[str, str]:
+    def description(self) -> dict[str, str]:
         """What a choice means, by the field it was made in."""
         draft = self.draft
         codec, sound = draft.codec_facts, draft.sound_facts
@@ -285,13 +285,13 @@ class RecipeForm(StageForm):
         profile = codec.profile(draft.profile)
         is_constant = draft.rate.kind is RateKind.BITRATE
         return {
-            "container": draft.container_facts.says,
-            "codec": f"{codec.says} {profile.says if profile else ''}".strip(),
-            "sound_codec": sound.says,
+            "container": draft.container_facts.description,
+            "codec": f"{codec.description} {profile.description if profile else ''}".strip(),
+            "sound_codec": sound.description,
             "level": self._level_says(),
             "rate": RATE_SAYS[draft.rate.kind]
             + (f" {codec.label} takes less where the picture needs less." if codec.saves and is_constant else "")
-            + (f" {scale.low} to {scale.high}, lower is better and bigger: {scale.says}" if scale else ""),
+            + (f" {scale.low} to {scale.high}, lower is better and bigger: {scale.description}" if scale else ""),
         }
 
     def clean(self) -> dict[str, Any]:
@@ -425,7 +425,7 @@ def _rate_of(cleaned: dict[str, Any], codec: VideoCodec) -> RateControl:
     """Make the rate control; what was left empty is what is usual for the codec."""
     kind = RateKind(cleaned["rate"])
     number, target, most = cleaned["number"], cleaned["bitrate_mbps"], cleaned["most_mbps"]
-    usual = usual_rate(kind, CODECS[codec])
+    default = default_rate(kind, CODECS[codec])
     if kind is RateKind.QUALITY and number is not None:
         return ConstantQuality(quality=number)
     if kind is RateKind.QUANTISER and number is not None:
@@ -435,7 +435,7 @@ def _rate_of(cleaned: dict[str, Any], codec: VideoCodec) -> RateControl:
     if kind is RateKind.VARIABLE and target is not None:
         target_bps = int(target * 1_000_000)
         return VariableBitrate(bitrate_bps=target_bps, most_bps=int(most * 1_000_000) if most else 2 * target_bps)
-    return usual
+    return default
 
 
 def shown(form: RecipeForm) -> RecipeForm:
@@ -451,8 +451,8 @@ def shown(form: RecipeForm) -> RecipeForm:
 def _with_codec(draft: Draft) -> Draft:
     """Give a draft whose codec was just changed: what the codec's table decides starts from what is usual for it."""
     container, sound = draft.container, draft.sound_codec
-    fields = mend(draft).as_fields() | {"container": container, "sound_codec": sound}
+    fields = resolve(draft).as_fields() | {"container": container, "sound_codec": sound}
     fields |= {"sound_bitrate_bps": draft.sound_bitrate_bps, "sound_rate_hz": draft.sound_rate_hz}
     if CODECS[draft.codec].scale(draft.rate.kind) is not None:
-        fields["rate"] = usual_rate(draft.rate.kind, CODECS[draft.codec])
+        fields["rate"] = default_rate(draft.rate.kind, CODECS[draft.codec])
     return Draft(**fields)

@@ -9,7 +9,7 @@ from unittest.mock import patch
 from django.test import TestCase
 from django.urls import reverse
 
-from reel.core.file import ConstantBitrate, ConstantQuality, Lossless, VideoCodec, mend
+from reel.core.file import ConstantBitrate, ConstantQuality, Lossless, VideoCodec, resolve
 from reel.core.line import DeviceKind, file_plan, propose
 from reel.core.media import PartWriter, probe
 from reel.core.media.tests.clips import picture
@@ -40,7 +40,7 @@ class EstimateTests(HomeMixin, TestCase):
         return picture_bits(self.rig, setup)
 
     def with_recipe(self, **changes):
-        return replace(self.rig.plan, recipe=mend(replace(self.rig.plan.recipe.draft, **changes)))
+        return replace(self.rig.plan, recipe=resolve(replace(self.rig.plan.recipe.draft, **changes)))
 
     def test_an_estimate_is_what_a_file_of_these_pictures_takes(self):
         for changes in (

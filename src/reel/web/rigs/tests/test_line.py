@@ -14,9 +14,9 @@ from reel.core.line import (
     DeviceKind,
     HopSetup,
     Live,
+    line_stages,
     propose,
     strands,
-    walk,
 )
 from reel.core.line.tests.rigs import feed, with_picture
 from reel.core.signal import Mode, SoundFormat
@@ -30,7 +30,7 @@ def setup(mode, frame="1280x720p30"):
 
 
 def drawn(rig, stage="", live=()):
-    return draw_line(walk(rig, live), strands(rig, live), stage)
+    return draw_line(line_stages(rig, live), strands(rig, live), stage)
 
 
 class LineTests(SimpleTestCase):
@@ -65,7 +65,7 @@ class LineTests(SimpleTestCase):
             top = [float(y) for y in re.findall(r"L[0-9.]+ ([0-9.]+)", line.picture.partition("L680")[0])]
             self.assertEqual(top, sorted(top), "its upper edge only falls")
             self.assertEqual(len(line.unpacked), outlines)
-        self.assertEqual([stage.fact for stage in walk(own)[2:5]], ["960×1000p 36", "960×1000", "1 track"])
+        self.assertEqual([stage.fact for stage in line_stages(own)[2:5]], ["960×1000p 36", "960×1000", "1 track"])
 
     def test_what_is_not_known_is_dashed(self):
         line = drawn(feed("a.mp4"))

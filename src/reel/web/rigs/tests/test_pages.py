@@ -15,7 +15,7 @@ from reel.core.line import DeviceKind, Turn, propose, write_rig
 from reel.core.line.tests.rigs import feed
 from reel.core.measure import AlarmKind, Condition, alarms
 from reel.core.signal import Mode, Signal
-from reel.standins.play import Fault, Play, Shows
+from reel.standins.scenario import Fault, Scenario, Shows
 from reel.web.rigs.actions import import_rig, make_rig
 from reel.web.rigs.forms.file import RecipeForm
 from reel.web.rigs.models import Rig
@@ -66,8 +66,8 @@ class StageTests(TestCase):
         fields = {"shows": "bars", "drift_ppm": "12.5", "lag_ms": "40", "fault": "pulled", "from_s": "3"}
         before = Rig.objects.get().setup
         self.assertRedirects(self.client.post(play, fields), self.address("device"))
-        wanted = Play(shows=Shows.BARS, drift_ppm=12.5, lag_ms=40, fault=Fault.PULLED, from_s=3)
-        self.assertEqual((Rig.objects.get().played, Rig.objects.get().setup), ((wanted,), before))
+        wanted = Scenario(shows=Shows.BARS, drift_ppm=12.5, lag_ms=40, fault=Fault.PULLED, from_s=3)
+        self.assertEqual((Rig.objects.get().scenarios, Rig.objects.get().setup), ((wanted,), before))
         for field, values in (
             ("drift_ppm", HOSTILE),
             ("from_s", HOSTILE),
@@ -78,7 +78,7 @@ class StageTests(TestCase):
                 if value not in ("-0", "") or (field == "from_s" and value == ""):
                     refused = self.client.post(play, fields | {field: value})
                     self.assertContains(refused, "Simulated: how it behaves", status_code=422)
-        self.assertEqual(Rig.objects.get().played, (wanted,))
+        self.assertEqual(Rig.objects.get().scenarios, (wanted,))
         net = make_rig("Feed", feed("leaf.mp4"))
         page = self.client.get(reverse("rigs:stage", args=[net.pk, "device"]))
         self.assertNotContains(page, "Simulated")

@@ -10,7 +10,7 @@ from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
-from reel.core.line import DEVICES, Connector, Deinterlace, DeviceKind, HopSetup, chain, file_plan, propose
+from reel.core.line import DEVICES, Connector, Deinterlace, DeviceKind, HopSetup, file_plan, propose, signal_chain
 from reel.core.line.tests.rigs import with_picture
 from reel.core.signal import Mode
 from reel.recorder.journal import Rolled
@@ -117,7 +117,7 @@ class PathPageTests(TestCase):
         rig.refresh_from_db()
         self.assertEqual((rig.plan.picture.device.out, rig.plan.picture.origin.device), (Connector.SVIDEO, "Tape deck"))
         self.assertEqual(rig.plan.picture.path[0].model, "s-video-cable")
-        self.assertIsNone(chain(rig.plan.picture).travel.block)
+        self.assertIsNone(signal_chain(rig.plan.picture).signal_path.block)
 
     def test_a_headset_may_record_by_itself(self):
         rig = make_rig("Canopy", propose(DeviceKind.HEADSET))

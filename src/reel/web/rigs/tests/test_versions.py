@@ -12,11 +12,11 @@ from pathlib import Path
 from django.test import SimpleTestCase, TestCase
 
 from reel.core.errors import ReelError
-from reel.core.line import read_rig, walk
+from reel.core.line import line_stages, read_rig
 from reel.core.measure import Proof
 from reel.core.signal import Matrix, Range
 from reel.core.wire import from_plain
-from reel.standins.play import Play
+from reel.standins.scenario import Scenario
 from reel.web.rigs.actions import export_rig, import_rig
 from reel.web.setups import OLDER, plan_of
 
@@ -41,16 +41,16 @@ class RigFileTests(TestCase):
         for version, rig in ((version, rig) for version, rigs in RIGS.items() for rig in rigs):
             with self.subTest(rig["name"], version=version):
                 kept = import_rig(self.file(rig, version))
-                stages = walk(kept.plan)
+                stages = line_stages(kept.plan)
                 line = [
                     [s.key, s.fact if s.key != "roll" else "", s.rate_bps, sorted(loss.kind for loss in s.losses)]
                     for s in stages
                 ]
                 self.assertEqual(line, rig["line"])
-                plays = rig["plays"] if version == 3 else [rig.get("play", {})]
-                self.assertEqual(kept.played, tuple(from_plain(play, Play) for play in plays))
+                scenarios = rig["plays"] if version == 3 else [rig.get("play", {})]
+                self.assertEqual(kept.scenarios, tuple(from_plain(play, Scenario) for play in scenarios))
                 again = import_rig(export_rig(kept))
-                self.assertEqual((again.plan, again.played), (kept.plan, kept.played))
+                self.assertEqual((again.plan, again.scenarios), (kept.plan, kept.scenarios))
 
     def test_what_is_misspelt_in_an_old_file_is_refused_with_its_line(self):
         good = self.file(RIGS[1][0])
@@ -110,7 +110,7 @@ class HomeTests(SimpleTestCase):
         rigs = {name: plan_of(json.loads(setup)) for name, setup in rigs.items()}
         self.assertEqual(len(rigs), 12 if folder.name == "version_3" else 8)
         self.assertEqual(rigs["Moss & Stone, console"].picture.path[1].model, "hdmi-box")
-        self.assertTrue(all(walk(plan) for plan in rigs.values()))
+        self.assertTrue(all(line_stages(plan) for plan in rigs.values()))
         ((name, proof),) = takes
         self.assertEqual(name, "Moss & Stone, console")
         proved = from_plain(json.loads(proof), Proof)

@@ -10,7 +10,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from reel.core.errors import ReelError
-from reel.core.line import DeviceKind, chain, propose, strands, told, walk, word
+from reel.core.line import DeviceKind, line_stages, loss_message, propose, signal_chain, strands, word
 from reel.recorder.messages import Status
 from reel.web.live.recorder import glance, rig_status
 from reel.web.recipes.actions import default_recipe
@@ -44,8 +44,8 @@ def _row(rig: Rig, status: Status | None) -> dict[str, object]:
     except ReelError as error:
         return {"rig": rig, "kind": "can't be read", "state": "unreadable", "problem": str(error)}
     lives = lives_of(plan, live)
-    stages = walk(plan, lives)
-    block = chain(plan.picture).travel.block
+    stages = line_stages(plan, lives)
+    block = signal_chain(plan.picture).signal_path.block
     rolling = bool(status and status.roll_of(rig_id=rig.pk))
     if rolling:
         state = "rolling"
@@ -98,8 +98,8 @@ def _proposed(form: NewRigForm) -> dict[str, object]:
         plan = propose(form.chosen_kind, form.at_hand or None)
     except ReelError as error:
         return {"plan": None, "problem": str(error)}
-    walked = chain(plan.picture)
-    losses = [told(loss, plan.picture) for loss in walked.travel.losses]
+    walked = signal_chain(plan.picture)
+    losses = [loss_message(loss, plan.picture) for loss in walked.signal_path.losses]
     return {"plan": plan, "input": plan.picture, "chain": walked, "losses": losses}
 
 

@@ -12,7 +12,7 @@ from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from reel.core.errors import BadValueError
-from reel.core.file import Purpose, file_stem, fuller
+from reel.core.file import Purpose, file_stem, full_quality
 from reel.core.line import STAGES, file_plan
 from reel.core.signal import Mode, Signal, pixel_format
 from reel.recorder.messages import Status
@@ -36,7 +36,7 @@ from reel.web.rigs.context import (
     stage_context,
 )
 from reel.web.rigs.estimating import is_needed
-from reel.web.rigs.forms import ArrivalForm, FrameForm, PlayForm, RecipeForm, RollForm, device_form, shown
+from reel.web.rigs.forms import ArrivalForm, FrameForm, RecipeForm, RollForm, ScenarioForm, device_form, shown
 from reel.web.rigs.models import Rig
 from reel.web.ui.typed import number_of
 
@@ -88,7 +88,7 @@ def _kept_whole(form: RecipeForm, comes: object) -> dict[str, str]:
     if form.draft.as_sent or not isinstance(comes, Signal):
         return {}
     pixels = pixel_format(comes.pixels)
-    found = fuller(form.draft, pixels)
+    found = full_quality(form.draft, pixels)
     if found is None:
         return {}
     return {"comes": pixels.label, "profile": found.profile, "samples": found.samples}
@@ -190,7 +190,7 @@ def play(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Change how the simulated device behaves; a refused form stays as it was typed."""
     rig = get_object_or_404(Rig, pk=rig_id)
     place = input_place(request, rig)
-    form = PlayForm(request.POST, setup=rig.plan.inputs[place], play=rig.play_of(place))
+    form = ScenarioForm(request.POST, setup=rig.plan.inputs[place], play=rig.play_of(place))
     if form.is_valid():
         actions.set_play(rig, place, form.value, glance(request))
         return to_stage(request, rig, "device")

@@ -10,7 +10,7 @@ from reel.core.measure import Counts, Watched
 from reel.core.roll import RollSetup
 from reel.core.signal import Mode, Signal, SoundFormat
 from reel.core.sound import Level
-from reel.recorder.messages import Behind, Heard, InputStatus, Leave, Open, RigStatus, RollStatus, Status
+from reel.recorder.messages import AudioLevels, Behind, InputStatus, Leave, Open, RigStatus, RollStatus, Status
 from reel.web.live.facts import live_facts
 from reel.web.roll import socket
 from reel.web.roll.socket import Lease
@@ -65,7 +65,7 @@ class LiveFactsTests(SimpleTestCase):
             name="Console",
             signal=signal,
             sound=SoundFormat(),
-            heard=Heard(before=(level,)),
+            heard=AudioLevels(before=(level,)),
             watched=Watched(per_s=29.97),
         )
         rig = RigStatus(rig_id=1, inputs=(console,))

@@ -86,8 +86,8 @@ class Command(BaseCommand):
         make_rig("Greenhouse camera, feed", _feed_rig(Mode.parse("1280x720p25")))
         for name, setup in _other_rigs():
             make_rig(name, setup)
-        for name, setup, plays in demo.workspaces():
-            make_rig(name, setup, plays=plays)
+        for name, setup, scenarios in demo.workspaces():
+            make_rig(name, setup, scenarios=scenarios)
         for name, purpose in demo.RECIPES.items():
             keep(name, start_from(purpose, Recipe()))
         self._make_feed(home.feeds)
@@ -128,7 +128,7 @@ class Command(BaseCommand):
         """Record a take of a rig and prove it."""
         setup, clock = rig.plan, VirtualClock(timezone.localtime(started))
         home = settings.HOME
-        openers = openers_for(setup, rig.played, home.feeds, clock.now_ns)
+        openers = openers_for(setup, rig.scenarios, home.feeds, clock.now_ns)
         taken = record(setup, openers, Shelf(home.shelf), rig_name=rig.name, rolled_s=rolled_s, clock=clock, **more)
         take = self._stored(rig, started, taken.path.name, taken.plan, is_trial=is_trial)
         Mark.objects.bulk_create(
@@ -167,7 +167,7 @@ class Command(BaseCommand):
             left.extend(path.read_bytes() for path in shelf.glob("*.rolling.*"))
 
         setup, clock = rig.plan, VirtualClock(timezone.localtime(started))
-        openers = openers_for(setup, rig.played, settings.HOME.feeds, clock.now_ns)
+        openers = openers_for(setup, rig.scenarios, settings.HOME.feeds, clock.now_ns)
         killed = record(
             setup, openers, Shelf(shelf), rig_name=rig.name, rolled_s=[(0, 5)], does_s=[(4, copy)], clock=clock
         )

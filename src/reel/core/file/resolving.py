@@ -25,10 +25,10 @@ _CHROMA_OF = {chroma.value: chroma for chroma in Chroma} | {"RGB": Chroma.C444, 
 _HOMES = {VideoCodec.PRORES: Container.MOV, VideoCodec.DNXHR: Container.MOV}
 
 
-def mend(draft: Draft) -> Recipe:
+def resolve(draft: Draft) -> Recipe:
     """Give the nearest recipe that works. The picture codec stays; the container does where it holds it."""
     if draft.codec not in draft.container_facts.video:
-        return mend(replace(draft, container=_holding(draft)[0]))
+        return resolve(replace(draft, container=_holding(draft)[0]))
     return Recipe(**{**draft.as_fields(), **_mended_sound(draft), **_mended_picture(draft)})
 
 
@@ -57,7 +57,7 @@ def _mended_picture(draft: Draft) -> dict[str, Any]:
     chroma, bits = _form(profiled)
     return {
         "rate": nearest_rate(draft.rate, codec),
-        "effort": draft.effort if codec.effort(draft.effort) else codec.usual_effort,
+        "effort": draft.effort if codec.effort(draft.effort) else codec.default_effort,
         "profile": profiled.profile,
         "chroma": chroma,
         "bits": bits,
@@ -94,13 +94,13 @@ def _within(asked: int | None, most: int) -> int | None:
     return None if asked is None or not most else max(0, min(asked, most))
 
 
-def usual_rate(kind: RateKind, codec: CodecFacts) -> RateControl:
+def default_rate(kind: RateKind, codec: CodecFacts) -> RateControl:
     """Give the rate control of a kind with what is usual for a codec."""
     scale = codec.scale(kind)
-    usual = scale.usual if scale else 0
+    default = scale.default if scale else 0
     return {
-        RateKind.QUALITY: ConstantQuality(quality=usual),
-        RateKind.QUANTISER: ConstantQuantiser(quantiser=usual),
+        RateKind.QUALITY: ConstantQuality(quality=default),
+        RateKind.QUANTISER: ConstantQuantiser(quantiser=default),
         RateKind.BITRATE: ConstantBitrate(bitrate_bps=_USUAL_BPS),
         RateKind.VARIABLE: VariableBitrate(bitrate_bps=_USUAL_BPS, most_bps=2 * _USUAL_BPS),
         RateKind.LOSSLESS: Lossless(),
@@ -135,10 +135,10 @@ def nearest_rate(asked: RateControl, codec: CodecFacts) -> RateControl:
         return ConstantBitrate(bitrate_bps=bitrate_bps)
     if bitrate_bps is not None and kind is RateKind.VARIABLE:
         return VariableBitrate(bitrate_bps=bitrate_bps, most_bps=bitrate_bps)
-    return usual_rate(kind, codec)
+    return default_rate(kind, codec)
 
 
-def fuller(draft: Draft, pixels: PixelFormat) -> Recipe | None:
+def full_quality(draft: Draft, pixels: PixelFormat) -> Recipe | None:
     """Give the settings of the same codec that store no fewer colour samples and bits than a picture has.
 
     None where a draft does already, or the codec can't.
@@ -149,7 +149,7 @@ def fuller(draft: Draft, pixels: PixelFormat) -> Recipe | None:
     bits = max(draft.bits, pixels.depth_bits)
     if (chroma, bits) == (draft.chroma, draft.bits):
         return None
-    found = mend(Draft(**{**draft.as_fields(), "chroma": chroma, "bits": bits, "profile": ""}))
+    found = resolve(Draft(**{**draft.as_fields(), "chroma": chroma, "bits": bits, "profile": ""}))
     holds = order.index(found.chroma) >= order.index(chroma) and found.bits >= bits
     return found if holds else None
 
@@ -167,5 +167,5 @@ def offers(draft: Draft) -> tuple[Recipe, ...]:
         container = draft.container_facts
         codec = draft.codec if draft.codec in container.video else container.video[0]
         tried = [replace(draft, container=_holding(draft)[0]), replace(draft, codec=codec)]
-    found = [mend(one) for one in tried]
+    found = [resolve(one) for one in tried]
     return tuple(dict.fromkeys(found))

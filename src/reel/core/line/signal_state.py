@@ -35,7 +35,7 @@ class NoiseRule(StrEnum):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Carried:
+class SignalState:
     """A signal on its way over a `connector`.
 
     `signal` is how it is stored and what it is tagged with; `matrix` and `range` are what its samples really are.
@@ -63,7 +63,7 @@ class Carried:
     offers: tuple[Offer, ...] = ()
     transfer: Transfer = Transfer.BULK
     handed: Offer | None = None
-    taken: "Carried | None" = None
+    taken: "SignalState | None" = None
     is_remote: bool = False
 
     @property
@@ -84,7 +84,7 @@ class Carried:
 _COMPRESSED_BITS_PER_PIXEL = {"MJPEG": MJPEG_BITS_PER_PIXEL, "H.264": Fraction(1, 5)}
 
 
-def leaving(device: Device) -> Carried | None:
+def source_signal(device: Device) -> SignalState | None:
     """Say what leaves a device by its settings; None for a feed."""
     signal, way = device.signal, device.way_out
     if signal is None or way is None:
@@ -93,7 +93,7 @@ def leaving(device: Device) -> Carried | None:
     across, down = pixels.subsampling
     held_px = mode.width_px // across
     own_px = held_px if device.facts.colour_px is None else device.facts.colour_px
-    return Carried(
+    return SignalState(
         signal=signal,
         connector=way,
         matrix=signal.matrix,
@@ -122,7 +122,7 @@ def _own_offers(signal: Signal) -> Iterator[Offer]:
         yield Offer(mode=mode, pixels="yuvj422p", mjpeg=True)
 
 
-def brought_to(carried: Carried, mode: Mode, pixels: str, *, compressed: str = "") -> Carried:
+def converted(carried: SignalState, mode: Mode, pixels: str, *, compressed: str = "") -> SignalState:
     """Give what is left after a signal has been brought to another size, rate and pixel format."""
     held = pixel_format(pixels)
     across, down = held.subsampling
@@ -144,7 +144,7 @@ def brought_to(carried: Carried, mode: Mode, pixels: str, *, compressed: str = "
     )
 
 
-def differences(before: Carried, after: Carried, *, hop: int, limit: Limit = Cause.HOP) -> tuple[Loss, ...]:
+def differences(before: SignalState, after: SignalState, *, hop: int, limit: Limit = Cause.HOP) -> tuple[Loss, ...]:
     """Name everything that `after` has less of than `before`, each as a loss of the hop, caused by `limit`."""
     if after is before:
         return ()
@@ -158,13 +158,13 @@ def differences(before: Carried, after: Carried, *, hop: int, limit: Limit = Cau
 _Found = tuple[LossKind, float, Figure, Figure]
 
 
-def _size_losses(before: Carried, after: Carried) -> list[_Found]:
+def _size_losses(before: SignalState, after: SignalState) -> list[_Found]:
     old, new = before.signal.mode, after.signal.mode
     was, left = old.width_px * old.height_px, new.width_px * new.height_px
     return [(LossKind.SCALED_DOWN, (1 - left / was) * 100, was, left)] if left < was else []
 
 
-def _rate_losses(before: Carried, after: Carried) -> list[_Found]:
+def _rate_losses(before: SignalState, after: SignalState) -> list[_Found]:
     if before.fields is Fields.APART and after.fields is Fields.MERGED:
         return [(LossKind.FIELDS_MERGED, Weight.FIELDS, None, None)]
     losses: list[_Found] = []
@@ -179,7 +179,7 @@ def _rate_losses(before: Carried, after: Carried) -> list[_Found]:
     return losses
 
 
-def _colour_losses(before: Carried, after: Carried) -> list[_Found]:
+def _colour_losses(before: SignalState, after: SignalState) -> list[_Found]:
     losses: list[_Found] = []
     was, left = _chroma_share(before), _chroma_share(after)
     if after.fields is before.fields and left < was:
@@ -212,18 +212,18 @@ def chroma_weight(before: str, after: str, share: float) -> float:
     return Weight.CHROMA * (1 - share)
 
 
-def is_squeezed(carried: Carried) -> bool:
+def is_squeezed(carried: SignalState) -> bool:
     """Say whether a signal is shown in another shape than its picture has, by more than a hundredth."""
     return abs(shown_shape(carried.signal) / carried.shape - 1) > Fraction(1, 100)
 
 
-def _chroma_share(carried: Carried) -> Fraction:
+def _chroma_share(carried: SignalState) -> Fraction:
     """Give the colour samples with detail as a part of the picture's pixels."""
     mode = carried.signal.mode
     return Fraction(carried.chroma_px[0] * carried.chroma_px[1], mode.width_px * mode.height_px)
 
 
-def one_eye(carried: Carried, eye: Eye | None) -> Carried:
+def one_eye(carried: SignalState, eye: Eye | None) -> SignalState:
     """Give what is shown of two eyes side by side; None where there are no two."""
     if eye in (Eye.BOTH, None):
         return carried

@@ -5,10 +5,10 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from reel.core.file import FilePlan, Measured, forecast
-from reel.core.line.input import Chain, InputSetup, chain
+from reel.core.line.input import InputSetup, SignalChain, signal_chain
 from reel.core.line.loss import Figure, Framing, Loss, LossKind, Weight
 from reel.core.line.origin import Network
-from reel.core.line.path import Travel
+from reel.core.line.path import SignalPath
 from reel.core.line.proposal import fitting_frame
 from reel.core.line.rig import RigSetup, file_plan
 from reel.core.signal import PixelFormat, Signal, SoundFormat, pixel_format, rate_label
@@ -50,7 +50,7 @@ class Strand:
     is_sound: bool = False
 
 
-def walk(
+def line_stages(
     setup: RigSetup,
     live: Sequence[Live] = (),
     measured: Measured | None = None,
@@ -62,8 +62,8 @@ def walk(
     estimated to take.
     """
     picture, plan = setup.picture, file_plan(setup, heard(setup, live))
-    planned, arrival = chain(picture), live[0].signal if live else None
-    way = planned.travel
+    planned, arrival = signal_chain(picture), live[0].signal if live else None
+    way = planned.signal_path
     sent = picture.device.signal or arrival
     comes = picture.arrival.signal_of(arrival) if arrival else planned.carried.signal if planned.carried else None
     if planned.is_remote:
@@ -129,8 +129,8 @@ def _goes_on(setup: RigSetup, one: InputSetup) -> bool:
 
 
 def _way_rates(one: InputSetup, live: Sequence[Live], place: int) -> tuple[float | None, ...]:
-    way, signal = chain(one), live[place].signal if live else None
-    sent, arrives = one.device.signal or signal, way.travel.arrives
+    way, signal = signal_chain(one), live[place].signal if live else None
+    sent, arrives = one.device.signal or signal, way.signal_path.arrives
     comes = signal or (way.carried.signal if way.carried else None)
     return _rate(sent), float(arrives.rate_bps) if arrives else _rate(signal), _rate(comes)
 
@@ -147,9 +147,9 @@ def _others(setup: RigSetup) -> str:
     return f"+ {', '.join(words)}" if words else ""
 
 
-def _remote_stages(plan: FilePlan, picture: InputSetup, planned: Chain, sent: Signal | None) -> tuple[Stage, ...]:
+def _remote_stages(plan: FilePlan, picture: InputSetup, planned: SignalChain, sent: Signal | None) -> tuple[Stage, ...]:
     """Walk a rig whose device records by itself: its file passes Arrival, Frame and Sound, which say what it holds."""
-    way, carried = planned.travel, planned.carried
+    way, carried = planned.signal_path, planned.carried
     assert carried is not None
     file = _file_stage(plan, None)
     packed_bps, mode = file.rate_bps, carried.signal.mode
@@ -167,7 +167,7 @@ def _remote_stages(plan: FilePlan, picture: InputSetup, planned: Chain, sent: Si
 
 
 def _made_stages(
-    setup: RigSetup, plan: FilePlan, way: Travel, comes: Signal | None, live: Sequence[Live]
+    setup: RigSetup, plan: FilePlan, way: SignalPath, comes: Signal | None, live: Sequence[Live]
 ) -> tuple[Stage, Stage]:
     """Walk Frame and Sound, where the file's picture and tracks are made."""
     return _frame_stage(setup, plan.signal, way, comes), _sound_stage(setup, plan, live)
@@ -182,11 +182,11 @@ def _sent_stages(comes: Signal | None) -> tuple[Stage, Stage]:
     )
 
 
-def _of_stage(way: Travel, stage: str) -> tuple[Loss, ...]:
+def _of_stage(way: SignalPath, stage: str) -> tuple[Loss, ...]:
     return tuple(loss for loss in way.losses if loss.stage == stage)
 
 
-def _path_stage(setup: InputSetup, way: Travel, arrival: Signal | None) -> Stage:
+def _path_stage(setup: InputSetup, way: SignalPath, arrival: Signal | None) -> Stage:
     losses = _of_stage(way, "path")
     if not setup.device.facts.ways_out:
         detail = "network, its pace" if isinstance(setup.origin, Network) else "file, own pace"
@@ -198,7 +198,7 @@ def _path_stage(setup: InputSetup, way: Travel, arrival: Signal | None) -> Stage
     return Stage(key="path", fact=hops, detail=detail, rate_bps=float(way.arrives.rate_bps), losses=losses)
 
 
-def _frame_stage(setup: RigSetup, framed: Signal, way: Travel, comes: Signal | None) -> Stage:
+def _frame_stage(setup: RigSetup, framed: Signal, way: SignalPath, comes: Signal | None) -> Stage:
     frame = setup.frame
     count = max(len(one.pieces) for one in frame.arrangements)
     fits = frame.arrangements[0].pieces[0].fit.value if count == 1 else f"{count} pictures"
@@ -215,7 +215,9 @@ def _framing_losses(arrives: Signal | None, framed: Signal, setup: RigSetup) -> 
     if arrives is None:
         return ()
     limit = Framing(comes=arrives, framed=framed)
-    said = {loss.kind for loss in chain(setup.picture).travel.losses}  # what a box took of the colours is said once
+    said = {
+        loss.kind for loss in signal_chain(setup.picture).signal_path.losses
+    }  # what a box took of the colours is said once
     found = [*_size_changes(arrives, framed), *_rate_changes(arrives, framed, as_it_comes=setup.frame.as_it_comes)]
     found += [change for change in _colour_changes(arrives, framed) if change[0] not in said]
     return tuple(

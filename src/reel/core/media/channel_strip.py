@@ -14,7 +14,7 @@ from reel.core.sound import Sides, SoundSetup
 _STEPS_PER_S, _STEPS_LATE = 80, 2
 
 
-class Strip:
+class ChannelStrip:
     """Treats blocks of `comes` and gives `channels` channels. Used from one thread, block after block.
 
     Where a filter is on, what is given may lie behind what was taken; `drain` gives the rest where sound does not

@@ -19,7 +19,7 @@ _QUARTER = {Turn.UPRIGHT: "2", Turn.LEFT: "1", Turn.RIGHT: "2"}
 _PLANAR = {"yuyv422": "yuv422p", "nv12": "yuv420p", "p010le": "yuv420p10le"}
 
 
-class Arriving:
+class Conformer:
     """Applies a rig's arrival settings to pictures, in the order in which they come.
 
     Deinterlacing looks one picture ahead, and back. Where pictures do not follow each other it is ended and begun anew:

@@ -6,7 +6,7 @@ from typing import Any
 from django import forms
 
 from reel.core.line import DeviceKind, InputSetup
-from reel.standins.play import FROM_S, LAG_MS, MAX_DRIFT_PPM, TAPE_S, Fault, Play, Shows, faults_of
+from reel.standins.scenario import FROM_S, LAG_MS, MAX_DRIFT_PPM, TAPE_S, Fault, Scenario, Shows, faults_of
 from reel.web.rigs.forms.base import StageForm, choices_of
 from reel.web.ui.fields import FloatField, WholeField
 
@@ -25,7 +25,7 @@ _FAULTS = {
 }
 
 
-class PlayForm(StageForm):
+class ScenarioForm(StageForm):
     """What a stand-in shows, how its clock runs, and what goes wrong."""
 
     shows = forms.ChoiceField(
@@ -54,7 +54,7 @@ class PlayForm(StageForm):
         label="From", min_value=FROM_S[0], max_value=FROM_S[1], help_text="Seconds after it was opened."
     )
 
-    def __init__(self, data: Any = None, *, setup: InputSetup, play: Play) -> None:
+    def __init__(self, data: Any = None, *, setup: InputSetup, play: Scenario) -> None:
         self._play = play
         initial: dict[str, object] = {
             "shows": play.shows.value,
@@ -74,7 +74,7 @@ class PlayForm(StageForm):
         if setup.device.kind is not DeviceKind.DECK:
             del self.fields["tape_s"]
 
-    def build(self, cleaned: dict[str, Any]) -> Play:
+    def build(self, cleaned: dict[str, Any]) -> Scenario:
         """Make the play."""
         return replace(
             self._play,

@@ -42,7 +42,7 @@ _OF_A_MIRROR = (Fault.COVERED, Fault.MOVED, Fault.RESIZED, Fault.MINIMISED, Faul
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Play:
+class Scenario:
     """How a stand-in behaves: what it shows, its clock's drift, and what fails `from_s` seconds after it was opened.
 
     The clock runs `drift_ppm` parts per million fast. A handheld `turns` every few seconds. A tape ends after `tape_s`.

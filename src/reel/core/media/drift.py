@@ -12,7 +12,7 @@ _ASYNC = 1000
 _AT_ONCE, _APART = 25, 1000
 
 
-class Follower:
+class DriftResampler:
     """Brings blocks of `comes` to `goes`, so that each sample lies where its position says. Used from one thread.
 
     Positions that drift against the samples are followed by stretching (libswresample's compensation); gaps are filled
