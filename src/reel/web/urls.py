@@ -8,6 +8,7 @@ import reel.web.ui.converters  # noqa: F401 - makes <number:…> known
 urlpatterns = [
     path("", RedirectView.as_view(pattern_name="rigs:index")),
     path("rigs/", include("reel.web.rigs.urls")),
+    path("rigs/", include("reel.web.stages.urls")),
     path("roll/", include("reel.web.roll.urls")),
     path("recipes/", include("reel.web.recipes.urls")),
     path("shelves/", include("reel.web.machine.urls")),

@@ -57,12 +57,12 @@ class VirtualRollTests(unittest.TestCase):
         self.assertEqual(prove(take.plan, facts=probe(take.path), counts=take.counts).differing, ())
 
     def test_it_ends_after_its_length_to_the_frame_with_all_of_its_sound(self):
-        take = self.roll([(1, 9)], [(1.5, lambda source: source._roll.end_after(50))])
+        take = self.roll([(1, 9)], [(1.5, lambda source: source._session.end_after(50))])
         self.assert_shows(take, range(24, 74))
         self.assertEqual((take.counts.ticks, probe(take.path).sound[0].length_s > 2), (50, True))
 
     def test_it_ends_after_its_length_while_nothing_comes(self):
-        take = self.roll([(1, 9)], [(1.5, lambda source: source._roll.end_after(72))], fails_s=(2, 20))
+        take = self.roll([(1, 9)], [(1.5, lambda source: source._session.end_after(72))], fails_s=(2, 20))
         self.assertEqual((take.counts.ticks, take.counts.lost_before), (72, 48))
         self.assertEqual(probe(take.path).video.frames, 72)
 

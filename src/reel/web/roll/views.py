@@ -14,8 +14,8 @@ from reel.recorder.messages import MAX_LABEL, AddMark, Cut, Pause, RefusedError,
 from reel.web.live.facts import live_facts
 from reel.web.live.recorder import client, glance, place_of, rig_status
 from reel.web.rigs.actions import refuse_slow_drive, refuse_unasked
-from reel.web.rigs.context import cost_of
 from reel.web.rigs.models import Rig
+from reel.web.stages.costs import cost_of
 from reel.web.ui.typed import clean_name, number_of, numbers_of
 
 
@@ -28,7 +28,7 @@ def start(request: HttpRequest, rig_id: int) -> HttpResponse:
         refuse_unasked(rig)
         refuse_slow_drive(rig, cost_of(rig))
     client().ask(StartRoll(rigs=tuple(rig.to_roll for rig in rigs)))
-    return _done(request, reverse("rigs:stage", args=[rig_id, "roll"]))
+    return _done(request, reverse("stages:stage", args=[rig_id, "roll"]))
 
 
 @require_POST
@@ -53,7 +53,7 @@ def test_fields(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Begin a field test; its result comes with the live facts."""
     rig = get_object_or_404(Rig, pk=rig_id)
     client().ask(TestFields(rig_id=rig.pk, place=place_of(request)))
-    return _done(request, reverse("rigs:stage", args=[rig.pk, "arrival"]))
+    return _done(request, reverse("stages:stage", args=[rig.pk, "arrival"]))
 
 
 @require_POST

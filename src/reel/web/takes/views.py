@@ -100,7 +100,7 @@ def forget(request: HttpRequest, take_id: int) -> HttpResponse:
     rig_id = found.rig_id
     actions.delete(found)
     messages.success(request, "The trial is forgotten.")
-    return redirect(reverse("rigs:stage", args=[rig_id, "roll"]) if rig_id else reverse("takes:index"))
+    return redirect(reverse("stages:stage", args=[rig_id, "roll"]) if rig_id else reverse("takes:index"))
 
 
 @require_POST

@@ -18,8 +18,9 @@ from reel.recorder.messages import RefusedError
 from reel.web.jobs.running import run_waiting
 from reel.web.machine.models import ShelfPlace
 from reel.web.machine.shelves import home_place
-from reel.web.rigs.actions import duplicate, make_rig, refuse_slow_drive, set_shelf
-from reel.web.rigs.context import cost_of
+from reel.web.rigs.actions import duplicate, make_rig, refuse_slow_drive
+from reel.web.stages.costs import cost_of
+from reel.web.stages.edits import set_shelf
 from reel.web.takes import actions
 from reel.web.takes.proving import path_of
 from reel.web.takes.tests.home import HomeMixin
@@ -42,7 +43,7 @@ class ShelfTests(HomeMixin, TestCase):
         self.assertGreater(place.write_bps, 1_000_000)
         self.assertEqual([one.name for one in self.drive.iterdir()], [OWN_FILE], "nothing is left of measuring")
         rig = make_rig("Moss", feed("garden.mp4", FRAME))
-        self.client.post(reverse("rigs:shelf", args=[rig.pk]), {"shelf": place.pk})
+        self.client.post(reverse("stages:shelf", args=[rig.pk]), {"shelf": place.pk})
         rig.refresh_from_db()
         self.assertEqual(rig.to_roll.folder, str(self.drive))
         take = actions.begin(
@@ -98,7 +99,7 @@ class ShelfTests(HomeMixin, TestCase):
         for refused in (lambda: shelf.check(0), lambda: actions.delete(take)):
             with self.assertRaisesRegex(MediaError, "not the drive"):
                 refused()
-        self.assertContains(self.client.get(reverse("rigs:stage", args=[rig.pk, "roll"])), "not the drive")
+        self.assertContains(self.client.get(reverse("stages:stage", args=[rig.pk, "roll"])), "not the drive")
         home_file.rename(self.drive / OWN_FILE)
         actions.delete(take)
         self.drive.joinpath(OWN_FILE).unlink()
@@ -130,7 +131,7 @@ class ShelfTests(HomeMixin, TestCase):
         with self.assertRaises(RefusedError) as raised:
             refuse_slow_drive(rig, cost_of(rig))
         self.assertIn("needs 50.2 Mb/s, and “Slow stick” writes 40.0 Mb/s", str(raised.exception))
-        page = self.client.get(reverse("rigs:stage", args=[rig.pk, "file"]))
+        page = self.client.get(reverse("stages:stage", args=[rig.pk, "file"]))
         self.assertContains(page, "Drive write speed")
 
     def test_a_drive_without_room_is_said(self):

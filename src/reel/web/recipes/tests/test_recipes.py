@@ -13,7 +13,7 @@ from reel.core.file import Purpose, Recipe, read_recipe, start_from, write_recip
 from reel.web.recipes import actions
 from reel.web.recipes.models import KeptRecipe
 from reel.web.rigs.models import Rig
-from reel.web.rigs.tests.test_pages import FILE
+from reel.web.stages.tests.test_pages import FILE
 
 HTMX = {"HX-Request": "true"}
 
@@ -90,7 +90,7 @@ class RecipeTests(TestCase):
     def test_a_rigs_file_is_kept_under_a_name_and_taken_from_one(self):
         self.client.post(reverse("rigs:new"), {"name": "Second", "kind": "camera"})
         rig = Rig.objects.get()
-        look, keep = reverse("rigs:recipe", args=[rig.pk]), reverse("rigs:keep-recipe", args=[rig.pk])
+        look, keep = reverse("stages:recipe", args=[rig.pk]), reverse("stages:keep-recipe", args=[rig.pk])
         loaded = self.client.get(look, FILE | {"kept": self.small.pk, "load": "1"}, headers=HTMX)
         self.assertContains(loaded, '<option value="hevc" selected>')
         self.assertContains(loaded, f'<option value="{self.small.pk}" selected>Evening</option>')
@@ -106,6 +106,6 @@ class RecipeTests(TestCase):
         self.client.post(keep, FILE | {"keep_as": "Greenhouse"})
         rig.refresh_from_db()
         self.assertEqual(KeptRecipe.objects.get(name="Greenhouse").recipe, rig.plan.recipe)
-        page = self.client.get(reverse("rigs:stage", args=[rig.pk, "file"]))
+        page = self.client.get(reverse("stages:stage", args=[rig.pk, "file"]))
         self.assertRegex(page.content.decode(), r"selected>Greenhouse</option>")
         self.assertNotContains(page, "Not saved yet")

@@ -23,7 +23,7 @@ from reel.web.machine.models import Speed
 from reel.web.rigs import benching
 from reel.web.rigs.actions import make_rig
 from reel.web.rigs.benching import BENCH, cells, choice_of, sample_path
-from reel.web.rigs.keeps_up import BOTTOM, LEFT, RIGHT, TOP, _Box, _box_of, keeping
+from reel.web.stages.keeps_up import BOTTOM, LEFT, RIGHT, TOP, _Box, _box_of, keeping
 from reel.web.takes.tests.home import HomeMixin
 
 HTMX = {"HX-Request": "true"}
@@ -64,7 +64,7 @@ class BenchTests(HomeMixin, TestCase):
             with self.subTest(cell):
                 self.assertEqual((row.problem, row.width_px), ("", 1280))
                 self.assertGreater(row.pictures_per_s, 0)
-        page = self.client.get(reverse("rigs:stage", args=[self.rig.pk, "file"]))
+        page = self.client.get(reverse("stages:stage", args=[self.rig.pk, "file"]))
         for facts in CODECS.values():
             self.assertContains(page, f">{facts.label}</text>")
 
@@ -105,7 +105,7 @@ class BenchTests(HomeMixin, TestCase):
     def test_what_of_the_samples_is_left_out_is_said_and_kept_by_a_button(self):
         setup = propose(DeviceKind.CONSOLE, {"hdmi-box"}, Mode.parse("1280x720p30"))
         rig = make_rig("Moss", setup)
-        address = reverse("rigs:recipe", args=[rig.pk])
+        address = reverse("stages:recipe", args=[rig.pk])
         kept = {"codec": "h264", "effort": "medium", **FIELDS}
         page = self.client.get(address, kept, headers=HTMX)
         self.assertContains(page, "4:2:2 8-bit arrives, 4:2:0 8-bit is written: some of it is left out.")
@@ -119,10 +119,10 @@ class BenchTests(HomeMixin, TestCase):
         self.keep("h264", "medium", 23)
         self.keep("h264", "medium", 41, width_px=960, height_px=540)
         typed = {"codec": "h264", "effort": "medium", "tune": "grain", **FIELDS}
-        page = self.client.get(reverse("rigs:recipe", args=[self.rig.pk]), typed, headers=HTMX)
+        page = self.client.get(reverse("stages:recipe", args=[self.rig.pk]), typed, headers=HTMX)
         self.assertContains(page, "Record 960×540, 1.4×")
         self.assertContains(page, "medium, 0.8×")
-        address = reverse("rigs:record-at", args=[self.rig.pk])
+        address = reverse("stages:record-at", args=[self.rig.pk])
         answer = self.client.post(address, typed | {"mode": "960x540p30"}, headers=HTMX)
         self.assertContains(answer, '<option value="grain" selected>')
         self.assertContains(answer, "medium, 1.4×")
@@ -136,7 +136,7 @@ class BenchTests(HomeMixin, TestCase):
             job = run_here(BENCH, self.rig.pk)
         self.assertEqual(job.state, JobState.FAILED)
         self.assertIn("does not answer", job.problem)
-        page = self.client.get(reverse("rigs:stage", args=[self.rig.pk, "file"]))
+        page = self.client.get(reverse("stages:stage", args=[self.rig.pk, "file"]))
         self.assertContains(page, "does not answer")
         self.assertContains(page, "Measure this machine")
         sample_path(self.rig).write_bytes(b"an older one")
@@ -144,11 +144,11 @@ class BenchTests(HomeMixin, TestCase):
             benching.take_fresh_sample(self.rig, sample_path(self.rig))  # one of before will do
 
     def test_asking_twice_measures_once_and_progress_is_shown(self):
-        address = reverse("rigs:bench", args=[self.rig.pk])
+        address = reverse("stages:bench", args=[self.rig.pk])
         self.assertContains(self.client.post(address, headers=HTMX), "call off")
         self.client.post(address)
         self.assertEqual(Job.objects.filter(kind=BENCH).count(), 1)
-        polled = self.client.get(reverse("rigs:keeps-up", args=[self.rig.pk]))
+        polled = self.client.get(reverse("stages:keeps-up", args=[self.rig.pk]))
         self.assertContains(polled, "0 %")
 
     def assert_names_stand_free(self, found):
@@ -192,7 +192,7 @@ class BenchTests(HomeMixin, TestCase):
             self.assertTrue(LEFT <= point.x <= RIGHT and TOP <= point.y <= BOTTOM, point)
         self.assert_names_stand_free(found)
         page = self.client.get(
-            reverse("rigs:recipe", args=[self.rig.pk]),
+            reverse("stages:recipe", args=[self.rig.pk]),
             {"codec": "h264", "effort": "slow", **FIELDS},
             headers=HTMX,
         )

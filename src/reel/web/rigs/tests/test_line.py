@@ -20,7 +20,7 @@ from reel.core.line import (
 )
 from reel.core.line.tests.rigs import feed, with_picture
 from reel.core.signal import Mode, SoundFormat
-from reel.web.rigs.line import THICKEST, THINNEST, draw_line, thickness
+from reel.web.rigs.drawing import THICKEST, THINNEST, draw_line, thickness
 
 CONSOLE_MODES = DEVICES[DeviceKind.CONSOLE].facts.modes
 

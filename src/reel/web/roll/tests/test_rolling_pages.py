@@ -25,7 +25,7 @@ class RollPageTests(HomeMixin, TestCase):
     def setUp(self):
         super().setUp()
         self.rig = make_rig("Moss", feed("garden.mp4", FRAME))
-        self.address = reverse("rigs:stage", args=[self.rig.pk, "roll"])
+        self.address = reverse("stages:stage", args=[self.rig.pk, "roll"])
 
     def test_what_is_typed_is_how_it_rolls_and_is_said_in_a_sentence(self):
         self.assertRedirects(self.client.post(self.address, TYPED), self.address)

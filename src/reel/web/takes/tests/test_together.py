@@ -94,8 +94,8 @@ class TogetherTests(ShelfMixin, TransactionTestCase):
     def test_two_edits_of_one_rig_at_once_are_both_kept(self):
         """The level of one input and of another, and a name, over and over: none is lost."""
         rig = make_rig("Moss", SETUP)
-        self.client.post(reverse("rigs:add-input", args=[rig.pk]), {"kind": "microphone"})
-        strip = reverse("rigs:strip", args=[rig.pk])
+        self.client.post(reverse("stages:add-input", args=[rig.pk]), {"kind": "microphone"})
+        strip = reverse("stages:strip", args=[rig.pk])
         for number in range(20):
             levels = (-number, number / 2 - 30)
             edits = [
@@ -105,7 +105,7 @@ class TogetherTests(ShelfMixin, TransactionTestCase):
                 )
                 for place, level in enumerate(levels)
             ]
-            codes = self.together([*edits, (reverse("rigs:shelf", args=[rig.pk]), {"shelf": "0"})])
+            codes = self.together([*edits, (reverse("stages:shelf", args=[rig.pk]), {"shelf": "0"})])
             self.assertLessEqual(set(codes), {200, 302, 404})
             plan = Rig.objects.get(pk=rig.pk).plan
             self.assertEqual(tuple(one.sound.level_db for one in plan.inputs), levels)

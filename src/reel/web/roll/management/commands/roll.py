@@ -16,9 +16,9 @@ from reel.web.jobs.running import run_here
 from reel.web.live.recorder import client
 from reel.web.recipes.models import KeptRecipe
 from reel.web.rigs.actions import refuse_slow_drive, refuse_unasked
-from reel.web.rigs.context import cost_of
 from reel.web.rigs.models import Rig
 from reel.web.roll.here import recorder_here
+from reel.web.stages.costs import cost_of
 from reel.web.takes.models import PROVE, Part, ProofState, Take
 from reel.web.takes.proving import path_of
 from reel.web.takes.report import report

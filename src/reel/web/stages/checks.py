@@ -1,0 +1,42 @@
+"""What to see to before a roll, and to put back after it."""
+
+from typing import Any
+
+from reel.core.line import RigSetup, Seen, checks_after, checks_before, computer_checks, file_plan, heard
+from reel.recorder.messages import RigStatus
+from reel.web.live.facts import is_heard
+from reel.web.rigs.drawing import lives_of
+from reel.web.rigs.models import Rig
+from reel.web.stages.costs import alike_takes, shelf_problem
+from reel.web.stages.keeps_up import keeping
+
+
+def check_rows(rig: Rig, plan: RigSetup, live: RigStatus | None) -> list[dict[str, Any]]:
+    """Give the list of what to see to before a roll, for all inputs, each with how it stands."""
+    heard_now = is_heard(live) if live and any(one.signal or one.sound for one in live.inputs) else None
+    first = live.picture if live else None
+    comes = None
+    if first is not None and first.signal is not None and first.watched.per_s and not plan.frame.as_it_comes:
+        comes = first.watched.per_s, float(first.signal.mode.rate)
+    lives = lives_of(plan, live)
+    keeps = keeping(file_plan(plan, heard(plan, lives)), plan.recipe.draft) if not plan.recipe.as_sent else None
+    seen = Seen(
+        has_room=not shelf_problem(rig),
+        is_heard=heard_now,
+        arriving=comes,
+        headroom=keeps.chosen.headroom if keeps is not None and keeps.chosen is not None else None,
+        lost=next(((one.counted.lost, one.counted.ticks) for one in alike_takes(rig, plan)), None),
+    )
+    checks = {check.key: check for one in plan.inputs for check in checks_before(one)}
+    return _rows(rig, (*checks.values(), *computer_checks(plan.picture, seen)))
+
+
+def rows_after(rig: Rig) -> list[dict[str, Any]]:
+    """Give the list of what to put back after the cut."""
+    checks = {check.key: check for one in rig.plan.inputs for check in checks_after(one)}
+    return _rows(rig, tuple(checks.values()))
+
+
+def _rows(rig: Rig, checks: tuple[Any, ...]) -> list[dict[str, Any]]:
+    ticked = frozenset(rig.ticked)
+    return [{"check": check, "state": check.state(ticked).value} for check in checks]

@@ -1,0 +1,104 @@
+"""What a rig's file costs by a plan, and where it is written."""
+
+from collections.abc import Iterator
+from contextlib import suppress
+from dataclasses import replace
+
+from django.conf import settings
+
+from reel.core.errors import ReelError
+from reel.core.file import Draft, FilePlan, Forecast, Measured, crash_cost_s, forecast
+from reel.core.line import RigSetup, file_plan, heard
+from reel.core.media import Shelf
+from reel.recorder.messages import RigStatus
+from reel.web.jobs.models import Job
+from reel.web.machine.shelves import shelf_in
+from reel.web.rigs.benching import BENCH
+from reel.web.rigs.drawing import lives_of
+from reel.web.rigs.estimating import estimate_of, is_needed, job_of, picture_bits
+from reel.web.rigs.models import Rig
+from reel.web.stages.keeps_up import keeping
+from reel.web.takes.models import Take, TakeState
+
+# So many of the latest takes say what another one will cost.
+MEASURED_TAKES = 12
+
+
+# A take that lost more than this part of its frames measures nothing.
+RUINED_PART = 0.05
+
+
+def file_costs(rig: Rig, plan: RigSetup, draft: Draft, live: RigStatus | None) -> dict[str, object]:
+    """Give what a rig's file costs by a plan, and what this machine keeps up with, with what a draft chooses."""
+    asked = file_plan(plan, heard(plan, lives_of(plan, live)))
+    estimate = estimate_of(rig, plan)
+    costs = forecast(asked, measured_rate(rig, plan), estimate.bits_per_picture if estimate else None)
+    return {
+        "forecast": costs,
+        "crash_s": crash_cost_s(asked),
+        "estimating": job_of(estimate),
+        "estimable": costs is None and is_needed(asked) and live is not None and live.picture.signal is not None,
+        **keeps_context(rig, asked, draft),
+    }
+
+
+def keeps_context(rig: Rig, plan: FilePlan, draft: Draft) -> dict[str, object]:
+    """Give what this machine keeps up with, with what a draft chooses, and the measuring that runs."""
+    job = Job.objects.filter(kind=BENCH, subject=rig.pk).first()
+    return {
+        "keeps": keeping(plan, draft),
+        "bench_job": job if job is not None and job.is_open else None,
+        "bench_problem": job.problem if job is not None else "",
+    }
+
+
+def shelf_of_rig(rig: Rig) -> Shelf:
+    """Give the shelf that a rig's takes are written to."""
+    return shelf_in(rig.shelf.folder if rig.shelf else "")
+
+
+def room_bytes(rig: Rig) -> int:
+    """Give the room that a roll may use: what is free, less the reserve."""
+    try:
+        return max(0, shelf_of_rig(rig).free_bytes() - settings.RESERVE_BYTES)
+    except ReelError:
+        return 0
+
+
+def shelf_problem(rig: Rig) -> str:
+    """Say why nothing can be written to the shelf; "" when it can."""
+    try:
+        shelf_of_rig(rig).check(settings.RESERVE_BYTES)
+    except ReelError as error:
+        return str(error)
+    return ""
+
+
+def measured_rate(rig: Rig, plan: RigSetup) -> Measured | None:
+    """Give what this rig's latest takes and trials with the same recipe and frame came to; None before there is one."""
+    rates = [take.bitrate_bps for take in alike_takes(rig, plan) if not _is_ruined(take)]
+    return Measured.of([rate for rate in rates if rate])
+
+
+def alike_takes(rig: Rig, plan: RigSetup) -> Iterator[Take]:
+    """Give a rig's latest takes and trials with the same recipe and frame, the newest first."""
+    unlike = {name: getattr(plan.recipe, name) for name in ("name_pattern", "part_minutes", "part_gb")}
+    for take in rig.takes.with_parts()[:MEASURED_TAKES]:
+        with suppress(ReelError):  # one that can't be read
+            asked = take.setup
+            is_alike = (replace(asked.recipe, **unlike), asked.frame) == (plan.recipe, plan.frame)
+            if is_alike and file_plan(asked).lapse == file_plan(plan).lapse and take.state != TakeState.ROLLING:
+                yield take
+
+
+def _is_ruined(take: Take) -> bool:
+    """Say whether a take lost so much that its size says nothing of another one."""
+    counts = take.counted
+    return counts.lost > RUINED_PART * counts.ticks
+
+
+def cost_of(rig: Rig) -> Forecast | None:
+    """Give what a rig's takes cost; None where that is not known yet."""
+    plan = rig.plan
+    asked = file_plan(plan)
+    return forecast(asked, measured_rate(rig, plan), picture_bits(rig, plan))

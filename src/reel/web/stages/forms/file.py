@@ -1,0 +1,458 @@
+"""The form of a recipe: what may be chosen follows from the codec; whether it goes together, core says."""
+
+from collections.abc import Iterable
+from contextlib import suppress
+from dataclasses import replace
+from decimal import Decimal
+from fractions import Fraction
+from functools import cached_property
+from typing import Any
+
+from django import forms
+
+from reel.core.errors import BadValueError, ReelError
+from reel.core.file import (
+    CODECS,
+    CONTAINERS,
+    RATE_WORDS,
+    SOUND_CODECS,
+    STARTING_POINTS,
+    Chroma,
+    ConstantBitrate,
+    ConstantQuality,
+    ConstantQuantiser,
+    Container,
+    Draft,
+    Purpose,
+    RateControl,
+    RateKind,
+    Recipe,
+    SoundCodec,
+    SoundFiles,
+    VariableBitrate,
+    VideoCodec,
+    default_rate,
+    differences,
+    offers,
+    resolve,
+    start_from,
+)
+from reel.core.file.purposes import StartingPoint
+from reel.core.file.rate import BITRATE_BPS
+from reel.core.file.recipe import DEPTHS, KEYFRAME_S, PART_GB, PART_MINUTES, SOUND_RATES_HZ, samples_label
+from reel.core.line import RigSetup, file_plan
+from reel.core.signal import Matrix, Range
+from reel.web.recipes.actions import name_of
+from reel.web.recipes.models import KeptRecipe
+from reel.web.stages.keeps_up import headrooms
+from reel.web.ui.fields import NumberField, WholeField
+from reel.web.ui.forms import ValueForm, choices_of
+from reel.web.ui.typed import number_of
+
+# Under which field the page says what is wrong with a part of the recipe.
+_SHOWN_AT = {"chroma": "samples", "sound_bitrate_bps": "sound_kbps"}
+
+
+def _megabits(label: str) -> NumberField:
+    low, high = (Decimal(limit) / 1_000_000 for limit in BITRATE_BPS)
+    return NumberField(label=label, required=False, min_value=low, max_value=high)
+
+
+def _chosen(label: str, help_text: str = "") -> forms.CharField:
+    """Give a field whose choices the codec says; one that is not among them is refused by core, with its reason."""
+    return forms.CharField(label=label, required=False, max_length=40, widget=forms.Select, help_text=help_text)
+
+
+class RecipeForm(ValueForm):
+    """A recipe, that holds the frame of a rig's `setup` where one is given.
+
+    `draft` is what was asked, `offers` what would work in its stead where it does not, and `came` what another codec
+    brought with it: the setting, what was typed, what is usual for the codec.
+    """
+
+    # The fields whose label is read beside them, since their row's does not say it.
+    named = frozenset({"bitrate_mbps", "most_mbps", "b_frames", "tune", "part_gb"})
+
+    as_sent = forms.BooleanField(
+        label="Stream copy",
+        required=False,
+        help_text="Keeps the sender's own packets, from its next keyframe on: nothing is encoded anew.",
+    )
+    container = forms.ChoiceField(
+        label="Container", choices=[(kind.value, facts.label) for kind, facts in CONTAINERS.items()]
+    )
+    codec = forms.ChoiceField(label="Codec", choices=[(kind.value, facts.label) for kind, facts in CODECS.items()])
+    profile = _chosen("Profile")
+    rate = forms.ChoiceField(label="Rate control", choices=[(kind.value, RATE_WORDS[kind]) for kind in RateKind])
+    number = WholeField(label="Number", required=False, min_value=0, max_value=63)
+    bitrate_mbps = _megabits("Bitrate, Mb/s")
+    most_mbps = _megabits("Maximum, Mb/s")
+    effort = _chosen("Encoder speed", "Slower makes smaller files; too slow loses frames. × is the measured headroom.")
+    samples = _chosen("Chroma and bit depth", "More than this is reduced to it; less stays as it is.")
+    matrix = forms.ChoiceField(label="Matrix", choices=choices_of(Matrix, {}))
+    range = forms.ChoiceField(label="Range", choices=choices_of(Range, {}))
+    keyframe_s = NumberField(
+        label="Keyframe interval",
+        required=False,  # where every picture is one, it is not asked
+        min_value=Decimal(str(float(KEYFRAME_S[0]))),
+        max_value=Decimal(str(float(KEYFRAME_S[1]))),
+        help_text="Seconds. 2 edits and seeks well; longer saves a little room.",
+    )
+    b_frames = WholeField(label="B-frames", required=False, min_value=0, max_value=16)
+    lookahead = WholeField(label="Look-ahead", required=False, min_value=0, max_value=250)
+    tune = _chosen("Tune")
+    level = _chosen("Level")
+    sound_codec = forms.ChoiceField(
+        label="Sound", choices=[(kind.value, facts.label) for kind, facts in SOUND_CODECS.items()]
+    )
+    sound_kbps = _chosen("Sound bitrate")
+    sound_rate_hz = forms.TypedChoiceField(
+        label="Sample rate",
+        coerce=int,
+        choices=[(rate, f"{rate / 1000:g} kHz") for rate in SOUND_RATES_HZ],
+        help_text="48 kHz goes with video everywhere; 44.1 kHz is for music alone, 96 kHz for slowing down.",
+    )
+    sound_channels = forms.TypedChoiceField(label="Channels", coerce=int, choices=[(2, "stereo"), (1, "mono")])
+    sound_files = forms.ChoiceField(
+        label="Separate sound files",
+        choices=[
+            (SoundFiles.NONE.value, "none"),
+            (SoundFiles.WAV.value, "WAV for each track"),
+            (SoundFiles.FLAC.value, "FLAC for each track"),
+        ],
+        help_text="24 bits, without loss, with the take's own start. WAV opens everywhere; FLAC takes about half.",
+    )
+    part_minutes = WholeField(
+        label="New part after, min",
+        required=False,
+        min_value=1,
+        max_value=PART_MINUTES,
+        help_text="Another file begins, without a gap, after so many minutes or from that size on. Empty: one file.",
+    )
+    part_gb = NumberField(
+        label="or GB",
+        required=False,
+        min_value=Decimal(str(float(PART_GB[0]))),
+        max_value=Decimal(str(float(PART_GB[1]))),
+    )
+    name_pattern = forms.CharField(
+        label="File name",
+        max_length=80,
+        help_text="{rig}, {date}, {time}, {number}, {size}, {rate} and {codec} are filled in. Never overwrites.",
+    )
+
+    def __init__(self, data: Any = None, *, recipe: Recipe, setup: RigSetup | None = None) -> None:
+        self.recipe, self.draft, self._setup = recipe, recipe.draft, setup
+        self.came: tuple[tuple[str, str, str], ...] = ()
+        self.start: StartingPoint | None = None
+        super().__init__(data, initial=fields_of(recipe))
+        self._set_choices(self._codec())
+
+    def _codec(self) -> VideoCodec:
+        asked = self.data.get("codec") if self.is_bound else None
+        return VideoCodec(asked) if asked in set(VideoCodec) else self.recipe.codec
+
+    def _set_choices(self, codec: VideoCodec) -> None:
+        facts = CODECS[codec]
+        sound = self.data.get("sound_codec") if self.is_bound else None
+        bitrates = SOUND_CODECS[SoundCodec(sound) if sound in set(SoundCodec) else self.recipe.sound_codec].bitrates_bps
+        speeds = self._speeds(codec)
+        self._choose("profile", (profile.name for profile in facts.profiles), {} if facts.efforts else speeds)
+        self._choose("rate", facts.rates, RATE_WORDS)
+        self._choose("effort", (effort.name for effort in facts.efforts), speeds)
+        self._choose("samples", (samples_label(*form) for form in facts.forms()))
+        tunes = {key: f"{key}: {description}" for key, description in facts.tunes.items()}
+        self._choose("tune", ("", *tunes), {"": "none", **tunes})
+        self._choose("level", ("", *facts.level_names), {"": "as needed"})
+        kilobits = [str(bitrate // 1000) for bitrate in bitrates]
+        self._choose("sound_kbps", kilobits, {number: f"{number} kb/s" for number in kilobits})
+
+    def _speeds(self, codec: VideoCodec) -> dict[str, str]:
+        """Give what stands for a codec's efforts or profiles where this machine was measured with them."""
+        found = headrooms(file_plan(self._setup)) if self._setup is not None else {}
+        return {choice: f"{choice}, {times:.1f}×" for (of, choice), times in found.items() if of == codec}
+
+    def _choose(self, name: str, values: Iterable[str], words: Any = None) -> None:
+        """Set the choices of a select; what is chosen and is not among them stays to be seen."""
+        choices = [(value, (words or {}).get(value, value)) for value in values]
+        asked = str(self.data.get(name) or "") if self.is_bound else ""
+        if asked and asked not in [value for value, _ in choices]:
+            choices.append((asked, (words or {}).get(asked, asked)))
+        self.fields[name].widget.choices = choices
+
+    @cached_property
+    def offers(self) -> list[str]:
+        """What would work instead of what was asked, by what it changes."""
+        return [_in_short(differences(self.draft, one)) for one in offers(self.draft)]
+
+    def filled(self, recipe: Recipe) -> "RecipeForm":
+        """Give the form filled with a recipe."""
+        return RecipeForm(fields_of(recipe), recipe=self.recipe, setup=self._setup)
+
+    def started(self, purpose: Purpose) -> "RecipeForm":
+        """Give the form filled with a starting point."""
+        form = self.filled(start_from(purpose, self.recipe))
+        form.start = STARTING_POINTS[purpose]
+        return form
+
+    @property
+    def starts(self) -> list[tuple[str, str]]:
+        """The starting points, by their keys."""
+        return [(purpose.value, point.label) for purpose, point in STARTING_POINTS.items()]
+
+    @property
+    def kept(self) -> list[KeptRecipe]:
+        """The recipes that are kept under a name."""
+        return list(KeptRecipe.objects.all())
+
+    @property
+    def kept_name(self) -> str:
+        """The name under which exactly these settings are kept, "" for none."""
+        return "" if self.errors else name_of(Recipe(**self.draft.as_fields()))
+
+    @property
+    def is_changed(self) -> bool:
+        """Whether the settings are other than the rig's."""
+        return self.draft != self.recipe.draft
+
+    def plan_of(self, setup: RigSetup) -> RigSetup:
+        """Give a rig with the recipe that was filled in; as it is where that does not work."""
+        with suppress(BadValueError):  # of what does not go with how it rolls
+            return replace(setup, recipe=self.value) if self.is_bound and not self.errors else setup
+        return setup
+
+    @property
+    def written(self) -> str:
+        """What the file will hold, in a sentence."""
+        draft = self.draft
+        if draft.as_sent:
+            return f"{draft.container_facts.name}: picture and sound as they are sent."
+        stored = draft.forms().get((draft.chroma, draft.bits))
+        codec = " ".join(part for part in (draft.codec_facts.label, stored.profile if stored else "") if part)
+        samples = f"{draft.samples}, {draft.matrix} {draft.range}"
+        return f"{draft.container_facts.name}: {codec}, {samples}; {draft.sound_facts.label}."
+
+    def _level_says(self) -> str:
+        if self._setup is None or self.errors:
+            return "The smallest that holds the frame, unless a player wants another."
+        plan = file_plan(replace(self._setup, recipe=Recipe(**self.draft.as_fields())))
+        return f"{plan.frame.label} needs {replace(plan, recipe=replace(plan.recipe, level='')).level}."
+
+    @property
+    def asked(self) -> set[str]:
+        """The fields that count with the codecs and the rate control that are chosen, of those that may not."""
+        return {name for name, counts in self._counting().items() if counts}
+
+    def _counting(self) -> dict[str, bool]:
+        draft, codec = self.draft, CODECS[self._codec()]
+        typed = self.data.get("rate") if self.is_bound else None
+        kind = RateKind(typed) if typed in set(RateKind) else draft.rate.kind
+        return {
+            "profile": bool(codec.profiles),
+            "number": codec.scale(kind) is not None,
+            "bitrate_mbps": kind in (RateKind.BITRATE, RateKind.VARIABLE),
+            "most_mbps": kind is RateKind.VARIABLE,
+            "effort": bool(codec.efforts),
+            "tune": bool(codec.tunes),
+            "keyframe_s": not codec.is_intra,
+            "lookahead": bool(codec.most_lookahead),
+            "level": codec.sets_level,
+            "matrix": True,
+            "range": True,
+            "b_frames": bool(codec.most_b_frames),
+            "sound_kbps": bool(draft.sound_facts.bitrates_bps),
+            "sound_channels": True,
+            "part_gb": True,
+        }
+
+    @property
+    def unseen_errors(self) -> list[str]:
+        """What is wrong with fields that the page leaves out, since they mean nothing with what is chosen."""
+        unseen = (name for name, counts in self._counting().items() if not counts and name in self.errors)
+        return [str(error) for name in unseen for error in self.errors[name]]
+
+    def taken(self, number: str) -> "RecipeForm":
+        """Give the form filled with one of the offers, counted from 0; this one where there is none."""
+        found, place = offers(self.draft), number_of(number)
+        return self if place is None or place >= len(found) else self.filled(found[place])
+
+    @property
+    def description(self) -> dict[str, str]:
+        """What a choice means, by the field it was made in."""
+        draft = self.draft
+        codec, sound = draft.codec_facts, draft.sound_facts
+        scale = codec.scale(draft.rate.kind)
+        profile = codec.profile(draft.profile)
+        is_constant = draft.rate.kind is RateKind.BITRATE
+        return {
+            "container": draft.container_facts.description,
+            "codec": f"{codec.description} {profile.description if profile else ''}".strip(),
+            "sound_codec": sound.description,
+            "level": self._level_says(),
+            "rate": RATE_SAYS[draft.rate.kind]
+            + (f" {codec.label} takes less where the picture needs less." if codec.saves and is_constant else "")
+            + (f" {scale.low} to {scale.high}, lower is better and bigger: {scale.description}" if scale else ""),
+        }
+
+    def clean(self) -> dict[str, Any]:
+        """Make the recipe; what does not go together is said at the settings that are refused."""
+        cleaned: dict[str, Any] = forms.Form.clean(self) or {}
+        if self.errors:
+            return cleaned
+        try:
+            typed = draft_of(cleaned, self.recipe)
+            self.draft = _with_codec(typed) if self._is_new_codec(typed) else typed
+            self.came = differences(typed, self.draft)
+            for mismatch in self.draft.mismatches():
+                self.add_error(_SHOWN_AT.get(mismatch.field, mismatch.field), str(mismatch))
+            if not self.errors:
+                self.value = self._checked(Recipe(**self.draft.as_fields()))
+        except ReelError as error:
+            self.add_error(None, str(error))
+        return cleaned
+
+    def _is_new_codec(self, typed: Draft) -> bool:
+        return str(self.data.get("was_codec") or typed.codec) != typed.codec.value
+
+    def _checked(self, recipe: Recipe) -> Recipe:
+        """Give a recipe that can hold the rig's frame; raises BadValueError."""
+        if self._setup is not None:
+            file_plan(replace(self._setup, recipe=recipe)).check()
+        return recipe
+
+
+# What each rate control does, in a sentence.
+RATE_SAYS = {
+    RateKind.QUALITY: "Every picture looks as good: busy ones take more room.",
+    RateKind.BITRATE: "Every minute takes the same room, and a single second at most half as much again.",
+    RateKind.VARIABLE: "The average is held; busy stretches take up to the most, a single second half as much again.",
+    RateKind.QUANTISER: "Every picture is rounded by the same step.",
+    RateKind.LOSSLESS: "Nothing is lost, and files are very big.",
+    RateKind.PROFILE: "The profile says how much room a picture takes.",
+}
+
+
+def _in_short(changes: tuple[tuple[str, str, str], ...]) -> str:
+    """Say what changes; where container or codec do, what follows from them need not be said."""
+    told = [(name, now) for name, _, now in changes]
+    basic = [(name, now) for name, now in told if name in ("Container", "Codec", "Sound")]
+    return ", ".join(f"{name.lower()} {now}" for name, now in basic or told)
+
+
+def fields_of(recipe: Draft) -> dict[str, Any]:
+    """Give the form's fields of a recipe."""
+    rate = recipe.rate
+    most = rate.most_bps if isinstance(rate, VariableBitrate) else None
+    target = rate.target_bps
+    return {
+        "as_sent": recipe.as_sent,
+        "container": recipe.container.value,
+        "codec": recipe.codec.value,
+        "profile": recipe.profile,
+        "rate": rate.kind.value,
+        "number": rate.number,
+        "bitrate_mbps": None if target is None else _megabit_text(target),
+        "most_mbps": None if most is None else _megabit_text(most),
+        "effort": recipe.effort,
+        "samples": recipe.samples,
+        "matrix": recipe.matrix.value,
+        "range": recipe.range.value,
+        "keyframe_s": f"{float(recipe.keyframe_s):g}",
+        "b_frames": recipe.b_frames,
+        "lookahead": recipe.lookahead,
+        "tune": recipe.tune,
+        "level": recipe.level,
+        "sound_codec": recipe.sound_codec.value,
+        "sound_kbps": str(recipe.sound_bitrate_bps // 1000),
+        "sound_rate_hz": recipe.sound_rate_hz,
+        "sound_channels": recipe.sound_channels,
+        "sound_files": recipe.sound_files.value,
+        "part_minutes": recipe.part_minutes or None,
+        "part_gb": f"{float(recipe.part_gb):g}" if recipe.part_gb else None,
+        "name_pattern": recipe.name_pattern,
+    }
+
+
+def _megabit_text(bits_per_second: int) -> str:
+    return f"{bits_per_second / 1e6:.6f}".rstrip("0").rstrip(".")
+
+
+def draft_of(cleaned: dict[str, Any], before: Recipe) -> Draft:
+    """Make the settings of a form's cleaned fields; raises ReelError for what can't be read."""
+    codec = VideoCodec(cleaned["codec"])
+    chroma, bits = _read_samples(cleaned["samples"]) if cleaned["samples"] else (before.chroma, before.bits)
+    return Draft(
+        as_sent=cleaned["as_sent"],
+        container=Container(cleaned["container"]),
+        codec=codec,
+        profile=cleaned["profile"],
+        rate=_rate_of(cleaned, codec),
+        effort=cleaned["effort"],
+        chroma=chroma,
+        bits=bits,
+        matrix=Matrix(cleaned["matrix"]),
+        range=Range(cleaned["range"]),
+        keyframe_s=before.keyframe_s if cleaned["keyframe_s"] is None else Fraction(cleaned["keyframe_s"]),
+        b_frames=cleaned["b_frames"],
+        lookahead=cleaned["lookahead"],
+        tune=cleaned["tune"],
+        level=cleaned["level"],
+        sound_codec=SoundCodec(cleaned["sound_codec"]),
+        sound_bitrate_bps=_read_kilobits(cleaned["sound_kbps"]) if cleaned["sound_kbps"] else before.sound_bitrate_bps,
+        sound_rate_hz=cleaned["sound_rate_hz"],
+        sound_channels=cleaned["sound_channels"],
+        sound_files=SoundFiles(cleaned["sound_files"]),
+        part_minutes=cleaned["part_minutes"] or 0,
+        part_gb=Fraction(cleaned["part_gb"] or 0),
+        name_pattern=cleaned["name_pattern"],
+    )
+
+
+def _read_samples(text: str) -> tuple[Chroma, int]:
+    known = {samples_label(chroma, bits): (chroma, bits) for chroma in Chroma for bits in DEPTHS}
+    if text not in known:
+        raise BadValueError("Samples", text, f"it is one of {', '.join(known)}")
+    return known[text]
+
+
+def _read_kilobits(text: str) -> int:
+    if not (text.isascii() and text.isdecimal() and len(text) < 6):
+        raise BadValueError("Sound bitrate", text, "it is a number of kb/s")
+    return int(text) * 1000
+
+
+def _rate_of(cleaned: dict[str, Any], codec: VideoCodec) -> RateControl:
+    """Make the rate control; what was left empty is what is usual for the codec."""
+    kind = RateKind(cleaned["rate"])
+    number, target, most = cleaned["number"], cleaned["bitrate_mbps"], cleaned["most_mbps"]
+    default = default_rate(kind, CODECS[codec])
+    if kind is RateKind.QUALITY and number is not None:
+        return ConstantQuality(quality=number)
+    if kind is RateKind.QUANTISER and number is not None:
+        return ConstantQuantiser(quantiser=number)
+    if kind is RateKind.BITRATE and target is not None:
+        return ConstantBitrate(bitrate_bps=int(target * 1_000_000))
+    if kind is RateKind.VARIABLE and target is not None:
+        target_bps = int(target * 1_000_000)
+        return VariableBitrate(bitrate_bps=target_bps, most_bps=int(most * 1_000_000) if most else 2 * target_bps)
+    return default
+
+
+def shown(form: RecipeForm) -> RecipeForm:
+    """Give a form as it is to be seen after a look: filled with what another codec brought, and what was left to it."""
+    if not form.is_valid() and not form.came:
+        return form
+    again = RecipeForm(fields_of(form.draft), recipe=form.recipe, setup=form._setup)
+    again.is_valid()
+    again.came = form.came
+    return again
+
+
+def _with_codec(draft: Draft) -> Draft:
+    """Give a draft whose codec was just changed: what the codec's table decides starts from what is usual for it."""
+    container, sound = draft.container, draft.sound_codec
+    fields = resolve(draft).as_fields() | {"container": container, "sound_codec": sound}
+    fields |= {"sound_bitrate_bps": draft.sound_bitrate_bps, "sound_rate_hz": draft.sound_rate_hz}
+    if CODECS[draft.codec].scale(draft.rate.kind) is not None:
+        fields["rate"] = default_rate(draft.rate.kind, CODECS[draft.codec])
+    return Draft(**fields)

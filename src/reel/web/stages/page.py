@@ -1,0 +1,216 @@
+"""What every stage's page shows: the rig at the moment of a request, the line above, which input is looked at."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.urls import reverse
+
+from reel.core.file import FilePlan, Measured
+from reel.core.line import (
+    InputSetup,
+    Live,
+    Network,
+    RigSetup,
+    SignalChain,
+    Stage,
+    file_plan,
+    heard,
+    line_stages,
+    signal_chain,
+    strands,
+)
+from reel.core.signal import Signal, SoundFormat
+from reel.recorder.messages import RigStatus, Status
+from reel.web.live.facts import rig_facts
+from reel.web.live.recorder import glance, place_of, rig_status, show_at_once
+from reel.web.machine.shelves import home_place
+from reel.web.rigs.actions import addresses_of
+from reel.web.rigs.drawing import draw_line, lives_of
+from reel.web.rigs.estimating import picture_bits
+from reel.web.rigs.models import Rig
+from reel.web.rigs.serial import shape_of
+from reel.web.stages.costs import measured_rate, room_bytes, shelf_of_rig
+from reel.web.stages.framing import FramePage
+
+
+@dataclass(frozen=True)
+class RigPage:
+    """A rig at the moment of a request: its setup, its line, what is live of it, and which input is looked at."""
+
+    rig: Rig
+    live: RigStatus | None
+    framing: FramePage
+    asked_place: int = 0
+
+    @classmethod
+    def of(cls, request: HttpRequest, rig: Rig, place: int | None = None) -> "RigPage":
+        """Look at a rig for one request, at the input that it names unless another place is given."""
+        status = glance(request)
+        framing = FramePage.of(request, rig.plan, status, rig.pk)
+        return cls(rig, rig_status(status, rig.pk), framing, place_of(request) if place is None else place)
+
+    @cached_property
+    def plan(self) -> RigSetup:
+        """The setup; raises BadValueError for one that can't be read."""
+        return self.rig.plan
+
+    @cached_property
+    def place(self) -> int:
+        """The place of the input that is looked at; raises Http404 for one that is not there."""
+        if self.asked_place >= len(self.plan.inputs):
+            raise Http404
+        return self.asked_place
+
+    @cached_property
+    def input(self) -> InputSetup:
+        """The input that is looked at."""
+        return self.plan.inputs[self.place]
+
+    @cached_property
+    def planned(self) -> SignalChain:
+        """Its way up to the frame."""
+        return signal_chain(self.input)
+
+    @cached_property
+    def measured(self) -> Measured | None:
+        """What earlier takes with this recipe came to."""
+        return measured_rate(self.rig, self.plan)
+
+    @cached_property
+    def picture_bits(self) -> float | None:
+        """What a picture by this recipe is estimated to take."""
+        return picture_bits(self.rig, self.plan)
+
+    @cached_property
+    def lives(self) -> tuple[Live, ...]:
+        """What each input says of itself; nothing while the rig is closed, or was opened with other inputs."""
+        return lives_of(self.plan, self.live)
+
+    @cached_property
+    def file_plan(self) -> FilePlan:
+        """What a take is to hold."""
+        return file_plan(self.plan, heard(self.plan, self.lives))
+
+    @cached_property
+    def stages(self) -> tuple[Stage, ...]:
+        """Its line."""
+        return line_stages(self.plan, self.lives, self.measured, self.picture_bits)
+
+    @property
+    def signal(self) -> Signal | None:
+        """What arrives just now from the input that is looked at."""
+        return self.lives[self.place].signal if self.lives else None
+
+    @property
+    def expected(self) -> Signal | None:
+        """What the line says arrives."""
+        return self.planned.signal_path.arrives.signal if self.planned.signal_path.arrives else None
+
+    @property
+    def sound(self) -> SoundFormat | None:
+        """The sound that arrives, or that a device's own file will have."""
+        if self.planned.is_remote:
+            return SoundFormat()
+        return self.lives[self.place].sound if self.lives else None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StagePage:
+    """One stage: what its page shows, its form and how that is stored; None where it is changed piece by piece."""
+
+    key: str
+    context: Callable[[RigPage], dict[str, object]]
+    form: Callable[[HttpRequest, Rig, Any], Any] | None = None
+    store: Callable[[Rig, int, Any, Status | None], None] | None = None
+
+
+def line_context(page: RigPage, stage: str) -> dict[str, object]:
+    """Give what stands on every page of a rig: the line, the other rigs, what is live.
+
+    `of_input` is what an address ends with that is about the input that is looked at.
+    """
+    return {
+        "rig": page.rig,
+        "plan": page.plan,
+        "input": page.input,
+        "place": page.place,
+        "shape": shape_of(page.plan),
+        "of_input": f"?input={page.place}" if page.place else "",
+        "stage": stage,
+        "line": draw_line(page.stages, strands(page.plan, page.lives), stage),
+        "chain": page.planned,
+        "is_remote": signal_chain(page.plan.picture).is_remote,
+        "addresses": [] if page.rig.is_asked else addresses_of(page.plan),
+        "facts": rig_facts(page.live, page.place),
+        "rigs": Rig.objects.only("pk", "name"),
+    }
+
+
+def sent_and_received(page: RigPage) -> dict[str, object]:
+    """Give the signal of the input that is looked at: as it is sent, as it arrives, as the line expects it."""
+    return {"sent": page.input.device.signal or page.signal, "arrives": page.signal, "expected": page.expected}
+
+
+def meters(page: RigPage) -> dict[str, object]:
+    """Give what the meters of the input that is looked at need."""
+    sound = page.sound
+    named = [(place, channel_name(place, sound.channels)) for place in range(sound.channels)] if sound else []
+    return {"sound": sound, "channels": named, "arrives": page.signal, "file_plan": page.file_plan}
+
+
+def channel_name(place: int, channels: int) -> str:
+    """Name a channel."""
+    return ("Left", "Right")[place] if channels == 2 else f"Channel {place + 1}"
+
+
+def file_context(page: RigPage) -> dict[str, object]:
+    """Give the shelf that a rig's file goes to, and what comes to be written."""
+    return {
+        "free_bytes": room_bytes(page.rig),
+        "write_bps": (page.rig.shelf or home_place()).write_bps,
+        "shelf_path": str(shelf_of_rig(page.rig).root),
+        "is_network": isinstance(page.plan.picture.origin, Network),
+        "comes": page.signal or page.expected,
+    }
+
+
+def input_place(request: HttpRequest, rig: Rig) -> int:
+    """Give the place of the input that a request is about; raises Http404 for one that is not there."""
+    place = place_of(request)
+    if place >= len(rig.plan.inputs):
+        raise Http404
+    return place
+
+
+def to_stage(request: HttpRequest, rig: Rig, stage: str, query: str = "") -> HttpResponse:
+    """Send the browser to a stage, of the same input unless a query says more."""
+    place = place_of(request)
+    address = reverse("stages:stage", args=[rig.pk, stage])
+    return redirect(address + (query or (f"?input={place}" if place else "")))
+
+
+def answer(
+    request: HttpRequest,
+    page: RigPage,
+    stage: "StagePage",
+    more: dict[str, object] | None = None,
+    *,
+    status: int = 200,
+    query: str = "",
+) -> HttpResponse:
+    """Give htmx the changed parts of a stage's page with the line; a plain form gets the page.
+
+    What was refused, with another `status`, shows `more` in place of what is stored.
+    """
+    is_htmx = getattr(request, "htmx", False)
+    if status == 200:
+        show_at_once(request, page.rig.opening)
+        if not is_htmx:
+            return to_stage(request, page.rig, stage.key, query)
+    context = line_context(page, stage.key) | stage.context(page) | {"oob": True}
+    template = f"stages/_{stage.key}_answer.html" if is_htmx else f"stages/{stage.key}.html"
+    return render(request, template, context | (more or {}), status=status)
