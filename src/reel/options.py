@@ -60,7 +60,7 @@ OPTIONS = {
 
 
 def value(name: str) -> str:
-    """Give an option from the environment or its default."""
+    """Return an option from the environment or its default."""
     option = OPTIONS[name]
     return os.environ.get(PREFIX + name, option.default) or option.default
 
@@ -98,12 +98,11 @@ class Home:
 
     @classmethod
     def from_environment(cls) -> "Home":
-        """Give the home that REEL_HOME names."""
+        """Return the home that REEL_HOME names."""
         return cls(Path(value("HOME")).expanduser().resolve())
 
     @property
     def database(self) -> Path:
-        """The SQLite file."""
         return self.root / "reel.sqlite3"
 
     @property
@@ -113,7 +112,6 @@ class Home:
 
     @property
     def shelf(self) -> Path:
-        """Where takes are written."""
         return Path(value("SHELF")).expanduser().resolve() if value("SHELF") else self.root / "shelf"
 
     @property
@@ -138,7 +136,6 @@ class Home:
 
     @property
     def logs(self) -> Path:
-        """What the processes print."""
         return self.root / "logs"
 
     @property

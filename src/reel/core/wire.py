@@ -25,12 +25,12 @@ class Variant:
 
     @classmethod
     def variants(cls) -> dict[str, type["Variant"]]:
-        """Give the classes by their kind."""
+        """Return the classes by their kind."""
         raise NotImplementedError
 
     @classmethod
     def variant_of(cls, value: object) -> type["Variant"]:
-        """Give the class that plain data are of; raises ValueError."""
+        """Return the class that plain data are of; raises ValueError."""
         kind = value.get("kind") if isinstance(value, dict) else None
         found = cls.variants().get(kind) if isinstance(kind, str) else None
         if found is None:
@@ -76,7 +76,7 @@ _making = threading.Lock()
 
 
 def _decoder(kind: type[T]) -> msgspec.json.Decoder[T]:
-    """Give what reads values of a kind, made once and by one thread.
+    """Return what reads values of a kind, made once and by one thread.
 
     What msgspec finds out about a class when it first meets it is kept with the class: two threads that are the first
     at the same time end the process.
@@ -88,7 +88,7 @@ def _decoder(kind: type[T]) -> msgspec.json.Decoder[T]:
 
 
 def to_json(value: object) -> bytes:
-    """Give a value of ours as UTF-8 JSON; a Fraction becomes "30000/1001"."""
+    """Return a value of ours as UTF-8 JSON; a Fraction becomes "30000/1001"."""
     return msgspec.json.encode(value, enc_hook=_encode)
 
 
@@ -101,7 +101,7 @@ def from_json(data: bytes, kind: type[T]) -> T:
 
 
 def to_plain(value: object) -> Any:
-    """Give a value of ours as plain dicts, lists, strings and numbers (what a JSON column holds)."""
+    """Return a value of ours as plain dicts, lists, strings and numbers (what a JSON column holds)."""
     return msgspec.to_builtins(value, enc_hook=_encode)
 
 

@@ -22,7 +22,6 @@ ROLL_EXAMPLES = """examples:
 
 
 def add_commands(commands: "_SubParsersAction[ArgumentParser]") -> None:
-    """Add the commands to the command line."""
     roll = _add_roll(commands)
     rigs = commands.add_parser("rigs", help="list the rigs", description="List the rigs of a home.")
     rigs.set_defaults(run=lambda chosen: _django("list_rigs", chosen))

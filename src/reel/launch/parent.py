@@ -51,7 +51,7 @@ class Child:
         self.started_s = time.monotonic()
 
     def look(self, now_s: float) -> str | None:
-        """Bring it back when it died; gives a sentence when something happened."""
+        """Bring it back when it died; returns a sentence when something happened."""
         if self.process is None:
             if now_s >= self.due_s:
                 self.start()
@@ -67,7 +67,6 @@ class Child:
         return f"the {self.name} process ended ({how}); starting it again. Its log is {self.log}"
 
     def end(self) -> None:
-        """Ask it to end."""
         if self.process is not None and self.process.poll() is None:
             self.process.terminate()
 

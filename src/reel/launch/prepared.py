@@ -12,7 +12,7 @@ class StartError(ReelError, RuntimeError):
 
 
 def django(*arguments: str) -> list[str]:
-    """Give the command that runs one of Django's."""
+    """Return the command that runs one of Django's."""
     return [sys.executable, "-m", "django", *arguments]
 
 

@@ -57,12 +57,12 @@ class Client:
         raise RefusedError(from_json(body, Refused).reason)
 
     async def statuses(self, *, silence_ms: int) -> AsyncIterator[Status | None]:
-        """Give each status as it comes; None whenever the recorder has been silent for `silence_ms`."""
+        """Return each status as it comes; None whenever the recorder has been silent for `silence_ms`."""
         async for parts in self._listen(STATUS_TOPIC, silence_ms):
             yield from_json(parts[1], Status) if parts else None
 
     async def pictures(self, rig_id: int, *, silence_ms: int) -> AsyncIterator[tuple[bytes, int] | None]:
-        """Give the newest pictures of a rig as JPEG, with the monotonic nanosecond at which each was composed.
+        """Return the newest pictures of a rig as JPEG, with the monotonic nanosecond at which each was composed.
 
         None whenever none came for `silence_ms`.
         """
@@ -72,7 +72,7 @@ class Client:
     async def sounds(
         self, rig_id: int, what: str, *, silence_ms: int
     ) -> AsyncIterator[tuple[bytes, int, SoundFormat] | None]:
-        """Give what is heard of a rig, MIX or one input by its place, block by block: 16-bit samples, interleaved.
+        """Return what is heard of a rig, MIX or one input by its place, block by block: 16-bit samples, interleaved.
 
         With each comes the monotonic nanosecond of its first sample, and its format. None whenever none came for
         `silence_ms`.

@@ -22,7 +22,7 @@ class Clock(Protocol):
         """Return at `until_ns`, or sooner when `wake` is set; clears `wake`."""
 
     def settle_with(self, settle: Callable[[], None]) -> Callable[[], None]:
-        """Have `settle` finish outstanding work before a virtual clock moves on; gives a way to end that."""
+        """Have `settle` finish outstanding work before a virtual clock moves on; returns a way to end that."""
 
 
 class RealClock:
@@ -33,7 +33,6 @@ class RealClock:
         return time.monotonic_ns()
 
     def wall(self) -> datetime.datetime:
-        """Give the local time."""
         return datetime.datetime.now().astimezone()
 
     def wait(self, until_ns: int, wake: threading.Event) -> None:
@@ -42,7 +41,6 @@ class RealClock:
             wake.clear()
 
     def settle_with(self, settle: Callable[[], None]) -> Callable[[], None]:
-        """Real time waits for nobody."""
         return lambda: None
 
 

@@ -25,7 +25,7 @@ class FailedError(ReelError, RuntimeError):
 
 
 def said(what: str, error: Exception) -> ReelError:
-    """Give an error as one that people can read; one that nobody foresaw is logged with its traceback."""
+    """Return an error as one that people can read; one that nobody foresaw is logged with its traceback."""
     if isinstance(error, ReelError):
         return error
     _log(what, error)
@@ -40,7 +40,7 @@ def _log(what: str, error: Exception) -> None:
 
 
 def guarded(what: str, work: Callable[[], None], failed: Callable[[ReelError], None]) -> threading.Thread:
-    """Give a thread, not yet started, that runs `work` and calls `failed` with whatever ended it by an error.
+    """Return a thread, not yet started, that runs `work` and calls `failed` with whatever ended it by an error.
 
     It does not keep the process alive: whoever ends waits for it as long as it may take.
     """
@@ -56,7 +56,7 @@ def guarded(what: str, work: Callable[[], None], failed: Callable[[ReelError], N
 
 
 def attempt(what: str, work: Callable[[], None]) -> ReelError | None:
-    """Do something that may fail without stopping what follows; gives the error."""
+    """Do something that may fail without stopping what follows; returns the error."""
     try:
         work()
     except Exception as error:
@@ -65,7 +65,7 @@ def attempt(what: str, work: Callable[[], None]) -> ReelError | None:
 
 
 def readable(what: str, make: Callable[[], T], kind: type[T]) -> T | None:
-    """Give what `make` makes if whoever it is sent to can read it as a `kind`; else None, and the log says why.
+    """Return what `make` makes if whoever it is sent to can read it as a `kind`; else None, and the log says why.
 
     So one rig's odd state, or a figure that JSON can't hold, is left out, and the rest is still told.
     """

@@ -77,7 +77,6 @@ class Closed:
 
     @property
     def files(self) -> tuple[ClosedPart, ...]:
-        """All parts."""
         return self.parts or (ClosedPart(path=self.path, first_tick=0, counts=self.counts),)
 
 
@@ -85,7 +84,7 @@ class Journal(Protocol):
     """Stores what happened. Its methods may be called from several threads, may take their time, and may fail."""
 
     def rolled(self, rolled: Rolled) -> int:
-        """Store a take that has begun; gives its id."""
+        """Store a take that has begun; returns its id."""
 
     def marked(self, take_id: int, mark: MarkedMoment) -> None:
         """Store a mark."""

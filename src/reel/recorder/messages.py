@@ -358,7 +358,7 @@ class Status:
     notice: str | None = None
 
     def roll_of(self, *, take_id: int | None = None, rig_id: int | None = None) -> RollStatus | None:
-        """Give how a take stands, by its id or its rig; None when it does not roll."""
+        """Return how a take stands, by its id or its rig; None when it does not roll."""
         return next((roll for roll in self.rolls if roll.take_id == take_id or roll.rig_id == rig_id), None)
 
 

@@ -15,7 +15,7 @@ CLICK_SHOWN_S = Fraction(1, 10)
 
 @lru_cache(maxsize=1)
 def ambience() -> FloatArray:
-    """Give one loop of LOOP_S seconds, float32 (2, samples), peaks at about −10 dBFS; its ends meet."""
+    """Return one loop of LOOP_S seconds, float32 (2, samples), peaks at about −10 dBFS; its ends meet."""
     count = RATE_HZ * LOOP_S
     time = np.arange(count) / RATE_HZ
     random = np.random.default_rng(62)

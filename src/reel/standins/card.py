@@ -31,7 +31,7 @@ RAMP = (0.40, 0.55)
 
 
 def coded(rgb: Floats, matrix: Matrix) -> tuple[Floats, Floats, Floats]:
-    """Give luma 0..1 and two colour differences ±0.5 of R'G'B' (..., 3)."""
+    """Return luma 0..1 and two colour differences ±0.5 of R'G'B' (..., 3)."""
     kr, kb = KR_KB[matrix]
     red, green, blue = rgb[..., 0], rgb[..., 1], rgb[..., 2]
     luma = kr * red + (1 - kr - kb) * green + kb * blue
@@ -39,7 +39,7 @@ def coded(rgb: Floats, matrix: Matrix) -> tuple[Floats, Floats, Floats]:
 
 
 def quantised(value: Floats, *, is_luma: bool, value_range: Range, bits: int) -> Plane:
-    """Give code values: ITU-R BT.709-6, 3.4 in limited range, ITU-T H.273 equations 30 to 32 in full."""
+    """Return code values: ITU-R BT.709-6, 3.4 in limited range, ITU-T H.273 equations 30 to 32 in full."""
     scale = 1 << (bits - 8)
     if value_range is Range.LIMITED:
         code = (219 * value + 16 if is_luma else 224 * value + 128) * scale
@@ -51,13 +51,13 @@ def quantised(value: Floats, *, is_luma: bool, value_range: Range, bits: int) ->
 
 
 def row_slice(name: str, height: int) -> slice:
-    """Give the lines of a row of patches in a picture of `height` lines, both even."""
+    """Return the lines of a row of patches in a picture of `height` lines, both even."""
     top, bottom = ROWS[name]
     return slice(round(top * height) // 2 * 2, round(bottom * height) // 2 * 2)
 
 
 def patch_slice(place: int, count: int, width: int) -> slice:
-    """Give the columns of one of `count` patches side by side, both even."""
+    """Return the columns of one of `count` patches side by side, both even."""
     return slice(place * width // count // 2 * 2, (place + 1) * width // count // 2 * 2)
 
 
@@ -68,19 +68,16 @@ class BarsPainter:
         self._signal = signal
 
     def signal_at(self, seconds: float) -> Signal:
-        """The same at any time."""
         return self._signal
 
     def is_stamped(self, seconds: float) -> bool:
-        """Always."""
         return True
 
     def event_at(self, seconds: float) -> DeviceEvent | None:
-        """Nothing."""
         return None
 
     def paint(self, seconds: float) -> av.VideoFrame:
-        """Give the card with its moving block where it is at this moment; the stamp is added by the device."""
+        """Return the card with its moving block where it is at this moment; the stamp is added by the device."""
         signal = self._signal
         frame = av.VideoFrame(signal.mode.width_px, signal.mode.height_px, signal.pixels)
         for view, plane in zip(planes_of(frame), _card(signal), strict=True):
@@ -98,7 +95,7 @@ class BarsPainter:
 
 @lru_cache(maxsize=4)
 def _card(signal: Signal) -> tuple[Plane, ...]:
-    """Give the planes of the card without what moves."""
+    """Return the planes of the card without what moves."""
     width, height = signal.mode.width_px, signal.mode.height_px
     rgb = np.full((height, width, 3), 0.35, dtype=np.float32)
     for place, colour in enumerate(BARS):

@@ -25,7 +25,7 @@ class Scene(Protocol):
     """
 
     def draw(self, seconds: float) -> Canvas:
-        """Give the picture of a moment; the same moment gives the same picture."""
+        """Return the picture of a moment; the same moment gives the same picture."""
 
 
 class Painter(Protocol):
@@ -35,13 +35,13 @@ class Painter(Protocol):
         """Say what is sent at a moment."""
 
     def is_stamped(self, seconds: float) -> bool:
-        """Say whether the picture of a moment carries a stamp; a black or a locked one does not."""
+        """Return whether the picture of a moment carries a stamp; a black or a locked one does not."""
 
     def event_at(self, seconds: float) -> DeviceEvent | None:
         """Say what the device reports of itself at a moment."""
 
     def paint(self, seconds: float) -> av.VideoFrame:
-        """Give the whole picture of a moment, unstamped, tagged."""
+        """Return the whole picture of a moment, unstamped, tagged."""
 
 
 class ScenePainter:
@@ -53,19 +53,16 @@ class ScenePainter:
         self._drawn = replace(signal, range=Range.LIMITED)
 
     def signal_at(self, seconds: float) -> Signal:
-        """The same at any time."""
         return self._signal
 
     def is_stamped(self, seconds: float) -> bool:
-        """Always."""
         return True
 
     def event_at(self, seconds: float) -> DeviceEvent | None:
-        """Nothing."""
         return None
 
     def paint(self, seconds: float) -> av.VideoFrame:
-        """Give the scene's picture of a moment."""
+        """Return the scene's picture of a moment."""
         frame = av.VideoFrame.from_numpy_buffer(self._scene.draw(seconds).buffer, format="yuv420p")
         return self._converter.apply(tag(frame, self._drawn))
 
@@ -84,13 +81,12 @@ class Shown:
 
     @property
     def frame(self) -> av.VideoFrame:
-        """The picture."""
         if self._frame is None:
             self._frame = self._draw()
         return self._frame
 
     def then(self, change: Callable[[av.VideoFrame], av.VideoFrame] | None = None, delay_ns: int = 0) -> "Shown":
-        """Give this picture changed, or later."""
+        """Return this picture changed, or later."""
         return Shown(self.at_ns + delay_ns, (lambda: change(self.frame)) if change else (lambda: self.frame), self.bits)
 
 
@@ -132,7 +128,6 @@ class StandIn:
 
     @property
     def signal(self) -> Signal:
-        """What it sends just now."""
         return self._painter.signal_at(float(self._next_picture / self._rate))
 
     @property
@@ -151,7 +146,7 @@ class StandIn:
         return None if self._end_ns is not None and due_ns >= self._end_ns else due_ns
 
     def take(self) -> Shown | Samples:
-        """Give the next picture or block of sound."""
+        """Return the next picture or block of sound."""
         if self._heard_ns(self._next_block + 1) < self._shown_ns(self._next_picture):
             number = self._next_block
             self._next_block += 1
@@ -192,7 +187,7 @@ class StandIn:
                     draw_stamp(field[:, view * width : (view + 1) * width], number + place, beacon=lit, bits=bits)
 
     def _is_lit(self, seconds: float, number: int) -> bool:
-        """Say whether a click sounds just now: of the drops in its own sound, or of the claps that it sees."""
+        """Return whether a click sounds just now: of the drops in its own sound, or of the claps that it sees."""
         if self._claps is not None:
             return self._claps.shines(self._shown_ns(number) - self._lag_ns)
         return seconds % CLICK_EVERY_S < float(CLICK_SHOWN_S)
@@ -205,7 +200,7 @@ class StandIn:
 
 
 def weave(first: av.VideoFrame, second: av.VideoFrame, signal: Signal) -> av.VideoFrame:
-    """Give a frame of two moments: alternate lines of each, the first on the upper lines when `top_first`."""
+    """Return a frame of two moments: alternate lines of each, the first on the upper lines when `top_first`."""
     woven = av.VideoFrame(first.width, first.height, first.format.name)
     upper, lower = (first, second) if signal.top_first else (second, first)
     for plane, above, below in zip(planes_of(woven), planes_of(upper), planes_of(lower), strict=True):
@@ -214,7 +209,7 @@ def weave(first: av.VideoFrame, second: av.VideoFrame, signal: Signal) -> av.Vid
 
 
 def black(signal: Signal) -> av.VideoFrame:
-    """Give a black picture without a stamp."""
+    """Return a black picture without a stamp."""
     frame = av.VideoFrame(signal.mode.width_px, signal.mode.height_px, "yuv420p")
     luma, *colours = planes_of(frame)
     luma[:] = 16

@@ -30,7 +30,7 @@ class GreenhouseScene:
         self._sun = Glow(height // 2, 46, 10)
 
     def draw(self, seconds: float) -> Canvas:
-        """Give the picture of a moment."""
+        """Return the picture of a moment."""
         canvas = Canvas.of(self._width, self._height)
         for plane, glass in zip((canvas.y, canvas.u, canvas.v), self._glass, strict=True):
             plane[:] = glass
@@ -78,7 +78,7 @@ class GreenhouseScene:
         return Layer(rgb[top:], alpha[top:], top, height)
 
     def _leaf(self, x: float, y: float, length: float, lean: float) -> Line:
-        """Give the outline of one arching leaf from (x, y) upwards."""
+        """Return the outline of one arching leaf from (x, y) upwards."""
         along = np.linspace(0, 1, 14)
         spine_x, spine_y = x + lean * length * along**1.4, y - length * (along - 0.35 * abs(lean) * along**2)
         half = length * 0.045 * np.sin(along * math.pi) ** 0.8
@@ -91,11 +91,11 @@ class GreenhouseScene:
 
 
 def floats(image: Image.Image) -> Floats:
-    """Give an image's values in 0..1."""
+    """Return an image's values in 0..1."""
     return (np.asarray(image) / np.float32(255)).astype(np.float32)
 
 
 @lru_cache(maxsize=1)
 def greenhouse_scene(width: int, height: int) -> GreenhouseScene:
-    """Give the scene at a size; the last one is kept."""
+    """Return the scene at a size; the last one is kept."""
     return GreenhouseScene(width, height)

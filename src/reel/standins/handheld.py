@@ -31,7 +31,7 @@ class _Touched:
         self._radius = min(width, height) // 22 // 2 * 2
 
     def draw(self, seconds: float) -> Canvas:
-        """Give the picture of a moment."""
+        """Return the picture of a moment."""
         canvas = self._scene.draw(seconds)
         x = self._width * (0.5 + 0.18 * math.sin(seconds * 1.7))
         y = self._height * (0.55 + 0.22 * math.cos(seconds * 1.7))
@@ -86,11 +86,9 @@ class HandheldPainter:
         return not self._is_black(seconds) and not self._is_locked(seconds)
 
     def event_at(self, seconds: float) -> DeviceEvent | None:
-        """That it is locked."""
         return DeviceEvent.LOCKED if self._is_locked(seconds) else None
 
     def paint(self, seconds: float) -> av.VideoFrame:
-        """Give the screen."""
         turn = self._turn_at(seconds)
         signal, painter = self._held(turn)
         if self._is_locked(seconds):
@@ -133,7 +131,7 @@ class _LockScreen:
         self._width, self._height = signal.mode.width_px, signal.mode.height_px
 
     def draw(self, seconds: float) -> Canvas:
-        """Give the same picture at any time."""
+        """Return the same picture at any time."""
         image = Image.new("RGB", (self._width, self._height), (18, 20, 24))
         font = ImageFont.load_default(size=min(self._width, self._height) / 11)
         middle = (self._width / 2, self._height / 2)

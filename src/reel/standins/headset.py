@@ -22,7 +22,7 @@ class CanopyScene:
         self._eyes = [Panorama(image, eye, height, partial(self._look, shift)) for shift in (0.0, PARALLAX)]
 
     def draw(self, seconds: float) -> Canvas:
-        """Give the two pictures of a moment, left and right."""
+        """Return the two pictures of a moment, left and right."""
         canvas = Canvas.of(self._eye * 2, self._height)
         for place, eye in enumerate(self._eyes):
             seen = eye.draw(seconds)
@@ -48,5 +48,5 @@ class CanopyScene:
 
 @lru_cache(maxsize=2)
 def canopy_scene(width: int, height: int, pointer: bool, is_steadied: bool) -> CanopyScene:
-    """Give the scene at a size; the last two are kept."""
+    """Return the scene at a size; the last two are kept."""
     return CanopyScene(width, height, pointer=pointer, is_steadied=is_steadied)

@@ -13,7 +13,7 @@ GREENS: tuple[Ink, ...] = ((58, 102, 54), (86, 128, 62), (44, 84, 70), (112, 138
 
 
 def leaf(x: float, y: float, length: float, turn: float, width: float = 0.34) -> list[Point]:
-    """Give the outline of a leaf with its foot at (x, y), `turn` radians from upright."""
+    """Return the outline of a leaf with its foot at (x, y), `turn` radians from upright."""
     along = np.linspace(0, 1, 16)
     half = width * length / 2 * np.sin(along * math.pi) ** 0.9
     outline = [*zip(half, along * length, strict=True), *zip(-half[::-1], along[::-1] * length, strict=True)]
@@ -22,7 +22,7 @@ def leaf(x: float, y: float, length: float, turn: float, width: float = 0.34) ->
 
 
 def frond(x: float, y: float, length: float, turn: float) -> Iterator[list[Point]]:
-    """Give the leaflets of a frond, in pairs along its stem."""
+    """Return the leaflets of a frond, in pairs along its stem."""
     for step in np.linspace(0.18, 1, 9):
         foot_x, foot_y = x + length * step * math.sin(turn), y - length * step * math.cos(turn)
         size = length * 0.34 * (1.1 - step)

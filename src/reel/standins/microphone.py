@@ -33,7 +33,6 @@ class Listener:
 
     @property
     def signal(self) -> None:
-        """No picture."""
         return
 
     @property
@@ -43,7 +42,6 @@ class Listener:
 
     @property
     def is_connecting(self) -> bool:
-        """No."""
         return False
 
     @property
@@ -61,7 +59,6 @@ class Listener:
         return self._at_ns(self._next + 1) if self._open else None
 
     def read(self, now_ns: int) -> Samples:
-        """Give the next block."""
         if not self._open:
             raise InputError(self._name, "is switched off")
         if self._ends_ns is not None and now_ns >= self._ends_ns:
@@ -76,7 +73,6 @@ class Listener:
         return Samples(at_ns=at_ns, data=data)
 
     def close(self) -> None:
-        """Switch it off."""
         self._open = False
 
     def _at_ns(self, block: int) -> int:

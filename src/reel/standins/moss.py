@@ -37,7 +37,7 @@ class MossScene:
         self._font = ImageFont.load_default(size=height / 26)
 
     def draw(self, seconds: float) -> Canvas:
-        """Give the picture of a moment, without a stamp."""
+        """Return the picture of a moment, without a stamp."""
         canvas = Canvas.of(self._width, self._height)
         rows = round(self._height * 0.58) // 2 * 2
         for plane, sky, shift in zip((canvas.y, canvas.u, canvas.v), self._sky, (0, 1, 1), strict=True):
@@ -110,7 +110,7 @@ class MossScene:
         return Layer(np.clip(rgb + rim + mist, 0, 1).astype(np.float32), np.clip(depth, 0, 1), top, until)
 
     def _outline(self, place: int) -> Floats:
-        """Give the edge of a layer, 0..1 along the width, periodic: hills, and foliage on the middle ones."""
+        """Return the edge of a layer, 0..1 along the width, periodic: hills, and foliage on the middle ones."""
         turn = np.arange(self._width, dtype=np.float32) / self._width * 2 * math.pi
         waves = np.zeros(self._width, dtype=np.float32)
         for number in range(1, 28):
@@ -120,7 +120,7 @@ class MossScene:
         return (waves - low) / (high - low)
 
     def _add_stones(self, crest: Floats) -> tuple[Floats, Floats]:
-        """Set round stones on the near edge; gives the new edge and how much of a stone each column is (0..1)."""
+        """Set round stones on the near edge; returns the new edge and how much of a stone each column is (0..1)."""
         across = np.arange(self._width, dtype=np.float32) / self._height
         crest = crest.astype(np.float32)
         stone = np.zeros_like(crest)
@@ -144,7 +144,7 @@ class MossScene:
         return painted
 
     def _texture(self, height: int, width: int) -> Floats:
-        """Give soft noise in 0..1 that repeats sideways: three grids of random values, enlarged."""
+        """Return soft noise in 0..1 that repeats sideways: three grids of random values, enlarged."""
         total = np.zeros((height, width), dtype=np.float32)
         for cells, weight in ((24, 0.5), (90, 0.3), (300, 0.2)):
             grid = self._random.uniform(0, 255, (max(2, cells * height // width), cells)).astype(np.uint8)
@@ -165,5 +165,5 @@ def _text_mask(font: ImageFont.FreeTypeFont, text: str) -> Bytes:
 
 @lru_cache(maxsize=2)
 def moss_scene(width: int, height: int) -> MossScene:
-    """Give the scene at a size; the last two sizes are kept."""
+    """Return the scene at a size; the last two sizes are kept."""
     return MossScene(width, height)

@@ -52,11 +52,9 @@ class RecordingDevice:
 
     @property
     def has_stopped(self) -> bool:
-        """Whether it stopped by itself."""
         return self._thread.ident is not None and not self._thread.is_alive()
 
     def start(self) -> None:
-        """Press its button."""
         self._thread.start()
 
     def check(self) -> None:
@@ -113,7 +111,7 @@ class RecordingDevice:
 
 
 def _cut(frame: av.VideoFrame, left: int, top: int, width: int, height: int) -> av.VideoFrame:
-    """Give a part of a 4:2:0 frame; all sides even."""
+    """Return a part of a 4:2:0 frame; all sides even."""
     part = av.VideoFrame(width, height, frame.format.name)
     for place, (view, plane) in enumerate(zip(planes_of(part), planes_of(frame), strict=True)):
         shift = 1 if place else 0

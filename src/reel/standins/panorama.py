@@ -19,7 +19,7 @@ class Panorama:
         self._room = image.width - width, image.height - height
 
     def draw(self, seconds: float) -> Canvas:
-        """Give the picture of a moment."""
+        """Return the picture of a moment."""
         canvas = Canvas.of(self._width, self._height)
         x, y = self._where(seconds)
         left, top = min(max(0, int(x)), self._room[0]) // 2 * 2, min(max(0, int(y)), self._room[1]) // 2 * 2

@@ -28,7 +28,7 @@ class Converter:
         self._graph: av.filter.Graph | None = None
 
     def apply(self, frame: av.VideoFrame) -> av.VideoFrame:
-        """Give the converted frame, tagged; one that is right already is handed through."""
+        """Return the converted frame, tagged; one that is right already is handed through."""
         target = self._target
         matrix, value_range = frame_matrix(frame), frame_range(frame)
         key = (frame.width, frame.height, frame.format.name, matrix, value_range)

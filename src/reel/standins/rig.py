@@ -58,12 +58,10 @@ class Assembled:
 
     @property
     def sound(self) -> SoundFormat:
-        """That of the device."""
         return self._device.sound
 
     @property
     def is_connecting(self) -> bool:
-        """No."""
         return False
 
     @property
@@ -86,7 +84,7 @@ class Assembled:
         return min(moments) if moments else None
 
     def read(self, now_ns: int) -> Arrived | None:
-        """Give the next arrival; None when what the device sent has not arrived, or not yet."""
+        """Return the next arrival; None when what the device sent has not arrived, or not yet."""
         if not self._open:
             raise InputError(self._device.name, "is switched off")
         if self._ends is not None and self._ends.reason and now_ns >= self._ends.at_ns:
@@ -104,7 +102,6 @@ class Assembled:
         return Picture(at_ns=at_ns, sequence=sequence, frame=item.frame)
 
     def close(self) -> None:
-        """Switch it off."""
         self._open = False
 
     def _is_due(self, now_ns: int) -> bool:
@@ -215,7 +212,7 @@ class _Room:
         return Ends(at_ns=self.play.acts_ns(self.begun_ns), name=f"The {name}", reason=_REFUSALS[fault])
 
     def stand_in_of(self, hop: Hop, signal: Signal) -> HopStandIn:
-        """Give the stand-in of a hop for a signal that goes in."""
+        """Return the stand-in of a hop for a signal that goes in."""
         if isinstance(hop, Link):
             return Wire(hop, signal)
         if isinstance(hop, Adapter):

@@ -24,11 +24,11 @@ class Claps:
         self.moments_ns = tuple(now_ns + round(seconds * NS) for seconds in np.cumsum(_EVERY_S))
 
     def shines(self, at_ns: int) -> bool:
-        """Say whether the lamp is lit."""
+        """Return whether the lamp is lit."""
         return any(moment <= at_ns < moment + SHINES_NS for moment in self.moments_ns)
 
     def heard(self, data: FloatArray, at_ns: int, rate_hz: int) -> FloatArray:
-        """Give a block (channels, samples) whose first sample is heard at `at_ns`, with the clicks in it."""
+        """Return a block (channels, samples) whose first sample is heard at `at_ns`, with the clicks in it."""
         for moment in self.moments_ns:
             start = -((at_ns - moment) * rate_hz // NS)  # the first sample that is not before the clap
             if -_CLICK_S * rate_hz < start < data.shape[1]:

@@ -70,7 +70,7 @@ class Scenario:
                 raise BadValueError(thing, value, f"it must be from {limits[0]} to {limits[1]} {unit}")
 
     def fails(self, fault: Fault, seconds: float) -> bool:
-        """Say whether something fails, so long after it was opened."""
+        """Return whether something fails, so long after it was opened."""
         return self.fault is fault and seconds >= self.from_s
 
     @property
@@ -79,12 +79,12 @@ class Scenario:
         return self.lag_ms * NS // 1000
 
     def acts_ns(self, begun_ns: int) -> int:
-        """Give the instant from which the fault acts on what was opened at `begun_ns`."""
+        """Return the instant from which the fault acts on what was opened at `begun_ns`."""
         return begun_ns + self.from_s * NS
 
 
 def faults_of(setup: InputSetup) -> tuple[Fault, ...]:
-    """Give what can go wrong with an input's device and path."""
+    """Return what can go wrong with an input's device and path."""
     return tuple(_faults(setup))
 
 

@@ -22,7 +22,7 @@ class Mjpeg:
         self._place = self._count = 0
 
     def apply(self, frame: av.VideoFrame, room_bits: int | None = None) -> tuple[av.VideoFrame, int]:
-        """Give what is left of a frame that has this codec's format, and the bits that it took.
+        """Return what is left of a frame that has this codec's format, and the bits that it took.
 
         With `room_bits` a picture that takes more is compressed more coarsely, and so are those that follow it.
         """
@@ -72,7 +72,7 @@ class H264:
         self._count = 0
 
     def apply(self, frame: av.VideoFrame) -> av.VideoFrame:
-        """Give what is left of a 4:2:0 frame; the one before when the decoder still waits."""
+        """Return what is left of a 4:2:0 frame; the one before when the decoder still waits."""
         assert isinstance(self._encoder, av.VideoCodecContext) and isinstance(self._decoder, av.VideoCodecContext)
         frame.pts, frame.time_base = self._count, _TIME_BASE
         self._count += 1

@@ -44,13 +44,12 @@ def read_stamp(luma: Plane) -> int | None:
 
 
 def read_beacon(luma: Plane) -> bool:
-    """Say whether the beacon is bright."""
     size = luma.shape[0] / BLOCKS_PER_HEIGHT
     return _block(luma, size, 0, COLUMNS + 2, ROWS) > (DARK + BRIGHT) / 2
 
 
 def _block(luma: Plane, size: float, row: int, column: int, blocks: int) -> float:
-    """Give the mean of the middle of a block that is `blocks` wide and high."""
+    """Return the mean of the middle of a block that is `blocks` wide and high."""
     top = luma.shape[0] - (ROWS + 1 - row) * size
     y, x = top + size * blocks / 4, (column + blocks / 4) * size
     half = size * blocks / 2

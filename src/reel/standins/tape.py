@@ -32,7 +32,7 @@ class OpeningDayScene:
         self._at = (height * 4 // 5 // 2 * 2, width * 2 // 5 // 2 * 2)
 
     def draw(self, seconds: float) -> Canvas:
-        """Give the picture of a moment."""
+        """Return the picture of a moment."""
         canvas = self._scene.draw(seconds * 1.4)
         for guest, (pace, luma) in enumerate(((0.31, 62), (-0.23, 150), (0.17, 40))):
             self._walk(canvas, (seconds * pace + guest * 0.37) % 1.2 - 0.1, luma, seconds + guest)
@@ -54,7 +54,7 @@ class OpeningDayScene:
 
 @lru_cache(maxsize=2)
 def opening_day(width: int, height: int) -> OpeningDayScene:
-    """Give the scene at a size; the last two are kept."""
+    """Return the scene at a size; the last two are kept."""
     return OpeningDayScene(width, height)
 
 
@@ -99,5 +99,5 @@ def add_noise(luma: Plane, steps: float, random: np.random.Generator) -> None:
 
 @lru_cache(maxsize=2)
 def _noise(width: int) -> npt.NDArray[np.int16]:
-    """Give noise with a deviation of 16."""
+    """Return noise with a deviation of 16."""
     return np.rint(np.random.default_rng(5).standard_normal((1200, width)) * 16).astype(np.int16)

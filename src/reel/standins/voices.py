@@ -20,7 +20,7 @@ _TALKS = ((1.0, 5.0, 164, 0.16), (6.0, 8.5, 96, 0.12), (12.0, 15.5, 164, 0.16), 
 
 @lru_cache(maxsize=2)
 def heard(*, far: bool = False) -> FloatArray:
-    """Give one loop of LOOP_S seconds of what a microphone hears, float32 (samples,)."""
+    """Return one loop of LOOP_S seconds of what a microphone hears, float32 (samples,)."""
     peak, noise_rms = _FAR if far else _NEAR
     random = np.random.default_rng(17)
     voice = _voice(random, LOOP_S, PITCH_HZ)
@@ -34,7 +34,7 @@ def heard(*, far: bool = False) -> FloatArray:
 
 @lru_cache(maxsize=1)
 def chat() -> FloatArray:
-    """Give one loop of CHAT_S seconds of two who talk now and then, float32 (samples,); silent in between."""
+    """Return one loop of CHAT_S seconds of two who talk now and then, float32 (samples,); silent in between."""
     line = np.zeros(RATE_HZ * CHAT_S)
     for number, (start_s, stop_s, pitch_hz, peak) in enumerate(_TALKS):
         voice = _voice(np.random.default_rng(40 + number), int(stop_s - start_s) + 1, pitch_hz)

@@ -33,7 +33,7 @@ class HopStandIn(Protocol):
         """Say what comes out when `signal` goes in, as the thing itself would."""
 
     def pass_on(self, shown: Shown) -> Iterator[Shown | None]:
-        """Give what comes out for a picture that goes in: nothing, one, or more."""
+        """Return what comes out for a picture that goes in: nothing, one, or more."""
 
 
 class Wire:
@@ -55,7 +55,6 @@ class Wire:
         return replace(signal, mode=mode, pixels="yuv444p" if is_component else signal.pixels)
 
     def pass_on(self, shown: Shown) -> Iterator[Shown | None]:
-        """Carry it, or nothing."""
         self._count += 1
         if self._silent or (self._count - 1) % self._divisor:
             return
@@ -78,7 +77,7 @@ class Wire:
 
 
 def shown_seed(frame: av.VideoFrame) -> int:
-    """Give a number that differs from picture to picture, and is the same for the same one."""
+    """Return a number that differs from picture to picture, and is the same for the same one."""
     return int(planes_of(frame)[0][::37, ::41].astype(np.int64).sum())
 
 
@@ -100,7 +99,6 @@ class Turning:
         self._out = out
 
     def describe(self, signal: Signal) -> Signal:
-        """What its output is."""
         if self._adapter.key == "scart-hdmi":
             mode = Mode(width_px=1280, height_px=720, rate=signal.mode.rate)
             return replace(signal, mode=mode, pixels="yuv422p", pixel_aspect=Fraction(1))
@@ -110,7 +108,6 @@ class Turning:
         return signal
 
     def pass_on(self, shown: Shown) -> Iterator[Shown | None]:
-        """Turn it."""
         if self._dead_ns is None or shown.at_ns < self._dead_ns:
             yield shown.then(self._turn)
 
@@ -153,7 +150,6 @@ class PortStandIn:
         self._free_ns = 0
 
     def describe(self, signal: Signal) -> Signal:
-        """The same."""
         return signal
 
     def pass_on(self, shown: Shown) -> Iterator[Shown | None]:
@@ -218,7 +214,6 @@ class MirrorStandIn:
         return replace(signal, mode=mode, pixels="yuv420p")
 
     def pass_on(self, shown: Shown) -> Iterator[Shown | None]:
-        """Show it."""
         self._count += 1
         if (self._count - 1) % self._divisor == 0:
             fault = self._fault if shown.at_ns >= self._fault_ns else None
@@ -267,7 +262,7 @@ class MirrorStandIn:
 
 
 def _halved(frame: av.VideoFrame) -> av.VideoFrame:
-    """Give a frame at half its size."""
+    """Return a frame at half its size."""
     mode = Mode(width_px=frame.width // 4 * 2, height_px=frame.height // 4 * 2, rate=Fraction(30))
     return Converter(Signal(mode=mode)).apply(frame)
 

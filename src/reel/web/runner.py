@@ -21,7 +21,7 @@ with suppress(ImportError):
 
 
 def _sendable(err: Any) -> Any:
-    """Give an error as another process can take it: those of libav can be pickled and not be read again."""
+    """Return an error as another process can take it: those of libav can be pickled and not be read again."""
     kind, error, trace = err
     link: BaseException | None = error
     while link is not None:

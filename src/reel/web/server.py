@@ -48,13 +48,11 @@ class PatientProtocol(H11Protocol):
         self._reading_due = self.loop.call_later(STALLED_S, self._abort)
 
     def resume_writing(self) -> None:
-        """It reads on."""
         super().resume_writing()
         if self._reading_due is not None:
             self._reading_due.cancel()
 
     def connection_lost(self, exc: Exception | None) -> None:
-        """Forget what was waited for."""
         for due in (self._request_due, self._reading_due):
             if due is not None:
                 due.cancel()
@@ -70,7 +68,6 @@ class PatientProtocol(H11Protocol):
 
 
 def main(port: int) -> None:
-    """Serve until told to end."""
     uvicorn.run(
         "reel.web.asgi:application",
         host="127.0.0.1",

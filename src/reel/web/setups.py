@@ -69,7 +69,7 @@ OLDER = {1: from_1, 2: from_2, 3: from_3, 4: from_4}
 
 
 def setup_from_4(setup: Any) -> dict[str, Any]:
-    """Give a setup of version 4, whose recipe could ask for what its codec can't do, in version 5."""
+    """Return a setup of version 4, whose recipe could ask for what its codec can't do, in version 5."""
     return {**setup, "recipe": to_plain(recipe_of(_part(setup, "recipe", dict)))}
 
 
@@ -79,7 +79,7 @@ def recipe_of(kept: Any) -> Recipe:
 
 
 def setup_from_3(setup: Any) -> dict[str, Any]:
-    """Give a setup of version 3, whose recipe was always H.264 and AAC, in version 4; raises BadValueError."""
+    """Return a setup of version 3, whose recipe was always H.264 and AAC, in version 4; raises BadValueError."""
     recipe = dict(_part(setup, "recipe", dict))
     control, bitrate, quality = (recipe.pop(key, usual) for key, usual in _RATE_3)
     if control == "cbr":
@@ -95,7 +95,7 @@ def setup_from_3(setup: Any) -> dict[str, Any]:
 
 
 def setup_from_2(setup: Any) -> dict[str, Any]:
-    """Give a setup of version 2, which had one input and the frame in its recipe, in version 3.
+    """Return a setup of version 2, which had one input and the frame in its recipe, in version 3.
 
     Raises BadValueError. Keys that no setup of version 2 had stay where they are, to be refused there.
     """
@@ -108,7 +108,7 @@ def setup_from_2(setup: Any) -> dict[str, Any]:
 
 
 def setup_from_1(setup: Any) -> tuple[dict[str, Any], dict[str, Any]]:
-    """Give what was chosen, and how the stand-ins play, of a setup of version 1; raises BadValueError."""
+    """Return what was chosen, and how the stand-ins play, of a setup of version 1; raises BadValueError."""
     device, path = _part(setup, "device", dict), _part(setup, "path", list, [])
     kind = device.get("kind")
     if not isinstance(kind, str) or kind not in _SETTINGS_1:
@@ -158,7 +158,7 @@ def _refuse_unknown(part: Any, known: set[str]) -> None:
 
 
 def stored(plan: RigSetup) -> dict[str, Any]:
-    """Give a setup as the database keeps it, with its version; raises BadValueError for one it could not give back."""
+    """A setup as the database keeps it, with its version; raises BadValueError for one it could not give back."""
     kept = to_plain(plan)
     from_plain(kept, RigSetup)
     return {"version": VERSION, **kept}

@@ -1,7 +1,8 @@
 """The file: containers, codecs, rate control, recipe, plan, what encoders are told, forecast, names."""
 
 from reel.core.file.browser import Plays, plays
-from reel.core.file.codecs import CODECS, Chroma, VideoCodec
+from reel.core.file.codec_facts import Chroma, VideoCodec
+from reel.core.file.codecs import CODECS
 from reel.core.file.containers import CONTAINERS, SOUND_CODECS, Container, SoundCodec
 from reel.core.file.crash import crash_cost_s, held_pictures
 from reel.core.file.encoder import EncoderSettings, encoder_settings

@@ -2,7 +2,7 @@
 
 from enum import StrEnum
 
-from reel.core.file.codecs import Chroma, VideoCodec
+from reel.core.file.codec_facts import Chroma, VideoCodec
 from reel.core.file.containers import Container, SoundCodec
 from reel.core.file.rate import RateKind
 from reel.core.file.recipe import Recipe

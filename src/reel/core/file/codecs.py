@@ -3,157 +3,17 @@
 What an encoder was found to take was tried with the libraries that ship in PyAV 18.1 (FFmpeg 8).
 """
 
-import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
-from enum import StrEnum
 from fractions import Fraction
 
-from reel.core.file.levels import AV1_LEVELS, H264_LEVELS, HEVC_LEVELS, Level
+from reel.core.file.codec_facts import Chroma, CodecFacts, Effort, Profile, Scale, Stored, VideoCodec
+from reel.core.file.levels import AV1_LEVELS, H264_LEVELS, HEVC_LEVELS
 from reel.core.file.rate import RateKind
 from reel.core.signal import Matrix, Range
 
 
-class VideoCodec(StrEnum):
-    """The picture codecs that Reel writes."""
-
-    H264 = "h264"
-    HEVC = "hevc"
-    AV1 = "av1"
-    VP9 = "vp9"
-    MPEG2 = "mpeg2"
-    PRORES = "prores"
-    DNXHR = "dnxhr"
-    FFV1 = "ffv1"
-    MJPEG = "mjpeg"
-
-
-class Chroma(StrEnum):
-    """How many colour samples there are for each luma sample."""
-
-    C420 = "4:2:0"
-    C422 = "4:2:2"
-    C444 = "4:4:4"
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Scale:
-    """A codec's scale of quality or quantisers: its ends, what is usual, what the number means."""
-
-    low: int
-    high: int
-    default: int
-    description: str
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Effort:
-    """One of an encoder's own presets; `options` choose it, `lookahead` is how many frames it looks ahead by itself.
-
-    `b_frames` is how many it sets between two others.
-    """
-
-    name: str
-    options: Mapping[str, str]
-    lookahead: int = 0
-    b_frames: int = 0
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Stored:
-    """How samples of a depth and chroma are stored: libavutil's pixel format, and the profile that holds them.
-
-    An empty `profile` is one that a file does not name.
-    """
-
-    pixels: str
-    profile: str
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Profile:
-    """A profile that is chosen, since it says how many bits there are: its name and its option.
-
-    `block_bits` are (blocks, bits): a picture of at most so many blocks of 16×16 pixels takes so many bits for each;
-    the last holds for all that are larger.
-    """
-
-    name: str
-    options: Mapping[str, str]
-    stored: Mapping[tuple[Chroma, int], Stored]
-    block_bits: tuple[tuple[int, int], ...]
-    description: str
-
-    def picture_bits(self, width_px: int, height_px: int) -> int:
-        """Give the bits of a picture."""
-        blocks = math.ceil(width_px / 16) * math.ceil(height_px / 16)
-        return blocks * next((bits for most, bits in self.block_bits if blocks <= most), self.block_bits[-1][1])
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class CodecFacts:
-    """What a codec's encoder takes.
-
-    `reads_as` is what libavcodec names it in a file. `stored` are the depths (bits) and chroma it takes; where
-    `profiles` are chosen, those say it. An intra codec has keyframes only. `matrices` and `ranges` are what a file
-    of it can say of its colours. An encoder that `saves` takes less than a constant bitrate where the picture needs
-    less; others fill it up. `limits_px` is the largest (width, height), `least_px` the smallest; `picture_rates` are
-    all that it knows, where it does not take any.
-    """
-
-    label: str
-    encoder: str
-    reads_as: str
-    description: str
-    rates: tuple[RateKind, ...]
-    stored: Mapping[tuple[Chroma, int], Stored] = field(default_factory=dict)
-    lossless_profile: str = ""
-    quality: Scale | None = None
-    quantiser: Scale | None = None
-    efforts: tuple[Effort, ...] = ()
-    default_effort: str = ""
-    profiles: tuple[Profile, ...] = ()
-    is_intra: bool = False
-    most_b_frames: int = 0
-    most_lookahead: int = 0
-    tunes: Mapping[str, str] = field(default_factory=dict)
-    levels: tuple[Level, ...] = ()
-    sets_level: bool = False
-    matrices: tuple[Matrix, ...] = tuple(Matrix)
-    ranges: tuple[Range, ...] = tuple(Range)
-    limits_px: tuple[int, int] = (8192, 8192)
-    least_px: tuple[int, int] = (2, 2)
-    picture_rates: tuple[Fraction, ...] = ()
-    has_transfer: bool = True
-    saves: bool = False
-
-    @property
-    def level_names(self) -> list[str]:
-        """The levels that can be chosen."""
-        return [level.name for level in self.levels] if self.sets_level else []
-
-    def effort(self, name: str) -> Effort | None:
-        """Give the effort of a name."""
-        return next((effort for effort in self.efforts if effort.name == name), None)
-
-    def profile(self, name: str) -> Profile | None:
-        """Give the chosen profile of a name."""
-        return next((profile for profile in self.profiles if profile.name == name), None)
-
-    def scale(self, kind: RateKind) -> Scale | None:
-        """Give the scale that a kind of rate control has its number on."""
-        return {RateKind.QUALITY: self.quality, RateKind.QUANTISER: self.quantiser}.get(kind)
-
-    def forms(self) -> dict[tuple[Chroma, int], Stored]:
-        """Give every depth and chroma that it takes, in whatever profile."""
-        found = dict(self.stored)
-        for profile in self.profiles:
-            found |= profile.stored
-        return found
-
-
 def _planar(profiles: Mapping[tuple[str, int], str]) -> dict[tuple[Chroma, int], Stored]:
-    """Give how planar YCbCr is stored: 4:2:0 at 8 bits is `yuv420p`, at 10 `yuv420p10le` (libavutil's names)."""
+    """Return how planar YCbCr is stored: 4:2:0 at 8 bits is `yuv420p`, at 10 `yuv420p10le` (libavutil's names)."""
     return {
         (Chroma(chroma), bits): Stored(
             pixels=f"yuv{chroma.replace(':', '')}p{'10le' if bits == 10 else ''}", profile=profile
@@ -177,14 +37,20 @@ _X264 = (
         {"superfast": 0, "veryfast": 10, "faster": 20, "fast": 30, "medium": 40, "slow": 50},
     ),
 )  # fmt: skip
+
+
 # x265's table of presets (its documentation, “Preset options”).
 _X265 = (
     Effort(name="ultrafast", options={"preset": "ultrafast"}, lookahead=5, b_frames=3),
     Effort(name="superfast", options={"preset": "superfast"}, lookahead=10, b_frames=3),
     *_x26x("veryfast faster fast medium", 4, {"veryfast": 15, "faster": 15, "fast": 15, "medium": 20}),
 )
+
+
 # SVT-AV1's presets, 11 the fastest that is one of its own; it orders pictures inside of its own packets.
 _SVT = tuple(Effort(name=str(number), options={"preset": str(number)}) for number in (11, 10, 9, 8, 7, 6))
+
+
 # libvpx's speeds for live encoding (its documentation of cpu-used); pictures that are not shown travel in packets.
 _VPX = tuple(
     Effort(name=f"speed {number}", options={"deadline": "realtime", "cpu-used": str(number), "row-mt": "1"})
@@ -198,6 +64,8 @@ def _prores(*bits: int) -> tuple[tuple[int, int], ...]:
 
 
 _JPEG_TABLES = "2 can hardly be told from the source, 8 shows blocks."
+
+
 _ALL_RATES = (
     RateKind.QUALITY,
     RateKind.BITRATE,
@@ -205,6 +73,7 @@ _ALL_RATES = (
     RateKind.QUANTISER,
     RateKind.LOSSLESS,
 )
+
 
 CODECS: dict[VideoCodec, CodecFacts] = {
     VideoCodec.H264: CodecFacts(

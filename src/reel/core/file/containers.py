@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from fractions import Fraction
 
-from reel.core.file.codecs import VideoCodec
+from reel.core.file.codec_facts import VideoCodec
 
 
 class Container(StrEnum):
@@ -149,7 +149,7 @@ class ContainerFacts:
     why_not: Mapping[VideoCodec | SoundCodec, str] = field(default_factory=dict)
 
     def reason(self, codec: VideoCodec | SoundCodec) -> str:
-        """Say why it does not hold a codec."""
+        """Return why it does not hold a codec."""
         return self.why_not.get(codec, "its standard has no place for it")
 
 

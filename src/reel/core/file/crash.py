@@ -2,7 +2,7 @@
 
 from fractions import Fraction
 
-from reel.core.file.codecs import VideoCodec
+from reel.core.file.codec_facts import VideoCodec
 from reel.core.file.encoder import encoder_settings
 from reel.core.file.plan import FilePlan
 
@@ -14,7 +14,7 @@ _SVT_SLOW, _SVT_HELD = 8, {True: 90, False: 58}
 
 
 def held_pictures(plan: FilePlan) -> int:
-    """Give how many pictures an encoder has at most taken and not given back."""
+    """Return how many pictures an encoder has at most taken and not given back."""
     recipe, told = plan.recipe, encoder_settings(plan)
     if recipe.codec is VideoCodec.H264:
         ahead = int(told.options["rc-lookahead"])
@@ -29,7 +29,7 @@ def held_pictures(plan: FilePlan) -> int:
 
 
 def crash_cost_s(plan: FilePlan, waiting: int = 0) -> Fraction | None:
-    """Give the seconds of what is recorded that a crash costs at most, with `waiting` pictures in the queue.
+    """Return the seconds of what is recorded that a crash costs at most, with `waiting` pictures in the queue.
 
     None where the container can't be read before it is closed: then it costs the part.
     """

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
-from reel.core.file.codecs import VideoCodec
+from reel.core.file.codec_facts import VideoCodec
 from reel.core.file.plan import BUFFER_S, FilePlan
 from reel.core.file.rate import RateKind, VariableBitrate
 
@@ -29,7 +29,7 @@ class EncoderSettings:
 
 
 def encoder_settings(plan: FilePlan) -> EncoderSettings:
-    """Give what the encoder of a plan is told. The plan is one that `check` takes."""
+    """Return what the encoder of a plan is told. The plan is one that `check` takes."""
     recipe = plan.recipe
     effort = recipe.chosen_effort
     options = dict(effort.options) if effort else {}
@@ -60,7 +60,7 @@ def _b_frames(plan: FilePlan) -> int:
 
 
 def _bits(plan: FilePlan) -> dict[str, str]:
-    """Give libavcodec's options for a bitrate; see `FilePlan.second_bps` for the buffer."""
+    """Return libavcodec's options for a bitrate; see `FilePlan.second_bps` for the buffer."""
     rate = plan.recipe.rate
     if rate.target_bps is None:
         return {}

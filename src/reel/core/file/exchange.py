@@ -12,13 +12,13 @@ MAX_BYTES = 20_000
 
 
 def write_recipe(name: str, recipe: Recipe) -> bytes:
-    """Give a recipe as the content of a file: indented JSON in UTF-8."""
+    """Return a recipe as the content of a file: indented JSON in UTF-8."""
     content = {"kind": KIND, "version": VERSION, "name": name, "recipe": to_plain(recipe)}
     return (json.dumps(content, indent=2, ensure_ascii=False) + "\n").encode()
 
 
 def read_recipe(data: bytes) -> tuple[str, Recipe]:
-    """Read a recipe file; gives its name and the recipe. Raises BadValueError that says what is wrong with it."""
+    """Read a recipe file; returns its name and the recipe. Raises BadValueError that says what is wrong with it."""
     if len(data) > MAX_BYTES:
         raise BadValueError("Recipe file", f"{len(data)} bytes", f"it has at most {MAX_BYTES}")
     try:

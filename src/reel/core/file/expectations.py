@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from fractions import Fraction
 
-from reel.core.file.codecs import VideoCodec
+from reel.core.file.codec_facts import VideoCodec
 from reel.core.file.containers import Container
 from reel.core.file.plan import FilePlan
 from reel.core.file.rate import RateControl, RateKind
@@ -43,7 +43,7 @@ class Expectations:
 
 
 def expectations(plan: FilePlan) -> Expectations:
-    """Give what is asked of the file of a plan."""
+    """Return what is asked of the file of a plan."""
     recipe, codec, sound = plan.recipe, plan.recipe.codec_facts, plan.recipe.sound_facts
     return Expectations(
         container=recipe.container_facts.name,

@@ -51,12 +51,10 @@ class Forecast:
 
     @property
     def bytes_per_minute(self) -> int:
-        """Bytes for one minute."""
         return int(self.written_bps * 60 / 8)
 
     @property
     def bytes_per_hour(self) -> int:
-        """Bytes for one hour."""
         return int(self.written_bps * 3600 / 8)
 
     def seconds_left(self, free_bytes: int) -> int:
@@ -97,7 +95,7 @@ _TS_PACKET, _TS_CARRIES, _TS_PICTURE, _TS_BLOCK, _TS_TABLES = 188, 184, 27 + 92,
 
 
 def _in_container(plan: FilePlan, streams_bps: int) -> int:
-    """Give the bits a second of a file whose streams have so many; only MPEG-TS adds what counts."""
+    """Return the bits a second of a file whose streams have so many; only MPEG-TS adds what counts."""
     if plan.recipe.container is not Container.TS:
         return streams_bps
     blocks = len(plan.tracks) * Fraction(plan.recipe.sound_rate_hz, plan.recipe.sound_facts.block)
@@ -106,7 +104,7 @@ def _in_container(plan: FilePlan, streams_bps: int) -> int:
 
 
 def sound_bps(recipe: Recipe) -> int:
-    """Give the bits per second of one track, at most where its codec loses nothing."""
+    """Return the bits per second of one track, at most where its codec loses nothing."""
     sound = recipe.sound_facts
     return recipe.sound_bitrate_bps if sound.bitrates_bps else recipe.sound_rate_hz * recipe.sound_channels * sound.bits
 

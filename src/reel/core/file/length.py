@@ -16,7 +16,7 @@ _GIGABYTES = re.compile(r"(?P<number>\d{1,6}(\.\d{1,3})?)\s?GB\Z", re.ASCII | re
 
 
 def with_parts(recipe: Recipe, text: str) -> Recipe:
-    """Give a recipe with parts of `30min` or `4GB`; raises BadValueError."""
+    """Return a recipe with parts of `30min` or `4GB`; raises BadValueError."""
     if (size := parse_gigabytes(text)) is not None:
         return replace(recipe, part_gb=size)
     seconds = parse_length(text)
@@ -32,7 +32,7 @@ def parse_gigabytes(text: str) -> Fraction | None:
 
 
 def plain_length(seconds: int) -> str:
-    """Give a length as it is typed: `90 s`, `30 min`, `2 h`; "" for none."""
+    """Return a length as it is typed: `90 s`, `30 min`, `2 h`; "" for none."""
     if not seconds:
         return ""
     if seconds % 3600 == 0:

@@ -22,7 +22,7 @@ class Level:
     block_px: int = 1
 
     def lacks(self, mode: Mode, bits_bps: int | None, factor: Fraction = Fraction(1)) -> str:
-        """Say which limit a frame goes beyond, "" for none; without `bits_bps` bitrate is not held against it.
+        """Return which limit a frame goes beyond, "" for none; without `bits_bps` bitrate is not held against it.
 
         A profile may have `factor` times as many bits; see BITS_FACTORS.
         """
@@ -43,12 +43,11 @@ class Level:
 def least_level(
     levels: Sequence[Level], mode: Mode, bits_bps: int | None, factor: Fraction = Fraction(1)
 ) -> Level | None:
-    """Give the lowest level that holds a frame; None when none does."""
+    """Return the lowest level that holds a frame; None when none does."""
     return next((level for level in levels if not level.lacks(mode, bits_bps, factor)), None)
 
 
 def level_of(levels: Sequence[Level], name: str) -> Level | None:
-    """Give the level of a name."""
     return next((level for level in levels if level.name == name), None)
 
 

@@ -18,7 +18,7 @@ MAX_STEM = 200
 
 
 def slug(text: str) -> str:
-    """Give a name as a file can carry it: lower-case ASCII letters, digits and hyphens; `take` when nothing is left."""
+    """A name as a file can carry it: lower-case ASCII letters, digits and hyphens; `take` when nothing is left."""
     plain = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode().lower()
     return re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:MAX_NAME].strip("-") or "take"
 

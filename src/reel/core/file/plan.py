@@ -54,7 +54,7 @@ class FilePlan:
         return tuple(f"{number}-{slug(name)}.{kind.value}" for number, name in enumerate(self.tracks, start=1))
 
     def named(self, rig: str, at: datetime.datetime) -> NameFacts:
-        """Give what the file's name may be made of, for a take of `rig` that begins at a time."""
+        """Return what the file's name may be made of, for a take of `rig` that begins at a time."""
         frame = self.frame
         codec = "as sent" if self.recipe.as_sent else self.recipe.codec_facts.label
         return NameFacts(rig=rig, at=at, size=frame.size_label, rate=rate_label(frame.rate), codec=codec)

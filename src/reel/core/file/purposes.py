@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any
 
-from reel.core.file.codecs import Chroma, VideoCodec
+from reel.core.file.codec_facts import Chroma, VideoCodec
 from reel.core.file.containers import Container, SoundCodec
 from reel.core.file.rate import ByProfile, ConstantQuality, Lossless, VariableBitrate
 from reel.core.file.recipe import Draft, Recipe
@@ -106,7 +106,7 @@ STARTING_POINTS = {
 
 
 def start_from(purpose: Purpose, before: Recipe) -> Recipe:
-    """Give the recipe of a starting point; what it says nothing of stays."""
+    """Return the recipe of a starting point; what it says nothing of stays."""
     plain = {
         "as_sent": False,
         "b_frames": None,

@@ -40,7 +40,7 @@ class RateControl(Variant):
 
     @classmethod
     def variants(cls) -> dict[str, type[Variant]]:
-        """Give the classes by their kind."""
+        """Return the classes by their kind."""
         return {
             RateKind.BITRATE: ConstantBitrate,
             RateKind.VARIABLE: VariableBitrate,
@@ -79,12 +79,10 @@ class ConstantBitrate(RateControl):
 
     @property
     def label(self) -> str:
-        """The bitrate."""
         return f"{self.bitrate_bps / 1e6:g} Mb/s"
 
     @property
     def target_bps(self) -> int:
-        """The bitrate."""
         return self.bitrate_bps
 
 
@@ -109,12 +107,10 @@ class VariableBitrate(RateControl):
 
     @property
     def label(self) -> str:
-        """Both bitrates."""
         return f"{self.bitrate_bps / 1e6:g}, up to {self.most_bps / 1e6:g} Mb/s"
 
     @property
     def target_bps(self) -> int:
-        """The average."""
         return self.bitrate_bps
 
 
@@ -131,12 +127,10 @@ class ConstantQuantiser(RateControl):
 
     @property
     def label(self) -> str:
-        """The quantiser."""
         return f"QP {self.quantiser}"
 
     @property
     def number(self) -> int:
-        """The quantiser."""
         return self.quantiser
 
 
@@ -153,12 +147,10 @@ class ConstantQuality(RateControl):
 
     @property
     def label(self) -> str:
-        """The quality."""
         return f"CRF {self.quality}"
 
     @property
     def number(self) -> int:
-        """The quality."""
         return self.quality
 
 
@@ -173,7 +165,6 @@ class Lossless(RateControl):
 
     @property
     def label(self) -> str:
-        """What it is."""
         return "lossless"
 
 

@@ -7,7 +7,8 @@ from fractions import Fraction
 from typing import Any
 
 from reel.core.errors import BadValueError
-from reel.core.file.codecs import CODECS, Chroma, CodecFacts, Effort, Stored, VideoCodec
+from reel.core.file.codec_facts import Chroma, CodecFacts, Effort, Stored, VideoCodec
+from reel.core.file.codecs import CODECS
 from reel.core.file.containers import CONTAINERS, SOUND_CODECS, Container, ContainerFacts, SoundCodec, SoundFacts
 from reel.core.file.naming import DEFAULT_PATTERN, check_pattern
 from reel.core.file.rate import RATE_WORDS, ConstantQuality, RateControl, RateKind
@@ -40,7 +41,7 @@ class MismatchError(BadValueError):
 
 
 def samples_label(chroma: Chroma, bits: int) -> str:
-    """Give a chroma and a depth in words: `4:2:0 8-bit`."""
+    """Return a chroma and a depth in words: `4:2:0 8-bit`."""
     return f"{chroma} {bits}-bit"
 
 
@@ -81,17 +82,14 @@ class Draft:
 
     @property
     def codec_facts(self) -> CodecFacts:
-        """What the picture codec takes."""
         return CODECS[self.codec]
 
     @property
     def sound_facts(self) -> SoundFacts:
-        """What the sound codec takes."""
         return SOUND_CODECS[self.sound_codec]
 
     @property
     def container_facts(self) -> ContainerFacts:
-        """What the container holds."""
         return CONTAINERS[self.container]
 
     @property
@@ -105,7 +103,7 @@ class Draft:
         return self.container_facts.suffix
 
     def mismatches(self) -> Iterator[MismatchError]:
-        """Give what does not go together, the most basic first."""
+        """Return what does not go together, the most basic first."""
         codec, sound, container = self.codec_facts, self.sound_facts, self.container_facts
         if self.codec not in container.video:
             yield MismatchError("codec", f"Codec in {container.name}", codec.label, container.reason(self.codec))
@@ -165,12 +163,12 @@ class Draft:
                 yield MismatchError(field, thing, asked, limit)
 
     def forms(self) -> dict[tuple[Chroma, int], Stored]:
-        """Give the depths (bits) and chroma that the codec takes in the chosen profile."""
+        """Return the depths (bits) and chroma that the codec takes in the chosen profile."""
         profile = self.codec_facts.profile(self.profile)
         return dict(profile.stored) if profile is not None else self.codec_facts.forms()
 
     def as_fields(self) -> dict[str, Any]:
-        """Give the settings by their names."""
+        """Return the settings by their names."""
         return {field.name: getattr(self, field.name) for field in fields(self)}
 
 
@@ -225,7 +223,7 @@ class Recipe(Draft):
 
 
 def lighter_effort(recipe: Recipe) -> Recipe | None:
-    """Give a recipe with the next lighter effort of its codec; None where it has the lightest, or none."""
+    """Return a recipe with the next lighter effort of its codec; None where it has the lightest, or none."""
     names = [effort.name for effort in recipe.codec_facts.efforts]  # the lightest first
     place = names.index(recipe.effort) if recipe.effort in names else 0
     return replace(recipe, effort=names[place - 1]) if place else None

@@ -3,7 +3,7 @@
 from dataclasses import replace
 from typing import Any
 
-from reel.core.file.codecs import Chroma, CodecFacts, VideoCodec
+from reel.core.file.codec_facts import Chroma, CodecFacts, VideoCodec
 from reel.core.file.containers import CONTAINERS, Container
 from reel.core.file.rate import (
     ByProfile,
@@ -26,14 +26,14 @@ _HOMES = {VideoCodec.PRORES: Container.MOV, VideoCodec.DNXHR: Container.MOV}
 
 
 def resolve(draft: Draft) -> Recipe:
-    """Give the nearest recipe that works. The picture codec stays; the container does where it holds it."""
+    """Return the nearest recipe that works. The picture codec stays; the container does where it holds it."""
     if draft.codec not in draft.container_facts.video:
         return resolve(replace(draft, container=_holding(draft)[0]))
     return Recipe(**{**draft.as_fields(), **_mended_sound(draft), **_mended_picture(draft)})
 
 
 def _holding(draft: Draft) -> list[Container]:
-    """Give the containers that hold the picture codec, best first: those that hold the sound codec too, its home."""
+    """Return the containers that hold the picture codec, best first: those that hold the sound codec too, its home."""
     home = _HOMES.get(draft.codec)
     found = [key for key, facts in CONTAINERS.items() if draft.codec in facts.video]
     return sorted(found, key=lambda key: (draft.sound_codec not in CONTAINERS[key].sound, key is not home))
@@ -71,7 +71,7 @@ def _mended_picture(draft: Draft) -> dict[str, Any]:
 
 
 def _profile(draft: Draft, codec: CodecFacts) -> str:
-    """Give the chosen profile, else one that stores the samples that are wanted, else the first."""
+    """Return the chosen profile, else one that stores the samples that are wanted, else the first."""
     if codec.profile(draft.profile):
         return draft.profile
     fitting = [one.name for one in codec.profiles if (draft.chroma, draft.bits) in one.stored]
@@ -79,7 +79,7 @@ def _profile(draft: Draft, codec: CodecFacts) -> str:
 
 
 def _form(draft: Draft) -> tuple[Chroma, int]:
-    """Give the nearest depth and chroma that is taken: first the chroma, more rather than less, then the depth."""
+    """Return the nearest depth and chroma that is taken: first the chroma, more rather than less, then the depth."""
     order = list(Chroma)
     asked = order.index(draft.chroma)
 
@@ -95,7 +95,7 @@ def _within(asked: int | None, most: int) -> int | None:
 
 
 def default_rate(kind: RateKind, codec: CodecFacts) -> RateControl:
-    """Give the rate control of a kind with what is usual for a codec."""
+    """Return the rate control of a kind with what is usual for a codec."""
     scale = codec.scale(kind)
     default = scale.default if scale else 0
     return {
@@ -120,7 +120,7 @@ _INSTEAD = {
 
 
 def nearest_rate(asked: RateControl, codec: CodecFacts) -> RateControl:
-    """Give the rate control of a codec that is nearest to one that was asked."""
+    """Return the rate control of a codec that is nearest to one that was asked."""
     if asked.kind in codec.rates:
         scale, number = codec.scale(asked.kind), asked.number
         if scale is None or number is None or scale.low <= number <= scale.high:
@@ -139,7 +139,7 @@ def nearest_rate(asked: RateControl, codec: CodecFacts) -> RateControl:
 
 
 def full_quality(draft: Draft, pixels: PixelFormat) -> Recipe | None:
-    """Give the settings of the same codec that store no fewer colour samples and bits than a picture has.
+    """Return the settings of the same codec that store no fewer colour samples and bits than a picture has.
 
     None where a draft does already, or the codec can't.
     """
@@ -155,7 +155,7 @@ def full_quality(draft: Draft, pixels: PixelFormat) -> Recipe | None:
 
 
 def offers(draft: Draft) -> tuple[Recipe, ...]:
-    """Give the nearest recipes that work for settings that don't go together, the nearest first; none where they do.
+    """Return the nearest recipes that work for settings that don't go together, the nearest first; none where they do.
 
     One keeps the codecs and takes another container, one keeps the container and takes its usual codec.
     """

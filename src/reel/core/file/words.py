@@ -4,7 +4,7 @@ from reel.core.file.recipe import Draft, SoundFiles
 
 
 def lines(recipe: Draft) -> dict[str, str]:
-    """Give each setting in words, by its name; the same names for every recipe."""
+    """Return each setting in words, by its name; the same names for every recipe."""
     codec, sound = recipe.codec_facts, recipe.sound_facts
     has_gaps = not codec.is_intra
     own = "the effort's own"
@@ -38,6 +38,6 @@ def part_words(recipe: Draft) -> str:
 
 
 def differences(one: Draft, other: Draft) -> tuple[tuple[str, str, str], ...]:
-    """Give what differs between two: the setting, the first's, the second's."""
+    """Return what differs between two: the setting, the first's, the second's."""
     first, second = lines(one), lines(other)
     return tuple((name, first[name], second[name]) for name in first if first[name] != second[name])

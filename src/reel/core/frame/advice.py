@@ -57,7 +57,7 @@ class Proposal:
 
 
 def proposals(frame: FrameSetup, source: tuple[int, int], pixel_aspect: Fraction, bars: Crop | None) -> list[Proposal]:
-    """Give what would frame the lowest picture of each arrangement better, the best first.
+    """Return what would frame the lowest picture of each arrangement better, the best first.
 
     `source` is the arriving picture's (width, height), `bars` the black edges that were found of it, None for not
     looked for.

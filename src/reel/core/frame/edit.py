@@ -9,7 +9,7 @@ from reel.core.frame.setup import MAX_ARRANGEMENTS, MAX_PIECES, Arrangement, Fra
 
 
 def arrangement_at(frame: FrameSetup, place: int) -> Arrangement:
-    """Give an arrangement, counted from 0; raises BadValueError for one that is not there."""
+    """Return an arrangement, counted from 0; raises BadValueError for one that is not there."""
     if not 0 <= place < len(frame.arrangements):
         raise BadValueError("Arrangement", place + 1, f"there are {len(frame.arrangements)}")
     return frame.arrangements[place]

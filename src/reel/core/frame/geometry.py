@@ -45,7 +45,7 @@ def cover(
     zoom: Fraction = Fraction(1),
     centre: tuple[Fraction, Fraction] = (Fraction(1, 2), Fraction(1, 2)),
 ) -> Area:
-    """Give the part of a source that has the frame's shape: the biggest one, or `zoom` times smaller.
+    """Return the part of a source that has the frame's shape: the biggest one, or `zoom` times smaller.
 
     `centre` is where its middle lies, as parts of the source's sides; the part is moved so that it lies inside.
     """

@@ -45,7 +45,7 @@ class Overlay(Variant):
 
     @classmethod
     def variants(cls) -> dict[str, type[Variant]]:
-        """Give the classes by their kind."""
+        """Return the classes by their kind."""
         return {OverlayKind.CAPTION: Caption, OverlayKind.IMAGE: Image, OverlayKind.CLOCK: Clock}
 
 

@@ -46,7 +46,7 @@ class Crop:
         _within("Crop bottom", self.bottom_px, (0, MAX_SIDE_PX))
 
     def of(self, source: tuple[int, int]) -> Area:
-        """Give what is left of a source of (width, height); where nothing would be, the middle two pixels are."""
+        """Return what is left of a source of (width, height); where nothing would be, the middle two pixels are."""
         left, right = _kept(self.left_px, self.right_px, source[0])
         top, bottom = _kept(self.top_px, self.bottom_px, source[1])
         return Area(x_px=left, y_px=top, width_px=right - left, height_px=bottom - top)
@@ -104,7 +104,7 @@ class Piece:
     def cast(
         self, source: tuple[int, int], frame: tuple[int, int], pixel_aspect: Fraction = Fraction(1)
     ) -> tuple[Area, Placed]:
-        """Give the part of a source that is shown, and where that part lies in the frame once it is turned.
+        """Return the part of a source that is shown, and where that part lies in the frame once it is turned.
 
         Sizes are (width, height) in pixels; `pixel_aspect` is the width ÷ height of a source pixel. The place is even,
         as 4:2:0 needs, and reaches over the frame's edge only where `place` does.

@@ -75,7 +75,7 @@ class FrameSetup:
 
 
 def without_input(frame: FrameSetup, name: str) -> FrameSetup:
-    """Give a frame without an input's picture; an arrangement that showed nothing else shows the rig's first one."""
+    """Return a frame without an input's picture; an arrangement that showed nothing else shows the rig's first one."""
     arrangements = []
     for one in frame.arrangements:
         left = tuple(piece for piece in one.pieces if piece.overlay is not None or piece.input != name)
@@ -86,7 +86,7 @@ def without_input(frame: FrameSetup, name: str) -> FrameSetup:
 
 
 def with_renamed(frame: FrameSetup, before: str, name: str) -> FrameSetup:
-    """Give a frame in which an input's picture is called otherwise."""
+    """Return a frame in which an input's picture is called otherwise."""
     arrangements = tuple(
         replace(
             one, pieces=tuple(replace(piece, input=name) if piece.input == before else piece for piece in one.pieces)

@@ -55,7 +55,7 @@ class ArrivalSetup:
             raise BadValueError("Shape", self.shape, "its width is from 1/4 to 4 times its height")
 
     def signal_of(self, signal: Signal) -> Signal:
-        """Give the signal that goes on to the frame."""
+        """Return the signal that goes on to the frame."""
         mode = signal.mode
         if mode.scan is Scan.INTERLACED and self.deinterlace is not Deinterlace.NONE:
             rate = mode.rate * (2 if self.deinterlace is Deinterlace.FIELD else 1)
@@ -70,12 +70,12 @@ class ArrivalSetup:
         return replace(signal, mode=mode, matrix=matrix, range=value_range, pixel_aspect=aspect)
 
     def reading_part(self, mode: Mode) -> Fraction:
-        """Give how much wider pixels are by the chosen reading of a line; 1 where lines have other than 720 samples."""
+        """How much wider pixels are by the chosen reading of a line; 1 where lines have other than 720 samples."""
         is_inner = self.reading is LineReading.INNER and mode.width_px == 720
         return INNER_PART.get(mode.height_px, Fraction(1)) if is_inner else Fraction(1)
 
     def is_turned(self, signal: Signal) -> bool:
-        """Say whether the picture lies where it should stand, or stands where it should lie."""
+        """Return whether the picture lies where it should stand, or stands where it should lie."""
         if self.turn is None:
             return False
         stands = signal.mode.height_px > signal.mode.width_px
@@ -83,7 +83,7 @@ class ArrivalSetup:
 
 
 def after_arrival(carried: SignalState, arrival: ArrivalSetup) -> tuple[SignalState, tuple[Loss, ...]]:
-    """Give what goes on to the frame of what came in, and what that takes away."""
+    """Return what goes on to the frame of what came in, and what that takes away."""
     signal = arrival.signal_of(carried.signal)
     is_turned = arrival.is_turned(carried.signal)
     shape = carried.shape * arrival.reading_part(carried.signal.mode)
@@ -109,7 +109,7 @@ def after_arrival(carried: SignalState, arrival: ArrivalSetup) -> tuple[SignalSt
 
 
 def kinds_undone(arrival: ArrivalSetup, after: SignalState) -> set[LossKind]:
-    """Give the kinds of losses on the path that Arrival's settings undo."""
+    """Return the kinds of losses on the path that Arrival's settings undo."""
     kinds = set()
     if arrival.matrix is not None and after.signal.matrix is after.matrix:
         kinds.add(LossKind.WRONG_MATRIX)

@@ -43,7 +43,7 @@ class Capture:
     mjpeg: bool = False
 
     def takes(self, width_px: int, height_px: int, rate: float) -> bool:
-        """Say whether a mode lies within it."""
+        """Return whether a mode lies within it."""
         return width_px <= self.width_px and height_px <= self.height_px and rate <= self.max_rate
 
 
@@ -114,7 +114,7 @@ class Box:
         return taken
 
     def _offers(self, taken: SignalState) -> Iterator[Offer]:
-        """Give each mode that it can make of what comes in: never bigger, and at whole parts of the rate."""
+        """Return each mode that it can make of what comes in: never bigger, and at whole parts of the rate."""
         source = taken.signal.mode
         own = (source.width_px, source.height_px)
         shape = source.width_px * 9 == source.height_px * 16
@@ -129,7 +129,7 @@ class Box:
 
 
 def negotiated(carried: SignalState, offer: Offer, offers: tuple[Offer, ...]) -> SignalState:
-    """Give a signal handed over as an offer. Motion JPEG is BT.601 in full range (JFIF 1.02), even where it is not."""
+    """A signal handed over as an offer. Motion JPEG is BT.601 in full range (JFIF 1.02), even where it is not."""
     after = replace(converted(carried, offer.mode, offer.pixels), offers=offers, handed=offer, taken=carried)
     if not offer.mjpeg:
         return after
@@ -144,7 +144,7 @@ def best_first(carried: SignalState, offers: Iterable[Offer]) -> tuple[Offer, ..
 
 
 def offer_weight(carried: SignalState, offer: Offer) -> float:
-    """Give what `differences` would weigh for an offer, in numbers alone: a walk looks at dozens of offers."""
+    """Return what `differences` would weigh for an offer, in numbers alone: a walk looks at dozens of offers."""
     mode, before = offer.mode, carried.signal.mode
     held = pixel_format(offer.pixels)
     across, down = held.subsampling
@@ -185,7 +185,7 @@ class Port:
         return f"{self.isochronous_bps / 1e6:,.0f} to {bits_label(self.carries_bps)}".replace(",", "\u202f")
 
     def carries(self, transfer: Transfer) -> int:
-        """Give the bits per second that it carries by a way of sending."""
+        """Return the bits per second that it carries by a way of sending."""
         if transfer is Transfer.ISOCHRONOUS and self.isochronous_bps is not None:
             return self.isochronous_bps
         return self.carries_bps
@@ -209,5 +209,5 @@ class Port:
 
 
 def bits_label(bits_per_s: float | Fraction) -> str:
-    """Give a data rate for people, in whole Mb/s with thin spaces: `1 493 Mb/s`."""
+    """Return a data rate for people, in whole Mb/s with thin spaces: `1 493 Mb/s`."""
     return f"{float(bits_per_s) / 1e6:,.0f} Mb/s".replace(",", "\u202f")

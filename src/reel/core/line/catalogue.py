@@ -37,7 +37,6 @@ def _to_720p(carried: SignalState) -> SignalState:
 
 
 def _parted(carried: SignalState) -> SignalState:
-    """Take luma and colour apart."""
     across = colour_samples(_COLOUR_PX, carried.signal.mode)
     return replace(carried, chroma_px=(min(across, carried.chroma_px[0]), carried.chroma_px[1]))
 

@@ -32,7 +32,7 @@ class Seen:
 
 
 def checks_before(setup: InputSetup) -> tuple[Check, ...]:
-    """Give what to see to at an input before a roll, in the order of the line."""
+    """Return what to see to at an input before a roll, in the order of the line."""
     own = setup.device.checks(setup.arrival.turn)
     sender = (Check(key="sender", text="The sender is set to its best picture"),)
     is_sent = isinstance(setup.origin, Network)
@@ -61,7 +61,7 @@ def _path_checks(setup: InputSetup) -> list[Check]:
 
 
 def computer_checks(setup: InputSetup, seen: Seen) -> tuple[Check, ...]:
-    """Give what to see to at the computer; `setup` is the first input."""
+    """Return what to see to at the computer; `setup` is the first input."""
     checks = []
     if signal_chain(setup).signal_path.block is not None:
         checks.append(Check(key="arrives", text="A picture arrives", measured=False))
@@ -76,7 +76,7 @@ def computer_checks(setup: InputSetup, seen: Seen) -> tuple[Check, ...]:
 
 
 def _machine_checks(seen: Seen) -> list[Check]:
-    """Say whether the machine keeps up: what the last take lost counts more than what encoding alone needs."""
+    """Return whether the machine keeps up: what the last take lost counts more than what encoding alone needs."""
     if seen.lost is not None and seen.lost[0] > LOST_PART * seen.lost[1]:
         text = f"The machine keeps up: the last take like this lost {seen.lost[0]} of {seen.lost[1]} frames"
         return [Check(key="machine", text=text, measured=False)]
@@ -87,7 +87,7 @@ def _machine_checks(seen: Seen) -> list[Check]:
 
 
 def checks_after(setup: InputSetup) -> tuple[Check, ...]:
-    """Give what must be put back once the last take is cut."""
+    """Return what must be put back once the last take is cut."""
     is_powered = any(hop_setup.hop.needs_power for hop_setup in setup.path)
     power = (Check(key="power-off", text="What was powered for the recording is switched off"),)
     return (*setup.device.checks_after(), *(power if is_powered else ()))

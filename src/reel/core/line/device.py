@@ -26,7 +26,6 @@ class Turn(StrEnum):
 
     @property
     def label(self) -> str:
-        """The way in words."""
         return "upright" if self is Turn.UPRIGHT else f"turned {self.value}"
 
 
@@ -86,13 +85,13 @@ class Device(Variant):
 
     @classmethod
     def variants(cls) -> dict[str, type[Variant]]:
-        """Give the classes by their kind."""
+        """Return the classes by their kind."""
         from reel.core.line.devices import DEVICES
 
         return {kind.value: device for kind, device in DEVICES.items()}
 
     def set(self, **settings: Any) -> "Device":
-        """Give the device with other settings; raises BadValueError."""
+        """Return the device with other settings; raises BadValueError."""
         return replace(self, **settings)  # type: ignore[type-var]  # every kind is a dataclass
 
     @property
@@ -127,7 +126,7 @@ class Device(Variant):
         return None
 
     def settings(self) -> Iterator[Setting]:
-        """Give every single change of its settings that may undo a loss."""
+        """Return every single change of its settings that may undo a loss."""
         the = f"the {self.facts.label.lower()}"
         for mode in self.facts.modes:
             if mode != self.mode and mode.scan is self.mode.scan:
@@ -139,15 +138,15 @@ class Device(Variant):
             yield from self._changed("range", "Send limited range", range=Range.LIMITED)
 
     def checks(self, held: Turn | None) -> tuple[Check, ...]:
-        """Give what to see to before a roll; `held` is the orientation that Arrival keeps, None for the device's."""
+        """Return what to see to before a roll; `held` is the orientation that Arrival keeps, None for the device's."""
         return ()
 
     def checks_after(self) -> tuple[Check, ...]:
-        """Give what must be put back once the last take is cut."""
+        """Return what must be put back once the last take is cut."""
         return ()
 
     def _changed(self, group: str, label: str, **settings: object) -> Iterator[Setting]:
-        """Give a change, or nothing where the device can't be set so."""
+        """Return a change, or nothing where the device can't be set so."""
         key = " ".join((group, *(getattr(value, "key", str(value)) for value in settings.values())))
         with suppress(BadValueError):
             yield Setting(group=group, key=key, label=label, device=self.set(**settings))
@@ -167,12 +166,12 @@ class Device(Variant):
 
 
 def turned(mode: Mode) -> Mode:
-    """Give a mode with its sides swapped."""
+    """Return a mode with its sides swapped."""
     return Mode(width_px=mode.height_px, height_px=mode.width_px, rate=mode.rate, scan=mode.scan)
 
 
 def broadcast_signal(mode: Mode, pixels: str) -> Signal:
-    """Give a standard-definition signal, 4:3 in 720 samples a line: ITU-R BT.601 and BT.1700.
+    """Return a standard-definition signal, 4:3 in 720 samples a line: ITU-R BT.601 and BT.1700.
 
     PAL has 576 lines, NTSC 480 with the lower field first.
     """
@@ -182,11 +181,10 @@ def broadcast_signal(mode: Mode, pixels: str) -> Signal:
 
 
 def modes(*keys: str) -> tuple[Mode, ...]:
-    """Read modes from their keys."""
     return tuple(Mode.parse(key) for key in keys)
 
 
 def is_interlaced(device: Device) -> bool:
-    """Say whether a device sends fields."""
+    """Return whether a device sends fields."""
     signal = device.signal
     return signal is not None and signal.mode.scan is Scan.INTERLACED

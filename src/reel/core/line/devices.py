@@ -39,7 +39,6 @@ class DeviceKind(StrEnum):
 
     @property
     def label(self) -> str:
-        """The kind in words."""
         return DEVICES[self].facts.label
 
 
@@ -87,11 +86,9 @@ class Console(Device):
             yield from self._changed("protection", "Set it for gameplay: protection off", protected=False)
 
     def checks(self, held: Turn | None) -> tuple[Check, ...]:
-        """Protection."""
         return (Check(key="protection", text="Copy protection is off", measured=not self.protected),)
 
     def checks_after(self) -> tuple[Check, ...]:
-        """Protection again."""
         text = "Copy protection is on again, if films are watched on it"
         return () if self.protected else (Check(key="protection-on", text=text),)
 
@@ -125,16 +122,13 @@ class _Handheld(Device):
 
     @property
     def shows_touches(self) -> bool:
-        """As it is set."""
         return self.touches
 
     @property
     def sleeps_after_s(self) -> int | None:
-        """Where the lock is on."""
         return self.sleep_s if self.sleep_lock else None
 
     def settings(self) -> Iterator[Setting]:
-        """The sleep lock too."""
         yield from Device.settings(self)
         if self.sleep_lock:
             yield from self._changed("sleep", "Turn the sleep lock off", sleep_lock=False)
@@ -149,7 +143,6 @@ class _Handheld(Device):
         )
 
     def checks_after(self) -> tuple[Check, ...]:
-        """The sleep lock again."""
         return () if self.sleep_lock else (Check(key="sleep-on", text="Sleep lock is on again"),)
 
 
@@ -217,11 +210,9 @@ class Headset(Device):
 
     @property
     def shown_eye(self) -> Eye | None:
-        """The one that is set."""
         return self.eye
 
     def checks(self, held: Turn | None) -> tuple[Check, ...]:
-        """The dominant eye."""
         eye = "either" if self.eye is Eye.BOTH else self.eye.value
         return (Check(key="eye", text=f"Your dominant eye is the {eye} one, which is recorded"),)
 
@@ -253,15 +244,12 @@ class Deck(Device):
 
     @property
     def signal(self) -> Signal:
-        """What is on the tape."""
         return broadcast_signal(self.mode, self.facts.pixels[0])
 
     def checks(self, held: Turn | None) -> tuple[Check, ...]:
-        """The tape."""
         return (Check(key="tape", text="The tape is wound to its start, and its heads are clean"),)
 
     def checks_after(self) -> tuple[Check, ...]:
-        """The tape again."""
         return (Check(key="rewound", text="The tape is rewound and out of the deck"),)
 
 

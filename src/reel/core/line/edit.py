@@ -24,7 +24,6 @@ def add_hop(path: Path, place: int, model: str) -> Path:
 
 
 def remove_hop(path: Path, place: int) -> Path:
-    """Take a hop out."""
     _check(path, place)
     return path[:place] + path[place + 1 :]
 
@@ -53,7 +52,7 @@ def set_option(path: Path, place: int, option: str) -> Path:
 
 
 def alternatives(model: str) -> tuple[str, ...]:
-    """Give the keys of the hops that can stand in a hop's place, itself among them."""
+    """Return the keys of the hops that can stand in a hop's place, itself among them."""
     hop = HOPS[model]
     fits = [key for key, other in HOPS.items() if other.kind is hop.kind and set(other.plugs_in) & set(hop.plugs_in)]
     return tuple(fits)
@@ -67,7 +66,7 @@ def with_device(setup: InputSetup, device: Device) -> InputSetup:
 
 
 def hops_for(kind: DeviceKind) -> tuple[str, ...]:
-    """Give the keys of boxes, adapters and receivers that can lead from a kind of device to the computer."""
+    """Return the keys of boxes, adapters and receivers that can lead from a kind of device to the computer."""
     keys = []
     for key, hop in HOPS.items():
         if hop.kind in (HopKind.BOX, HopKind.ADAPTER, HopKind.RECEIVER) and _leads_there(kind, key):

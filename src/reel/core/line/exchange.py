@@ -38,7 +38,7 @@ Older = Mapping[int, Callable[[dict[str, Any]], dict[str, Any]]]
 
 
 def write_rig(name: str, setup: RigSetup, parts: Mapping[str, object] = MappingProxyType({})) -> bytes:
-    """Give a rig as the content of a file: indented JSON in UTF-8. `parts` are added as they are."""
+    """Return a rig as the content of a file: indented JSON in UTF-8. `parts` are added as they are."""
     content = {"kind": KIND, "version": VERSION, "name": name, "setup": to_plain(setup), **parts}
     return (json.dumps(content, indent=2, ensure_ascii=False) + "\n").encode()
 
@@ -122,13 +122,13 @@ def _reason(error: BadValueError) -> str:
 
 
 def _place(limit: str) -> list[str]:
-    """Give the place that is wrong: what stands in a variant has its own place first, then that of the variant."""
+    """Return the place that is wrong: what stands in a variant has its own place first, then that of the variant."""
     places = reversed(_PLACE.findall(limit))
     return [part for place in places for part in re.split(r"[.\[\]]+", place) if part]
 
 
 def _line_of(text: str, place: list[str]) -> int:
-    """Give the line of a place, keys and list numbers as msgspec has them; that of the nearest one that is there.
+    """Return the line of a place, keys and list numbers as msgspec has them; that of the nearest one that is there.
 
     Number n of a list is found at the (n+1)th key of the name that follows it, since each item has that key; or, at
     the end of a place, where the (n+1)th item begins.
@@ -145,7 +145,7 @@ def _line_of(text: str, place: list[str]) -> int:
 
 
 def _find(text: str, pattern: str, position: int, times: int) -> int:
-    """Give where a pattern is found for the nth time from a position on; the last time, where it is found less."""
+    """Return where a pattern is found for the nth time from a position on; the last time, where it is found less."""
     for found in list(re.compile(pattern).finditer(text, position))[:times]:
         position = found.start() + 1
     return position

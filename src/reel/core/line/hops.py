@@ -51,51 +51,51 @@ class Hop(Protocol):
     """One model of hop. `plugs_out` None means as it came in; `needs_power` means power of its own."""
 
     @property
-    def key(self) -> str: ...  # noqa: D102
+    def key(self) -> str: ...
     @property
-    def name(self) -> str: ...  # noqa: D102
+    def name(self) -> str: ...
     @property
-    def feature(self) -> str: ...  # noqa: D102
+    def feature(self) -> str: ...
     @property
-    def kind(self) -> HopKind: ...  # noqa: D102
+    def kind(self) -> HopKind: ...
     @property
-    def plugs_in(self) -> tuple[Connector, ...]: ...  # noqa: D102
+    def plugs_in(self) -> tuple[Connector, ...]: ...
     @property
-    def plugs_out(self) -> Connector | None: ...  # noqa: D102
+    def plugs_out(self) -> Connector | None: ...
     @property
-    def needs_power(self) -> bool: ...  # noqa: D102
+    def needs_power(self) -> bool: ...
 
     @property
     def limit_label(self) -> str:
         """What it carries up to, for people."""
 
     def carry(self, carried: SignalState, at: HopContext) -> HopResult:
-        """Give what comes out of what goes in; the connectors fit."""
+        """Return what comes out of what goes in; the connectors fit."""
 
 
 def label_of(hop: Hop) -> str:
-    """Give a hop's name with what tells it from others of that name."""
+    """Return a hop's name with what tells it from others of that name."""
     return f"{hop.name}, {hop.feature}" if hop.feature else hop.name
 
 
 def within(name: str) -> str:
-    """Give a name for the middle of a sentence: `the capture card`, but `the HDMI box`."""
+    """Return a name for the middle of a sentence: `the capture card`, but `the HDMI box`."""
     return name if not name[1].islower() else name[0].lower() + name[1:]
 
 
 def blocked(at: HopContext, kind: LossKind, limit: Limit = Cause.HOP) -> HopResult:
-    """Give the end of the way."""
+    """Return the end of the way."""
     loss = Loss(kind=kind, stage="path", hop=at.place, limit=limit, weight=Weight.BLOCK)
     return HopResult(carried=None, losses=(loss,))
 
 
 def mhz_label(hertz: float) -> str:
-    """Give a clock for people: `148.5 MHz`."""
+    """Return a clock for people: `148.5 MHz`."""
     return f"{hertz / 1e6:g} MHz"
 
 
 def colour_samples(pal_ntsc: tuple[int, int], mode: Mode) -> int:
-    """Give which of two widths counts for a mode: PAL has 576 lines, NTSC 480."""
+    """Return which of two widths counts for a mode: PAL has 576 lines, NTSC 480."""
     return pal_ntsc[1 if mode.height_px <= 480 else 0]
 
 
@@ -170,11 +170,9 @@ class Adapter:
 
     @property
     def limit_label(self) -> str:
-        """What it makes."""
         return self.does
 
     def carry(self, carried: SignalState, at: HopContext) -> HopResult:
-        """Turn it."""
         after = replace(self.turn(carried), connector=self.plugs_out or carried.connector)
         losses = differences(carried, after, hop=at.place)
         if self.boxes:
@@ -187,7 +185,7 @@ WIRELESS_LOSS_AT_720P30 = Fraction(1, 200)
 
 
 def wireless_loss(mode: Mode) -> Fraction:
-    """Give the part of the pictures that a wireless link loses at a mode, by its pixels per second."""
+    """Return the part of the pictures that a wireless link loses at a mode, by its pixels per second."""
     return WIRELESS_LOSS_AT_720P30 * Fraction(mode.width_px * mode.height_px, 1280 * 720) * mode.rate / 30
 
 
@@ -212,14 +210,13 @@ class Receiver:
         return f"within {self.box_px[0]}×{self.box_px[1]}"
 
     def fitted(self, mode: Mode) -> Mode:
-        """Give the mode that comes of one: scaled down to lie in the box, standing pictures in a standing box."""
+        """Return the mode that comes of one: scaled down to lie in the box, standing pictures in a standing box."""
         wide, high = self.box_px if mode.width_px >= mode.height_px else self.box_px[::-1]
         scale = min(Fraction(1), Fraction(wide, mode.width_px), Fraction(high, mode.height_px))
         width, height = (int(side * scale) // 2 * 2 for side in (mode.width_px, mode.height_px))
         return replace(mode, width_px=width, height_px=height)
 
     def carry(self, carried: SignalState, at: HopContext) -> HopResult:
-        """Scale, compress, delay and lose."""
         mode = self.fitted(carried.signal.mode)
         after = replace(
             converted(carried, mode, "yuv420p", compressed="H.264"),
@@ -246,11 +243,9 @@ class Mirror:
 
     @property
     def limit_label(self) -> str:
-        """The screen's rate."""
         return f"{rate_label(self.max_rate)} a second"
 
     def carry(self, carried: SignalState, at: HopContext) -> HopResult:
-        """Show one eye or both."""
         shown = one_eye(carried, at.device.shown_eye)
         rate = shown.signal.mode.rate / -(-shown.signal.mode.rate // self.max_rate)
         mode = replace(shown.signal.mode, rate=rate)
@@ -264,7 +259,7 @@ class Mirror:
 
 
 def fields_merged(carried: SignalState) -> SignalState:
-    """Give what is left when two fields are blended into one whole picture."""
+    """Return what is left when two fields are blended into one whole picture."""
     if carried.fields is not Fields.APART:
         return carried
     mode = Mode(
@@ -280,6 +275,6 @@ def fields_merged(carried: SignalState) -> SignalState:
 
 
 def clipped(carried: SignalState) -> SignalState:
-    """Give what is left when full range is taken for limited: its ends cut off, its tag limited."""
+    """Return what is left when full range is taken for limited: its ends cut off, its tag limited."""
     signal = replace(carried.signal, range=carried.range.LIMITED)
     return replace(carried, signal=signal, range=carried.range.LIMITED, levels=Levels.CLIPPED)

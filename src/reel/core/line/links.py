@@ -25,7 +25,6 @@ class Connector(StrEnum):
 
     @property
     def label(self) -> str:
-        """The connector in words."""
         return _LABELS.get(self, self.value)
 
 
@@ -74,7 +73,7 @@ _CVT_ACROSS, _CVT_DOWN_S = 160, Fraction(460, 1_000_000)
 
 
 def total_pixels(mode: Mode) -> int:
-    """Give the pixels of one picture with blanking: as tabled for the trade's modes, by VESA CVT-RB for others."""
+    """Return the pixels of one picture with blanking: as tabled for the trade's modes, by VESA CVT-RB for others."""
     nominal = round(mode.rate)  # 59.94 has the timing of 60 at a clock 1000/1001 slower
     if (mode.width_px, mode.height_px, nominal) in _TOTALS:
         across, down = _TOTALS[mode.width_px, mode.height_px, nominal]
@@ -84,7 +83,7 @@ def total_pixels(mode: Mode) -> int:
 
 
 def link_clock_hz(signal: Signal) -> Fraction:
-    """Give the clock at which a signal crosses HDMI, in characters per second on each of the three data channels.
+    """Return the clock at which a signal crosses HDMI, in characters per second on each of the three data channels.
 
     HDMI 1.4b, 6.2 and 6.5: one character a pixel and channel at 8 bits; 10 bits take 5/4 of that, except in 4:2:2,
     which always has room for 12; 4:2:0 takes half, where there is such a thing.
@@ -96,12 +95,12 @@ def link_clock_hz(signal: Signal) -> Fraction:
 
 
 def has_halved_chroma(mode: Mode) -> bool:
-    """Say whether HDMI has 4:2:0 for a mode: for 2160p at 50 and 60 alone (HDMI 2.0, 7.1; CTA-861, VIC 96, 97)."""
+    """Return whether HDMI has 4:2:0 for a mode: for 2160p at 50 and 60 alone (HDMI 2.0, 7.1; CTA-861, VIC 96, 97)."""
     return (mode.width_px, mode.height_px) == (3840, 2160) and round(mode.rate) in (50, 60)
 
 
 def link_carries(max_clock_hz: int, signal: Signal) -> bool:
-    """Say whether a link of up to a clock carries a signal; 4:2:0 needs one of HDMI 2.0 besides."""
+    """Return whether a link of up to a clock carries a signal; 4:2:0 needs one of HDMI 2.0 besides."""
     if pixel_format(signal.pixels).chroma == "4:2:0" and max_clock_hz < HDMI_2_0_HZ:
         return False
     return link_clock_hz(signal) <= max_clock_hz

@@ -36,7 +36,7 @@ class Origin(Variant):
 
     @classmethod
     def variants(cls) -> dict[str, type[Variant]]:
-        """Give the classes by their kind."""
+        """Return the classes by their kind."""
         return {OriginKind.PLUGGED: Plugged, OriginKind.FILE: MediaFile, OriginKind.NETWORK: Network}
 
     @property

@@ -31,12 +31,11 @@ class RecordOption:
 
     @property
     def label(self) -> str:
-        """The option for people."""
         steadied = ", steadied" if self.steadied else ""
         return f"{self.longer_px} px, {self.rate} a second, {self.bitrate_bps // 1_000_000} Mb/s{steadied}"
 
     def mode_of(self, mode: Mode) -> Mode:
-        """Give the mode of the file for a picture of `mode`: never bigger, never faster, both sides even."""
+        """Return the mode of the file for a picture of `mode`: never bigger, never faster, both sides even."""
         scale = min(Fraction(1), Fraction(self.longer_px, max(mode.width_px, mode.height_px)))
         width, height = (int(side * scale) // 2 * 2 for side in (mode.width_px, mode.height_px))
         return replace(mode, width_px=width, height_px=height, rate=min(mode.rate, Fraction(self.rate)))
@@ -69,15 +68,14 @@ class OwnRecorder:
 
     @property
     def limit_label(self) -> str:
-        """How long it records."""
         return f"{self.max_s} s a file" if self.max_s else "until its storage is full"
 
     def chosen(self, key: str) -> RecordOption:
-        """Give the option of a key; the first for ""."""
+        """Return the option of a key; the first for ""."""
         return next((option for option in self.record_options if option.key == key), self.record_options[0])
 
     def carry(self, carried: SignalState, at: HopContext) -> HopResult:
-        """Give what its file holds; nothing of it is seen here while it records."""
+        """Return what its file holds; nothing of it is seen here while it records."""
         shown = one_eye(carried, Eye.LEFT if at.device.shown_eye is Eye.BOTH else at.device.shown_eye)
         option = self.chosen(at.option)
         before = replace(shown, offers=(), handed=None, taken=None)
@@ -91,7 +89,7 @@ class OwnRecorder:
 
 
 def remote_plan(option: RecordOption, mode: Mode, base: Recipe, track: str) -> FilePlan:
-    """Give what a device's own recorder makes, for a picture of `mode`; names stay as the rig has them."""
+    """Return what a device's own recorder makes, for a picture of `mode`; names stay as the rig has them."""
     recipe = Recipe(
         container=Container.MP4,
         rate=ConstantBitrate(bitrate_bps=option.bitrate_bps),

@@ -36,7 +36,6 @@ class HopSetup:
 
     @property
     def hop(self) -> Hop:
-        """The model."""
         return HOPS[self.model]
 
 

@@ -46,7 +46,7 @@ class _Found:
 
 
 def paths_to_host(way: Connector, have: Collection[str] | None = None) -> Iterator[tuple[HopSetup, ...]]:
-    """Give every sensible path from a way out to the computer: a cable, perhaps an adapter, a box, a port.
+    """Return every sensible path from a way out to the computer: a cable, perhaps an adapter, a box, a port.
 
     `have` are the keys of owned hops; None takes the whole catalogue to be at hand.
     """
@@ -74,7 +74,7 @@ def _onwards(at: Connector, path: tuple[HopSetup, ...], have: Collection[str] | 
 
 @lru_cache(maxsize=64)
 def best_path(device: Device, have: frozenset[str] | None = None) -> tuple[HopSetup, ...]:
-    """Give the path by the device's way out that loses least, then the quickest; raises NoPathError."""
+    """Return the path by the device's way out that loses least, then the quickest; raises NoPathError."""
     return _best(device, have, (device.way_out,) if device.way_out else ()).setup.path
 
 
@@ -129,7 +129,7 @@ def _arrival(device: Device) -> ArrivalSetup:
 
 
 def _needed(device: Device) -> Iterator[str]:
-    """Give the names of owned hops that would do."""
+    """Return the names of owned hops that would do."""
     for key, hop in HOPS.items():
         ways = device.facts.ways_out
         if hop.kind in OWNED_KINDS and any(next(paths_to_host(way, (key,)), None) for way in ways):
@@ -145,7 +145,7 @@ def with_fitting_frame(setup: RigSetup) -> RigSetup:
 
 
 def fitting_frame(signal: Signal) -> Mode:
-    """Give the frame that takes a signal whole: its height and rate, its width in square pixels, both even."""
+    """Return the frame that takes a signal whole: its height and rate, its width in square pixels, both even."""
     mode = signal.mode
     width = round(mode.width_px * signal.pixel_aspect / 2) * 2
     return Mode(width_px=width, height_px=mode.height_px // 2 * 2, rate=mode.rate)

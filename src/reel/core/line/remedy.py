@@ -178,7 +178,7 @@ def _at(setup: InputSetup, place: int, group: str, label: str, hop: HopSetup) ->
 
 
 def _article(hop: Hop) -> str:
-    """Give a hop as the object of "Use": ports are the computer's, the rest is any such thing."""
+    """Return a hop as the object of "Use": ports are the computer's, the rest is any such thing."""
     label = within(label_of(hop))
     if hop.kind is HopKind.PORT:
         return f"the {label}"
@@ -221,7 +221,7 @@ def _shape_label(shape: Fraction) -> str:
 
 
 def _new_paths(setup: InputSetup) -> Iterator[_Change]:
-    """Give the best path by each way out, where the present one leads nowhere or does great harm."""
+    """Return the best path by each way out, where the present one leads nowhere or does great harm."""
     device = setup.device
     harm = max((loss.weight for loss in signal_chain(setup).signal_path.losses if loss.stage == "path"), default=0)
     if device.kind is DeviceKind.FEED or harm < Weight.SHAPE:

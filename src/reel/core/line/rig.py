@@ -72,20 +72,20 @@ class RigSetup:
         return self.inputs[0]
 
     def with_input(self, place: int, setup: InputSetup) -> "RigSetup":
-        """Give the rig with another setup of the input at a place."""
+        """Return the rig with another setup of the input at a place."""
         return replace(self, inputs=(*self.inputs[:place], setup, *self.inputs[place + 1 :]))
 
     def index_of(self, name: str) -> int:
-        """Give the place of an input by the name that a piece has for it, "" for the first."""
+        """Return the place of an input by the name that a piece has for it, "" for the first."""
         return next((place for place, one in enumerate(self.inputs) if one.name == name), 0)
 
     def has_sound_for(self, track: int, heard: frozenset[int]) -> bool:
-        """Say whether an input whose place is among `heard` goes to a track, counted from 1."""
+        """Return whether an input whose place is among `heard` goes to a track, counted from 1."""
         return any(place in heard and track in one.sound.tracks for place, one in enumerate(self.inputs))
 
 
 def file_plan(setup: RigSetup, heard: frozenset[int] | None = None) -> FilePlan:
-    """Give what a rig's file is to hold; where a device records by itself, what that makes.
+    """Return what a rig's file is to hold; where a device records by itself, what that makes.
 
     `heard` are the places of the inputs that have sound; None takes all to have some. A track that no such input goes
     to is left out.
@@ -109,7 +109,7 @@ def file_plan(setup: RigSetup, heard: frozenset[int] | None = None) -> FilePlan:
 
 
 def without_free_tracks(setup: RigSetup, among: Collection[int]) -> RigSetup:
-    """Give a rig without those of some tracks (from 1) that nothing goes to; the others move up."""
+    """Return a rig without those of some tracks (from 1) that nothing goes to; the others move up."""
     used = {track for one in setup.inputs for track in one.sound.tracks}
     kept = [number for number in range(1, len(setup.tracks) + 1) if number in used or number not in among]
     moved = {number: place for place, number in enumerate(kept, start=1)}

@@ -110,12 +110,12 @@ def source_signal(device: Device) -> SignalState | None:
 
 
 def shown_shape(signal: Signal) -> Fraction:
-    """Give the width ÷ height at which a signal is shown by what it says of its pixels."""
+    """Return the width ÷ height at which a signal is shown by what it says of its pixels."""
     return signal.mode.width_px * signal.pixel_aspect / signal.mode.height_px
 
 
 def _own_offers(signal: Signal) -> Iterator[Offer]:
-    """Give what a camera or a handheld hands over by USB: as it is, or MJPEG where the port is too slow for that."""
+    """Return what a camera or a handheld hands over by USB: as it is, or MJPEG where the port is too slow for that."""
     for divisor in (1, 2):
         mode = replace(signal.mode, rate=signal.mode.rate / divisor)
         yield Offer(mode=mode, pixels=signal.pixels)
@@ -123,7 +123,7 @@ def _own_offers(signal: Signal) -> Iterator[Offer]:
 
 
 def converted(carried: SignalState, mode: Mode, pixels: str, *, compressed: str = "") -> SignalState:
-    """Give what is left after a signal has been brought to another size, rate and pixel format."""
+    """Return what is left after a signal has been brought to another size, rate and pixel format."""
     held = pixel_format(pixels)
     across, down = held.subsampling
     chroma_px = (
@@ -213,18 +213,18 @@ def chroma_weight(before: str, after: str, share: float) -> float:
 
 
 def is_squeezed(carried: SignalState) -> bool:
-    """Say whether a signal is shown in another shape than its picture has, by more than a hundredth."""
+    """Return whether a signal is shown in another shape than its picture has, by more than a hundredth."""
     return abs(shown_shape(carried.signal) / carried.shape - 1) > Fraction(1, 100)
 
 
 def _chroma_share(carried: SignalState) -> Fraction:
-    """Give the colour samples with detail as a part of the picture's pixels."""
+    """Return the colour samples with detail as a part of the picture's pixels."""
     mode = carried.signal.mode
     return Fraction(carried.chroma_px[0] * carried.chroma_px[1], mode.width_px * mode.height_px)
 
 
 def one_eye(carried: SignalState, eye: Eye | None) -> SignalState:
-    """Give what is shown of two eyes side by side; None where there are no two."""
+    """Return what is shown of two eyes side by side; None where there are no two."""
     if eye in (Eye.BOTH, None):
         return carried
     mode = replace(carried.signal.mode, width_px=carried.signal.mode.width_px // 2)

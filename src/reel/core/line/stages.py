@@ -91,7 +91,7 @@ def line_stages(
 
 
 def strands(setup: RigSetup, live: Sequence[Live] = ()) -> tuple[Strand, ...]:
-    """Give what runs beside the first input's picture: the other pictures, then the sounds, in the inputs' order."""
+    """Return what runs beside the first input's picture: the other pictures, then the sounds, in the inputs' order."""
     shown = setup.frame.shown_inputs
     pictures = [
         Strand(
@@ -118,7 +118,7 @@ def strands(setup: RigSetup, live: Sequence[Live] = ()) -> tuple[Strand, ...]:
 
 
 def heard(setup: RigSetup, live: Sequence[Live]) -> frozenset[int] | None:
-    """Give the places of the inputs that have sound, those that are not open yet among them; None for all."""
+    """Return the places of the inputs that have sound, those that are not open yet among them; None for all."""
     if not live:
         return None
     return frozenset(place for place, one in enumerate(live) if one.sound is not None or one.signal is None)
@@ -260,7 +260,7 @@ def _colour_changes(arrives: Signal, framed: Signal) -> list[_Change]:
 
 
 def chroma_share(pixels: PixelFormat) -> Fraction:
-    """Give the colour samples for each pixel."""
+    """Return the colour samples for each pixel."""
     across, down = pixels.subsampling
     return Fraction(1, across * down)
 

@@ -38,7 +38,6 @@ class LossMessage:
 
     @property
     def sentence(self) -> str:
-        """Limit and cost together."""
         return f"{self.limit} {self.cost}"
 
 
@@ -50,14 +49,12 @@ def loss_message(loss: Loss, setup: InputSetup) -> LossMessage:
 
 
 def word(loss: Loss) -> str:
-    """Give the word for the drawing."""
     if loss.kind is LossKind.RATE and _number(loss.left) * 2 == _number(loss.was):
         return "rate halved"
     return WORDS.get(loss.kind, loss.kind.value)
 
 
 def limit_of(loss: Loss, setup: InputSetup) -> str:
-    """Say what causes a loss."""
     limit = loss.limit
     if isinstance(limit, Framing):
         return _frame_limit(loss, limit)
@@ -225,7 +222,7 @@ _COSTS: dict[LossKind, Callable[[Loss, InputSetup], str]] = {
 
 
 def _the(hop: Hop, *, first: bool = False) -> str:
-    """Give a hop's name with its article: `the USB 2 port`, `The mirror window`."""
+    """Return a hop's name with its article: `the USB 2 port`, `The mirror window`."""
     return f"{'The' if first else 'the'} {within(hop.name)}"
 
 

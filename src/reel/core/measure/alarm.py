@@ -51,7 +51,7 @@ class Condition:
 
 
 def alarms(setup: InputSetup, condition: Condition) -> tuple[Alarm, ...]:
-    """Give the alarms of a rig, the gravest first."""
+    """Return the alarms of a rig, the gravest first."""
     if condition.problem is not None and condition.is_held:
         return (_alarm(AlarmKind.HELD, condition.problem, setup),)
     if condition.problem is not None:
@@ -103,7 +103,7 @@ _COMES_FROM = {AlarmKind.FROZEN: (LossKind.WILL_SLEEP,)}
 
 
 def alarm_remedy(kind: AlarmKind, setup: InputSetup) -> Remedy | None:
-    """Give what Reel can do about an alarm of a rig: as the line says, or to keep a picture upright that was turned."""
+    """What Reel can do about an alarm of a rig: as the line says, or to keep a picture upright that was turned."""
     if kind is AlarmKind.TURNED and setup.arrival.turn is None:
         upright = replace(setup, arrival=replace(setup.arrival, turn=Turn.UPRIGHT))
         return Remedy(key="arrival upright", label="Keep the frame upright", setup=upright)
@@ -116,7 +116,7 @@ def alarm_remedy(kind: AlarmKind, setup: InputSetup) -> Remedy | None:
 
 
 def causes(kind: AlarmKind, setup: InputSetup) -> tuple[str, ...]:
-    """Give the likely causes of an alarm: what the line says, or else what the device and the hops are known for."""
+    """Return the likely causes of an alarm: what the line says, or else what the device and the hops are known for."""
     way = signal_chain(setup).signal_path
     if kind is AlarmKind.NO_SIGNAL and way.block is not None:
         return ("Path shows where it is blocked, and what mends it.",)
@@ -126,7 +126,6 @@ def causes(kind: AlarmKind, setup: InputSetup) -> tuple[str, ...]:
 
 
 def _hop_causes(kind: AlarmKind, setup: InputSetup) -> Iterator[str]:
-    """Give what the hops of a path are known for."""
     if kind is AlarmKind.NO_SIGNAL:
         yield from (f"{hop.hop.name} has no power." for hop in setup.path if hop.hop.needs_power)
         if any(hop.hop.kind is HopKind.BOX for hop in setup.path):

@@ -78,12 +78,12 @@ class BarFinder:
 
 
 def _black_level(luma: npt.NDArray[np.uint8]) -> float:
-    """Give the darkest of the four edges."""
+    """Return the darkest of the four edges."""
     return float(min(np.median(edge) for edge in (luma[0], luma[-1], luma[:, 0], luma[:, -1])))
 
 
 def _bright_part(luma: npt.NDArray[np.uint8], axis: int) -> Profile:
-    """Give for each line, or column, the level that a tenth of it lies above."""
+    """Return for each line, or column, the level that a tenth of it lies above."""
     length = luma.shape[axis]
     part = np.partition(luma, length * 9 // 10, axis=axis)
     found = part[:, length * 9 // 10] if axis else part[length * 9 // 10]
@@ -91,7 +91,7 @@ def _bright_part(luma: npt.NDArray[np.uint8], axis: int) -> Profile:
 
 
 def _bar(mean: npt.NDArray[np.float32], peaks: Profile) -> int:
-    """Give how many lines from the first on are black: flat in the mean, and never bright."""
+    """Return how many lines from the first on are black: flat in the mean, and never bright."""
     level = float(np.median(mean[0]))
     if level > BLACK_UP_TO:
         return 0

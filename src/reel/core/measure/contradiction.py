@@ -14,7 +14,7 @@ _LEAST_DISTINCT = 5
 
 
 def contradictions(setup: InputSetup, signal: Signal, watched: Watched) -> tuple[str, ...]:
-    """Give a sentence for each contradiction; none while too little has been measured."""
+    """Return a sentence for each contradiction; none while too little has been measured."""
     if not watched.per_s:
         return ()
     return (*_rates(setup, signal, watched), *_fields(setup, signal, watched), *_light(signal))
@@ -45,7 +45,7 @@ def _rates(setup: InputSetup, signal: Signal, watched: Watched) -> list[str]:
 
 @lru_cache(maxsize=32)
 def _distinct_per_s(setup: InputSetup) -> float | None:
-    """Give what the line says arrives, walked once: a signal is held against it ten times a second."""
+    """Return what the line says arrives, walked once: a signal is held against it ten times a second."""
     arrives = signal_chain(setup).signal_path.arrives
     return float(arrives.distinct_per_s) if arrives else None
 

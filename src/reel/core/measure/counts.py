@@ -169,7 +169,7 @@ class Tally:
     def part(
         self, number: int, inputs: Iterable[InputCounts], rate: Fraction, tracks: Iterable[TrackCounts] = ()
     ) -> Counts:
-        """Give what was counted of a part, from 1, by its own ticks; `inputs` and `tracks` are by the take's ticks.
+        """Return what was counted of a part, from 1, by its own ticks; `inputs` and `tracks` are by the take's ticks.
 
         What an input did not send goes to the part in which that begins.
         """
@@ -234,7 +234,7 @@ class _PartTally:
 def _within(
     holes: Iterable[Missing], first_tick: int, end_tick: int | None, ticks_each: Fraction | None = None
 ) -> Iterator[Missing]:
-    """Give the holes of a part by its own ticks; where what is lost lasts `ticks_each`, they are cut at its ends."""
+    """Return the holes of a part by its own ticks; where what is lost lasts `ticks_each`, they are cut at its ends."""
     for hole in holes:
         start, lost = hole.first_tick, hole.lost
         if ticks_each is not None:
@@ -247,7 +247,7 @@ def _within(
 
 
 def _placed(found: Iterable[Placed], first_tick: int, end_tick: int | None) -> Iterator[Placed]:
-    """Give what lies in a part, by its own ticks."""
+    """Return what lies in a part, by its own ticks."""
     for one in found:
         if first_tick <= one.first_tick and (end_tick is None or one.first_tick < end_tick):
             yield replace(one, first_tick=one.first_tick - first_tick)

@@ -14,7 +14,7 @@ _WIDE = 4
 
 
 def holds_itself(luma: npt.NDArray[np.uint8], before: npt.NDArray[np.uint8]) -> bool:
-    """Say whether a picture holds the one before it, smaller, at one of SCALES and anywhere; both (lines, columns).
+    """Return whether a picture holds the one before it, smaller, at one of SCALES and anywhere; both (lines, columns).
 
     It takes some tens of milliseconds.
     """
@@ -31,7 +31,7 @@ def _coarse(luma: npt.NDArray[np.uint8]) -> Plane:
 
 
 def _sums(plane: Plane) -> npt.NDArray[np.float64]:
-    """Give the sum of all above and left of each corner, by which any rectangle's mean is four lookups."""
+    """Return the sum of all above and left of each corner, by which any rectangle's mean is four lookups."""
     return np.pad(plane.astype(np.float64).cumsum(axis=0).cumsum(axis=1), ((1, 0), (1, 0)))
 
 
@@ -54,7 +54,7 @@ def _fine(plane: Plane) -> Plane:
 
 
 def _likeness(picture: Plane, small: Plane) -> float:
-    """Give the best correlation of a small picture with any part of a picture."""
+    """Return the best correlation of a small picture with any part of a picture."""
     small = (small - small.mean()) / (small.std() or 1)
     parts = np.lib.stride_tricks.sliding_window_view(picture, small.shape)
     products = np.einsum("abij,ij->ab", parts, small, optimize=True) / small.size

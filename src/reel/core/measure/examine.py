@@ -59,7 +59,6 @@ class _Spans:
                     self._longest, self._at = length, since
 
     def end(self, at_s: Fraction) -> Spans:
-        """End at a second."""
         self.take(at_s, is_so=False)
         return Spans(total_s=self._total, longest_s=self._longest, longest_at_s=self._at)
 
@@ -77,7 +76,6 @@ class _Looker:
         self._busy_s, self._busy_new = 0, 0
 
     def look(self, frame: av.VideoFrame) -> None:
-        """Look at the next picture."""
         if frame.pts is None or frame.time_base is None:
             return
         at_s, lines = frame.pts * frame.time_base, lines_of(luma_of(frame))
@@ -105,7 +103,7 @@ class _Looker:
         self._broad += is_new and max(self._movement.part, self._colours.part) >= BROAD_PART
 
     def result(self, length_s: Fraction) -> Appearance:
-        """Give what was seen of pictures that last so long in all."""
+        """Return what was seen of pictures that last so long in all."""
         black, still = self._black.end(length_s), self._still.end(length_s)
         return Appearance(black=black, still=still, busy_s=Fraction(self._busy_s), busy_new=self._busy_new)
 

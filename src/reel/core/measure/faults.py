@@ -55,7 +55,7 @@ def light(counts: Counts) -> list[ProofLine]:
 
 
 def distinct(plan: FilePlan, video: VideoFacts, seen: Appearance) -> ProofLine | None:
-    """Say how many pictures a second are new where much of them moves; None where too little does to tell."""
+    """Return how many pictures a second are new where much of them moves; None where too little does to tell."""
     if video.rate is None or seen.busy_s < MOVING_S:
         return None
     rate = seen.busy_new / seen.busy_s
@@ -73,7 +73,7 @@ def distinct(plan: FilePlan, video: VideoFacts, seen: Appearance) -> ProofLine |
 
 
 def clipping(plan: FilePlan, name: str, track: SoundFacts, counted: TrackCounts | None) -> ProofLine:
-    """Say how many samples of a track are cut off at full scale; `counted` is what Reel bounded there, None unknown."""
+    """How many samples of a track are cut off at full scale; `counted` is what Reel bounded there, None unknown."""
     label, todo = f"{name} clipping", ""
     if not track.clipped:
         return line(label, "none", "none")

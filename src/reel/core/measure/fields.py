@@ -46,7 +46,6 @@ class FieldTest:
 
     @property
     def sentence(self) -> str:
-        """The result for people."""
         if self.verdict is FieldVerdict.STILL:
             return "Too little moved to tell. Play a part with movement and test again."
         if self.verdict is FieldVerdict.GAPS:
@@ -88,7 +87,6 @@ class FieldProbe:
         self._before, self._sequence = lines, picture.sequence
 
     def result(self) -> FieldTest:
-        """Judge what was fed."""
         moved = len(self._phases)
         verdict = self._verdict() if moved >= LEAST_PAIRS else FieldVerdict.STILL
         if self._pairs < LEAST_PAIRS <= self._fed:
@@ -108,12 +106,12 @@ class FieldProbe:
 
 
 def field_lines(luma: Luma) -> Luma:
-    """Give what field_phase looks at: every line, every second column; a copy."""
+    """Return what field_phase looks at: every line, every second column; a copy."""
     return luma[: luma.shape[0] // 2 * 2, ::2].copy()
 
 
 def field_phase(before: Luma, lines: Luma, *, top_first: bool = True) -> float | None:
-    """Say where between two pictures in a row the second field of the first lies, as a part of the way.
+    """Return where between two pictures in a row the second field of the first lies, as a part of the way.
 
     0: it shows the same moment as the first field (whole or merged pictures); 0.5: a moment of its own, half way;
     1: the moment of the next picture, as film has it where its pictures begin with the second field. None when too
@@ -136,7 +134,7 @@ def field_phase(before: Luma, lines: Luma, *, top_first: bool = True) -> float |
 
 
 def _phase(way: Plane, motion: Plane, elsewhere: Plane) -> tuple[float, float]:
-    """Give how much the motion here is that elsewhere (a correlation), and the part of it that the way is."""
+    """Return how much the motion here is that elsewhere (a correlation), and the part of it that the way is."""
     shared = float(np.vdot(motion, elsewhere))
     if shared <= MOVED_STEPS**2 * motion.size:
         return 0.0, 0.0

@@ -25,7 +25,7 @@ class FlashFinder:
         self._last_ns: int | None = None
 
     def feed(self, luma: npt.NDArray[np.uint8], at_ns: int) -> Flash | None:
-        """Look at the picture that was shown at `at_ns`; gives the flash that it is the first to show."""
+        """Look at the picture that was shown at `at_ns`; returns the flash that it is the first to show."""
         step = max(1, luma.shape[0] // _LINES)
         seen = luma[::step, ::step].astype(np.int16)
         before, before_ns = self._before, self._before_ns

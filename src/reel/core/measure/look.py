@@ -32,19 +32,19 @@ _SHARES = np.full(TILE_COLUMNS, 1 / _TILE, dtype=np.float32)
 
 
 def lines_of(luma: Luma) -> Luma:
-    """Give the part of a picture (lines, columns) that is looked at, in whole tiles; a copy."""
+    """Return the part of a picture (lines, columns) that is looked at, in whole tiles; a copy."""
     down, across = max(1, luma.shape[0] // LINES), max(1, luma.shape[1] // COLUMNS)
     part = luma[::down, ::across]
     return part[: part.shape[0] // TILE_LINES * TILE_LINES, : part.shape[1] // TILE_COLUMNS * TILE_COLUMNS].copy()
 
 
 def has_changed(before: Luma, lines: Luma) -> bool:
-    """Say whether two pictures, as given by lines_of, differ by more than noise."""
+    """Return whether two pictures, as given by lines_of, differ by more than noise."""
     return changed_part(before, lines) > 0
 
 
 def changed_part(before: Luma, lines: Luma) -> float:
-    """Give the part of a picture, 0 to 1, that differs from the one before by more than noise."""
+    """Return the part of a picture, 0 to 1, that differs from the one before by more than noise."""
     if before.shape != lines.shape:
         return 1.0
     step = np.subtract(lines, before, dtype=np.int16)
@@ -73,7 +73,7 @@ class Movement:
         self._reference: Luma | None = None
 
     def follow(self, lines: Luma) -> tuple[bool, bool]:
-        """Say whether a picture is unlike the one before, and whether the picture has moved.
+        """Return whether a picture is unlike the one before, and whether the picture has moved.
 
         What changes too slowly to be seen from one picture to the next is seen against the one that last moved.
         """
@@ -106,14 +106,14 @@ class Stillness:
         self._before = means
 
     def still_part(self, now_ns: int, since_ns: int) -> float:
-        """Give the part of the picture that has not moved for `since_ns`, while others just have; 0 when all stands."""
+        """The part of the picture that has not moved for `since_ns`, while others just have; 0 when all stands."""
         if self._moved_ns is None or self._moved_ns.max() < now_ns - since_ns // 2:
             return 0.0
         return float((self._moved_ns < now_ns - since_ns).mean())
 
 
 def is_black(lines: Luma) -> bool:
-    """Say whether a picture is black: dark, and flat but for noise. A small lamp in the dark is not black."""
+    """Return whether a picture is black: dark, and flat but for noise. A small lamp in the dark is not black."""
     if float(lines[::8, ::8].mean()) > BLACK_STEPS + SIGMAS * MOST_NOISE / _TILE**0.5:
         return False  # as most are not
     values = lines.astype(np.int16)
@@ -126,7 +126,7 @@ def is_black(lines: Luma) -> bool:
 
 
 def is_snow(before: Luma, lines: Luma) -> bool:
-    """Say whether a picture is nothing but noise, as an analogue input shows without a station or a tape."""
+    """Return whether a picture is nothing but noise, as an analogue input shows without a station or a tape."""
     if before.shape != lines.shape:
         return False
     values, old = lines.astype(np.float32), before.astype(np.float32)
@@ -139,12 +139,11 @@ def is_snow(before: Luma, lines: Luma) -> bool:
 
 
 def _some_rows(plane: npt.NDArray[np.int16]) -> npt.NDArray[np.int16]:
-    """Give every fourth row of tiles: enough to tell the noise by."""
+    """Return every fourth row of tiles: enough to tell the noise by."""
     return plane.reshape(-1, TILE_LINES, plane.shape[1])[::4].reshape(-1, plane.shape[1])
 
 
 def _means(plane: npt.NDArray[np.int16] | npt.NDArray[np.float32]) -> Means:
-    """Average tiles."""
     lines, columns = plane.shape
     rows = plane.reshape(lines // TILE_LINES, TILE_LINES, columns)
     down = (rows[:, 0] + rows[:, 1]) + (rows[:, 2] + rows[:, 3])
@@ -153,6 +152,6 @@ def _means(plane: npt.NDArray[np.int16] | npt.NDArray[np.float32]) -> Means:
 
 
 def _middle(values: Means) -> float:
-    """Give the median of every third value, which is as good as that of all and takes a third of the time."""
+    """Return the median of every third value, which is as good as that of all and takes a third of the time."""
     some = values.reshape(-1)[::3]
     return float(np.partition(some, some.size // 2)[some.size // 2])

@@ -67,7 +67,7 @@ def prove(
 
 
 def _since(written: SentFacts | None, found: SentFacts | None) -> list[ProofLine]:
-    """Say whether a file carries what was written into it; nothing where that is not known."""
+    """Return whether a file carries what was written into it; nothing where that is not known."""
     if written is None or found is None:
         return []
     same = written.digests == found.digests
@@ -134,7 +134,7 @@ def _rate(plan: FilePlan, rate: RateFacts | None) -> ProofLine:
 
 
 def _exact(rate: Fraction) -> str:
-    """Give a rate exactly: `30`, `29.97 (30000/1001)`."""
+    """Return a rate exactly: `30`, `29.97 (30000/1001)`."""
     return str(rate) if rate.denominator == 1 else f"{rate_label(rate)} ({rate})"
 
 
@@ -285,7 +285,7 @@ def _together(plan: FilePlan, counts: Counts) -> list[ProofLine]:
 
 
 def _steps(plan: FilePlan, missing: int, counts: Counts) -> str:
-    """Say which step lost how many frames, and where; what the file lacks beyond that went in writing it."""
+    """Return which step lost how many frames, and where; what the file lacks beyond that went in writing it."""
     lost = dict.fromkeys(LossCause, 0)
     for stretch in counts.stretches:
         lost[stretch.cause] += stretch.ticks
@@ -315,7 +315,7 @@ def _steps(plan: FilePlan, missing: int, counts: Counts) -> str:
 
 
 def _places(plan: FilePlan, counts: Counts, cause: LossCause) -> str:
-    """Give the timecodes at which frames were lost by a cause."""
+    """Return the timecodes at which frames were lost by a cause."""
     found = [stretch for stretch in counts.stretches if stretch.cause is cause]
     if not found:
         return ""

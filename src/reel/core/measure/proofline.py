@@ -66,7 +66,7 @@ def line(
     tolerance: str = "",
     todo: str = "",
 ) -> ProofLine:
-    """Give a line: as asked where both are alike, or `same` says so; else with `cause` and what is to be done."""
+    """Return a line: as asked where both are alike, or `same` says so; else with `cause` and what is to be done."""
     matches = asked == got if same is None else same
     return ProofLine(
         label=label,
@@ -80,10 +80,10 @@ def line(
 
 
 def count(number: int) -> str:
-    """Give a number with its thousands apart."""
+    """Return a number with its thousands apart."""
     return f"{number:,}".replace(",", " ")
 
 
 def named(codec: str, profile: str) -> str:
-    """Give a codec with its profile."""
+    """Return a codec with its profile."""
     return f"{codec} {profile}".strip()

@@ -104,7 +104,7 @@ class Watch:
         self._seen, self._sequence = self._seen + 1, picture.sequence
 
     def _has_recoloured(self, picture: Picture) -> bool:
-        """Say whether the colours of a picture changed whose luma did not, since the picture before it."""
+        """Return whether the colours of a picture changed whose luma did not, since the picture before it."""
         colours = chroma_of(picture.frame)
         if colours is None:
             return False
@@ -141,7 +141,7 @@ class Watch:
             self._field_lines = None
 
     def read(self, now_ns: int) -> Watched:
-        """Give what has been measured up to now."""
+        """Return what has been measured up to now."""
         while self._arrivals and now_ns - self._arrivals[0][0] > WINDOW_NS:
             self._arrivals.popleft()
         times = np.array([at_ns for at_ns, _ in self._arrivals], dtype=np.int64)
@@ -163,7 +163,7 @@ class Watch:
         )
 
     def _has_fields(self) -> bool | None:
-        """Say whether the second field shows another moment than the first, earlier or later."""
+        """Return whether the second field shows another moment than the first, earlier or later."""
         if len(self._phases) < 3:
             return None
         return float((np.abs(np.array(self._phases)) > AROUND).mean()) >= FIELDS_PART

@@ -31,7 +31,6 @@ class ChannelStrip:
         self._skip = 0
 
     def apply(self, samples: Samples) -> list[Samples]:
-        """Give what is ready."""
         sided = sides(samples.data, self._setup.sides, self._channels)
         if not self._setup.filters:
             data = sided if self._gain == 1 else sided * self._gain
@@ -48,7 +47,7 @@ class ChannelStrip:
         return made + self._pull()
 
     def drain(self) -> list[Samples]:
-        """Give what the filters still hold, and begin anew."""
+        """Return what the filters still hold, and begin anew."""
         if self._graph is None:
             return []
         if self._late:  # it gives back nothing of its last steps by itself
@@ -63,7 +62,7 @@ class ChannelStrip:
         return self._first_ns + position * NS // self._comes.rate_hz
 
     def _is_gap(self, at_ns: int) -> bool:
-        """Say whether a block does not follow: off by more than a drifting clock makes in a minute, it begins anew."""
+        """Whether a block does not follow: off by more than a drifting clock makes in a minute, it begins anew."""
         return abs(at_ns - self._time_ns(self._taken)) > NS // 50
 
     def _pull(self) -> list[Samples]:

@@ -26,7 +26,7 @@ def coded(rgb: Floats, target: Signal) -> tuple[Floats, Floats, Floats]:
 
 
 def code_values(colour: str, target: Signal) -> tuple[int, int, int]:
-    """Give a colour "#rrggbb" as Y′, Cb, Cr of a target."""
+    """Return a colour "#rrggbb" as Y′, Cb, Cr of a target."""
     rgb = np.array([int(colour[place : place + 2], 16) / 255 for place in (1, 3, 5)], dtype=np.float32)
     luma, blue, red = (round(float(value)) for value in coded(rgb, target))
     return luma, blue, red

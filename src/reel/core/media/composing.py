@@ -51,7 +51,7 @@ class Composer:
         return len(pieces) == 1 and pieces[0].input == "" and self._is_base(pieces[0]) and not self.pen
 
     def compose(self, pictures: Mapping[str, Framed], moment: Moment | None = None) -> av.VideoFrame:
-        """Give the frame for the newest pictures, by the names that pieces have for their inputs; clocks show `moment`.
+        """The frame for the newest pictures, by the names that pieces have for their inputs; clocks show `moment`.
 
         A piece whose input has sent nothing yet is left out. What is given may be the very frame that came, and is not
         to be changed.
@@ -88,7 +88,7 @@ class Composer:
             film.lay(frame, place.x_px // 2 * 2, place.y_px // 2 * 2, piece.opacity)
 
     def _is_base(self, piece: Piece) -> bool:
-        """Say whether a piece may be framed onto black as a whole, without being laid over something."""
+        """Return whether a piece may be framed onto black as a whole, without being laid over something."""
         is_whole = piece.overlay is None and piece.place is None and not piece.outline
         return is_whole and piece.opacity == 100 and self._setup.ground == "#000000"
 
@@ -102,7 +102,7 @@ class Composer:
     def _cut(
         self, piece: Piece, frame: av.VideoFrame, aspect: Fraction, *, padded: bool = False
     ) -> tuple[av.VideoFrame, Placed]:
-        """Give a piece's picture at its size, or padded to the frame's, made once for each picture that comes."""
+        """Return a piece's picture at its size, or padded to the frame's, made once for each picture that comes."""
         framer, known = self._framer(piece, padded=padded), self._cuts.get((piece, padded))
         if known is None or known[0] is not frame:
             known = self._cuts[piece, padded] = (frame, framer.apply(frame, aspect))

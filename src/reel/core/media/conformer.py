@@ -34,11 +34,11 @@ class Conformer:
         self._fields, self._field_ns, self._made = 1, 0, 0
 
     def remembers(self, signal: Signal) -> bool:
-        """Say whether pictures of a signal must be given one after the other, without any left out."""
+        """Return whether pictures of a signal must be given one after the other, without any left out."""
         return signal.mode.scan is Scan.INTERLACED and self._setup.deinterlace is not Deinterlace.NONE
 
     def apply(self, picture: Picture, signal: Signal) -> list[Picture]:
-        """Give the pictures that go on to the frame: one for each, two when each field becomes one.
+        """Return the pictures that go on to the frame: one for each, two when each field becomes one.
 
         With deinterlacing, what comes out belongs to the picture before.
         """
@@ -61,7 +61,7 @@ class Conformer:
         return made + self._pull()
 
     def drain(self) -> list[Picture]:
-        """Give what is still held, and forget it: the next picture begins anew."""
+        """Return what is still held, and forget it: the next picture begins anew."""
         if self._graph is None:
             return []
         self._graph.push(None)
@@ -71,7 +71,7 @@ class Conformer:
         return made
 
     def _is_gap(self, picture: Picture, signal: Signal) -> bool:
-        """Say whether a picture does not follow the one before, by its number or by its time."""
+        """Return whether a picture does not follow the one before, by its number or by its time."""
         if not self._waiting or not self.remembers(signal):
             return False
         before = self._waiting[-1]

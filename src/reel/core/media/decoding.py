@@ -43,7 +43,7 @@ class Decoded:
 
 
 def open_options(protocols: str) -> dict[str, str]:
-    """Give libavformat's options that keep a source to these protocols and to FORMATS."""
+    """Return libavformat's options that keep a source to these protocols and to FORMATS."""
     return {"protocol_whitelist": protocols, "format_whitelist": FORMATS}
 
 
@@ -62,7 +62,7 @@ def open_file(path: Path) -> Container:
 
 
 def picture_stream(container: Container, name: str) -> av.VideoStream:
-    """Give the stream that moves, no cover picture; raises InputError."""
+    """Return the stream that moves, no cover picture; raises InputError."""
     for stream in container.streams.video:
         if not stream.disposition & Disposition.attached_pic:
             stream.thread_type = "AUTO"
@@ -94,7 +94,7 @@ def frame_signal(frame: av.VideoFrame, stream: av.VideoStream, name: str) -> Sig
 
 
 def _rate(stream: av.VideoStream) -> Fraction:
-    """Give the rate that a stream says, where it says a sensible one."""
+    """Return the rate that a stream says, where it says a sensible one."""
     for rate in (stream.guessed_rate, stream.average_rate):
         if rate and 1 <= rate <= MAX_RATE:
             return Fraction(rate)
@@ -102,12 +102,12 @@ def _rate(stream: av.VideoStream) -> Fraction:
 
 
 def sound_format(container: Container) -> SoundFormat | None:
-    """Give the format that a container's first sound track is converted to; None when it has none."""
+    """Return the format that a container's first sound track is converted to; None when it has none."""
     return SoundFormat(rate_hz=RATE_HZ) if container.streams.audio else None
 
 
 def complete_ns(arrival: Arrived) -> int:
-    """Give when a picture is shown, or a block of sound at RATE_HZ is complete."""
+    """Return when a picture is shown, or a block of sound at RATE_HZ is complete."""
     length = int(arrival.data.shape[1]) * NS // RATE_HZ if isinstance(arrival, Samples) else 0
     return arrival.at_ns + length
 
@@ -135,7 +135,7 @@ class Decoder:
         self._broken = self._lost = self._pictures = 0
 
     def run(self) -> Iterator[Decoded]:
-        """Give what is decoded, in the order of the container; raises InputError when it is broken."""
+        """Return what is decoded, in the order of the container; raises InputError when it is broken."""
         places = {stream.index: place for place, stream in enumerate(self.streams)}
         packets = self._container.demux(self.streams)
         while True:

@@ -40,7 +40,6 @@ class StreamSum:
         self._digest, self.count = hashlib.sha256(), 0
 
     def add(self, data: bytes) -> None:
-        """Take a packet."""
         self.count += 1
         for part in _carried(self._codec, self._extradata, data):
             self._digest.update(part)
@@ -52,7 +51,7 @@ class StreamSum:
 
 
 def sums_of(sums: Sequence[StreamSum]) -> SentFacts:
-    """Give the facts of streams, in their order."""
+    """Return the facts of streams, in their order."""
     return SentFacts(packets=tuple(one.count for one in sums), digests=tuple(one.hex for one in sums))
 
 
@@ -79,7 +78,7 @@ def read_sent(path: Path) -> SentFacts:
 
 
 def _carried(codec: str, extradata: bytes, data: bytes) -> Iterator[bytes]:
-    """Give what a packet carries, without what containers write in ways of their own."""
+    """Return what a packet carries, without what containers write in ways of their own."""
     if codec in _APART:
         for unit in units_of(codec, extradata, data):
             kind = unit[0] & 0x1F if codec == "h264" else (unit[0] >> 1) & 0x3F
@@ -95,7 +94,7 @@ def _carried(codec: str, extradata: bytes, data: bytes) -> Iterator[bytes]:
 
 
 def units_of(codec: str, extradata: bytes, data: bytes) -> Iterator[bytes]:
-    """Give the units of a packet of H.264 or HEVC: behind their lengths (ISO/IEC 14496-15), or between start codes."""
+    """The units of a packet of H.264 or HEVC: behind their lengths (ISO/IEC 14496-15), or between start codes."""
     if extradata[:1] == b"\x01":
         size = (extradata[4 if codec == "h264" else 21] & 3) + 1
         at = 0
@@ -111,7 +110,7 @@ def units_of(codec: str, extradata: bytes, data: bytes) -> Iterator[bytes]:
 
 
 def _open_units(data: bytes) -> Iterator[tuple[int, bytes]]:
-    """Give the open bitstream units of an AV1 packet with their kinds (AV1 bitstream specification, 5.3)."""
+    """Return the open bitstream units of an AV1 packet with their kinds (AV1 bitstream specification, 5.3)."""
     at = 0
     while at < len(data):
         kind, has_extension, has_size = data[at] >> 3 & 15, data[at] >> 2 & 1, data[at] >> 1 & 1

@@ -53,7 +53,7 @@ class DriftResampler:
         return made
 
     def drain(self) -> list[tuple[int, FloatArray]]:
-        """Give what is still held; the next block begins anew."""
+        """Return what is still held; the next block begins anew."""
         made = self._push()
         if self._graph is not None:
             self._graph.end()

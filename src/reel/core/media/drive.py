@@ -13,7 +13,7 @@ _BLOCK = os.urandom(8_000_000)  # a drive that compresses is not fooled
 
 
 def write_speed(folder: Path, go_on: Callable[[float], None] = lambda part: None) -> float:
-    """Give the bits a second that a folder's drive takes and keeps, each block brought to the drive before the next.
+    """Return the bits a second that a folder's drive takes and keeps, each block brought to the drive before the next.
 
     `go_on` is told the part that is done, and may raise to call it off. Raises MediaError; nothing is left behind.
     """

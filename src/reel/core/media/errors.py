@@ -14,7 +14,7 @@ BROKEN = (OSError, av.error.FFmpegError, ValueError, EOFError, MemoryError)
 
 
 def reason_of(error: BaseException) -> str:
-    """Give what libav or the system says of an error, in words and without the name of a class."""
+    """Return what libav or the system says of an error, in words and without the name of a class."""
     if isinstance(error, EOFError):
         return "it ends before its first picture"
     if isinstance(error, OSError) and not isinstance(error, av.error.FFmpegError) and error.errno:

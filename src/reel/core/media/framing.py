@@ -68,7 +68,7 @@ class Framer:
         self.placed = Placed(x_px=0, y_px=0, width_px=self._size[0], height_px=self._size[1])
 
     def apply(self, frame: av.VideoFrame, aspect: Fraction = Fraction(1)) -> av.VideoFrame:
-        """Give the frame that is recorded, its timestamps unset. `aspect` is the width ÷ height of a source pixel."""
+        """Return the frame that is recorded, its timestamps unset. `aspect` is the width ÷ height of a source pixel."""
         matrix, value_range = frame_matrix(frame), frame_range(frame)
         key = (frame.width, frame.height, frame.format.name, matrix, value_range, aspect)
         if key != self._key:
@@ -82,7 +82,7 @@ class Framer:
     def _build(
         self, frame: av.VideoFrame, matrix: Matrix, value_range: Range, aspect: Fraction
     ) -> av.filter.Graph | None:
-        """Give the graph for one kind of frame; None where nothing is to be done."""
+        """Return the graph for one kind of frame; None where nothing is to be done."""
         target, piece, source = self._target, self._piece, (frame.width, frame.height)
         area, placed = piece.cast(source, self._size, aspect)
         self.placed = placed
@@ -117,7 +117,7 @@ class Framer:
 
 
 def scaling(matrix: Matrix, value_range: Range, target: Signal, size: tuple[int, int], flags: str = EXACT) -> str:
-    """Give libavfilter's scale options from a matrix and range to a target's, at a size in pixels.
+    """Return libavfilter's scale options from a matrix and range to a target's, at a size in pixels.
 
     With EXACT code values are right to ±1; without these flags libswscale is a few times faster, and up to 3 off.
     """

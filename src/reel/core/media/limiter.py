@@ -11,7 +11,7 @@ _ATTACK_MS, _RELEASE_MS = 5, 50
 
 
 def limiter_step(limit_db: float) -> tuple[str, str]:
-    """Give libavfilter's limiter with a ceiling in dBFS, as a step of a SoundGraph."""
+    """Return libavfilter's limiter with a ceiling in dBFS, as a step of a SoundGraph."""
     limit = 10 ** (limit_db / 20)
     # `level` would bring the loudest up to full scale again; `latency` takes its look-ahead out
     return "alimiter", f"limit={limit:.6f}:attack={_ATTACK_MS}:release={_RELEASE_MS}:level=0:latency=1"
@@ -26,7 +26,7 @@ class Limiter:
         self._taken = self._given = 0
 
     def apply(self, data: FloatArray) -> FloatArray:
-        """Take float32 (channels, samples) that follow on those before; gives what is ready."""
+        """Take float32 (channels, samples) that follow on those before; returns what is ready."""
         if self._graph is None:
             form = ("aformat", f"sample_fmts=fltp:channel_layouts={LAYOUTS[self._sound.channels]}")
             self._graph, self._taken, self._given = SoundGraph(self._sound, limiter_step(self._limit_db), form), 0, 0
@@ -35,7 +35,7 @@ class Limiter:
         return self._pull()
 
     def drain(self) -> FloatArray:
-        """Give what it still holds, and begin anew: as many samples came out as went in."""
+        """Return what it still holds, and begin anew: as many samples came out as went in."""
         if self._graph is None:
             return np.zeros((self._sound.channels, 0), dtype=np.float32)
         self._graph.end()

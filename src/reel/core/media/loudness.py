@@ -28,7 +28,7 @@ class Loudness:
         self._graph = SoundGraph(SoundFormat(rate_hz=rate_hz, channels=channels), ("ebur128", "metadata=1"))
 
     def feed(self, data: FloatArray) -> list[Loud]:
-        """Take a block; gives what was measured meanwhile, about ten times a second."""
+        """Take a block; returns what was measured meanwhile, about ten times a second."""
         self._gathered.add(data)
         if self._gathered.count < self._rate_hz // 10:
             return []
@@ -44,7 +44,6 @@ class Loudness:
 
     @property
     def loud(self) -> Loud:
-        """What was measured last."""
         return self._loud
 
 

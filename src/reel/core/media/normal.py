@@ -20,7 +20,7 @@ _SCALE_MATRIX = {Matrix.BT601: "bt601", Matrix.BT709: "bt709", Matrix.BT2020: "b
 
 
 def normal_format(pixels: av.VideoFormat) -> str:
-    """Give the format, of those that Reel takes, that holds another's colour samples, and of its bits up to 10."""
+    """Return the format, of those that Reel takes, that holds another's colour samples, and of its bits up to 10."""
     if pixels.name in PIXEL_FORMATS:
         return pixels.name
     parts = [part for part in pixels.components if not part.is_alpha]
@@ -42,7 +42,7 @@ class Normal:
         self._graph: av.filter.Graph | None = None
 
     def apply(self, frame: av.VideoFrame) -> av.VideoFrame:
-        """Give the frame in a format that Reel takes, with even sides, upright as its display matrix says."""
+        """Return the frame in a format that Reel takes, with even sides, upright as its display matrix says."""
         target, turn = normal_format(frame.format), round(frame.rotation / 90) * 90
         turn = 180 if turn == -180 else turn
         odd = frame.width % 2 or frame.height % 2

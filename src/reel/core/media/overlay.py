@@ -111,7 +111,7 @@ class OverlayBitmap:
 
 
 def _box(cover: Bytes) -> tuple[slice, slice] | None:
-    """Give the rows and columns of what covers something, from even ones on; None where nothing does."""
+    """Return the rows and columns of what covers something, from even ones on; None where nothing does."""
     rows, columns = (np.flatnonzero(cover.any(axis=axis)) for axis in (1, 0))
     if not len(rows):
         return None
@@ -121,7 +121,7 @@ def _box(cover: Bytes) -> tuple[slice, slice] | None:
 def _layers(
     planes: Sequence[Floats | np.float32], cover: Floats, corner: tuple[int, int], target: Signal
 ) -> Iterator["_Layer"]:
-    """Give the layers of a drawing: its code values, plane by plane, and its cover (height, width) from 0 to 1."""
+    """Return the layers of a drawing: its code values, plane by plane, and its cover (height, width) from 0 to 1."""
     steps, is_deep = pixel_format(target.pixels).subsampling, pixel_format(target.pixels).depth_bits > 8
     for number, plane in enumerate(planes):
         across, down = steps if number else (1, 1)
@@ -174,7 +174,7 @@ class _Layer:
             _mix(under, *self._faded(area, opacity))
 
     def _faded(self, area: tuple[slice, slice], opacity: int) -> tuple[npt.NDArray[Any], npt.NDArray[Any]]:
-        """Give the colour and what is seen through it in an area, at an opacity in percent."""
+        """Return the colour and what is seen through it in an area, at an opacity in percent."""
         colour, through = self._colour[area], self._through[area]
         if opacity == 100:
             return colour, through
@@ -217,7 +217,7 @@ def _mix(under: Plane, colour: npt.NDArray[Any], through: npt.NDArray[Any]) -> N
 
 
 def _reduced(plane: Floats, steps: tuple[int, int]) -> Floats:
-    """Give the means of `steps` (across, down) samples."""
+    """Return the means of `steps` (across, down) samples."""
     across, down = steps
     height, width = plane.shape
     reduced: Floats = plane.reshape(height // down, down, width // across, across).mean(axis=(1, 3))
@@ -260,14 +260,14 @@ def _font(font: Font, size_px: int, folder: Path | None) -> ImageFont.FreeTypeFo
 
 
 def _weight(font: ImageFont.FreeTypeFont) -> float:
-    """Give a weight that is easily read over a picture, within what the font has."""
+    """Return a weight that is easily read over a picture, within what the font has."""
     (axis,) = font.get_variation_axes()
     return float(min(600, axis["maximum"] or 400))
 
 
 @lru_cache(maxsize=8)
 def _image(name: str, assets: OverlayAssets, place: Place, target: Signal) -> OverlayBitmap | None:
-    """Give the part of an image that the frame shows, where it lies in its `place`."""
+    """Return the part of an image that the frame shows, where it lies in its `place`."""
     if assets.images is None:
         return None
     left, top = max(0, -place.x_px) // 2 * 2, max(0, -place.y_px) // 2 * 2
@@ -286,7 +286,7 @@ def _image(name: str, assets: OverlayAssets, place: Place, target: Signal) -> Ov
 
 
 def edge_px(size: tuple[int, int]) -> int:
-    """Give how far a case reaches beyond a picture of (width, height) at each side; even, as 4:2:0 needs."""
+    """Return how far a case reaches beyond a picture of (width, height) at each side; even, as 4:2:0 needs."""
     return max(4, round(min(size) * _EDGE / 2) * 2)
 
 
@@ -313,7 +313,7 @@ def draw_case(size: tuple[int, int], target: Signal) -> OverlayBitmap:
 
 
 def keep_image(data: bytes, folder: Path) -> tuple[str, tuple[int, int]]:
-    """Check an uploaded PNG and keep it under a name made of its content; gives the name and (width, height).
+    """Check an uploaded PNG and keep it under a name made of its content; returns the name and (width, height).
 
     Raises BadValueError for what is no PNG, or too big.
     """

@@ -21,7 +21,7 @@ class JpegEncoder:
         self._size = (0, 0)
 
     def encode(self, frame: av.VideoFrame) -> bytes:
-        """Give the frame as a JPEG file, never larger than it is."""
+        """Return the frame as a JPEG file, never larger than it is."""
         width = min(self._width_px, frame.width)
         placed = fit((frame.width, frame.height), (width, frame.height))
         small = frame.reformat(
@@ -45,7 +45,7 @@ class JpegEncoder:
 
 
 def poster(path: Path, at: Fraction = Fraction(1, 3)) -> bytes:
-    """Give the keyframe at or before part `at` of a file's length as a JPEG; raises MediaError."""
+    """Return the keyframe at or before part `at` of a file's length as a JPEG; raises MediaError."""
     try:
         with av.open(str(path)) as container:
             if container.duration:

@@ -12,7 +12,7 @@ Plane = npt.NDArray[np.uint8] | npt.NDArray[np.uint16]
 
 
 def planes_of(frame: av.VideoFrame) -> list[Plane]:
-    """Give views of a planar frame's planes, without the padding of their lines; 16-bit for deeper ones."""
+    """Return views of a planar frame's planes, without the padding of their lines; 16-bit for deeper ones."""
     bits = pixel_format(frame.format.name).depth_bits
     dtype: Any = np.uint16 if bits > 8 else np.uint8
     views: list[Plane] = []
@@ -24,7 +24,7 @@ def planes_of(frame: av.VideoFrame) -> list[Plane]:
 
 
 def luma_of(frame: av.VideoFrame) -> npt.NDArray[np.uint8]:
-    """Give a frame's luma in 8 bits, (height, width), whatever its format."""
+    """Return a frame's luma in 8 bits, (height, width), whatever its format."""
     if frame.format.name == "yuyv422":
         packed: npt.NDArray[np.uint8] = np.frombuffer(cast(Any, frame.planes[0]), dtype=np.uint8)
         return packed.reshape(-1, frame.planes[0].line_size)[: frame.height, : frame.width * 2 : 2]
@@ -36,7 +36,7 @@ def luma_of(frame: av.VideoFrame) -> npt.NDArray[np.uint8]:
 
 
 def chroma_of(frame: av.VideoFrame) -> npt.NDArray[np.uint8] | None:
-    """Give a frame's Cb beside its Cr in 8 bits; None where it has none, or in another order than Reel knows."""
+    """Return a frame's Cb beside its Cr in 8 bits; None where it has none, or in another order than Reel knows."""
     if frame.format.name in ("yuyv422", "nv12"):
         plane, first = (frame.planes[0], 1) if frame.format.name == "yuyv422" else (frame.planes[1], 0)
         step, width = (4, 2 * frame.width) if first else (2, frame.width)

@@ -73,7 +73,7 @@ class _Sound:
         self._count = 0
 
     def taken(self, frame: av.AudioFrame, at_s: Fraction) -> "np.ndarray[tuple[int, int], np.dtype[np.float32]]":
-        """Give the samples (2, n) that follow on those before, with silence for what is missing before them."""
+        """Return the samples (2, n) that follow on those before, with silence for what is missing before them."""
         frame.pts = None
         found = [block.to_ndarray() for block in self._form.resample(frame)]
         data = np.concatenate(found, axis=1) if found else np.zeros((2, 0), dtype=np.float32)

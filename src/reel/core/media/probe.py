@@ -142,7 +142,6 @@ class _Stream:
     sizes: set[tuple[int, int]] = field(default_factory=set)
 
     def add(self, packet: "av.Packet[av.stream.Stream]") -> None:
-        """Take a packet's facts."""
         if packet.pts is None or not packet.size or (packet.is_discard and self.stream.type == "video"):
             return  # left out by an edit list: no player shows it
         self.stamps.append(packet.pts)
@@ -243,7 +242,7 @@ def _read(
     progress: Callable[[float], None],
     picture: Callable[[av.VideoFrame], None],
 ) -> Fraction | None:
-    """Read all packets; gives the second at which that had to end early."""
+    """Read all packets; returns the second at which that had to end early."""
     for one in found.values():
         if isinstance(one.stream, av.VideoStream):
             one.stream.thread_type = "AUTO"
@@ -307,14 +306,14 @@ def _video(found: _Stream) -> VideoFacts:
 
 
 def _end_of(found: _Stream, stamps: "np.ndarray[tuple[int], np.dtype[np.int64]]") -> int:
-    """Give the end of the last picture; one whose length the container does not say lasts as long as the one before."""
+    """The end of the last picture; one whose length the container does not say lasts as long as the one before."""
     if len(stamps) < 2 or found.end > stamps[-1]:
         return found.end
     return int(2 * stamps[-1] - stamps[-2])
 
 
 def _peak_bits(found: _Stream, time_base: Fraction) -> int:
-    """Give the bits of the busiest second, wherever it begins."""
+    """Return the bits of the busiest second, wherever it begins."""
     order = np.argsort(found.stamps)
     stamps = np.array(found.stamps, dtype=np.int64)[order]
     upto = np.concatenate(([0], np.cumsum(np.array(found.sizes_bytes, dtype=np.int64)[order])))
@@ -353,7 +352,7 @@ def _sound(found: _Stream) -> SoundFacts:
 
 
 def _floats(frame: av.AudioFrame) -> FloatArray:
-    """Give a block's samples as float32 (channels, samples), full scale ±1."""
+    """Return a block's samples as float32 (channels, samples), full scale ±1."""
     data: Any = frame.to_ndarray()
     if not frame.format.is_planar:
         data = data.reshape(-1, frame.layout.nb_channels).T

@@ -31,7 +31,7 @@ def rewrap_to_mp4(source: Path, target: Path, progress: Callable[[float], None])
 
 
 def rescued_path(source: Path) -> Path:
-    """Give where a file is repaired to: beside it."""
+    """Return where a file is repaired to: beside it."""
     suffix = source.suffix.lstrip(".").lower()
     ending = f"{RESCUED}.{suffix if suffix in _MUXERS else _OTHERS}"
     stem = source.stem.encode()[: MAX_NAME - len(ending)].decode(errors="ignore")
@@ -68,7 +68,7 @@ def _copy(
     to_its_end: bool,
     titles: Sequence[str] = (),
 ) -> int:
-    """Copy packets; gives how many. Where reading fails before the end that is an error only `to_its_end`."""
+    """Copy packets; returns how many. Where reading fails before the end that is an error only `to_its_end`."""
     options = {"movflags": "+faststart"} if muxer in ("mp4", "mov") else {}
     count = 0
     with av.open(str(source)) as reader, av.open(str(target), "w", format=muxer, options=options) as writer:
@@ -103,7 +103,7 @@ def _packets(reader: Any, *, to_its_end: bool) -> Iterator[Any]:
 
 
 def claimed_length(path: Path) -> Fraction | None:
-    """Give how many seconds long a file says that it is; None where it does not. Raises MediaError.
+    """Return how many seconds long a file says that it is; None where it does not. Raises MediaError.
 
     One that was not closed may say less than was recorded.
     """

@@ -32,7 +32,7 @@ class Follows(Enum):
 
 
 def why_not_held(container: Container, streams: Sequence[SentStream]) -> str | None:
-    """Say why a container can't hold what is sent; None where it can. What Reel does not write itself goes into MKV."""
+    """Why a container can't hold what is sent; None where it can. What Reel does not write itself goes into MKV."""
     facts = CONTAINERS[container]
     held = {CODECS[codec].reads_as for codec in facts.video} | {SOUND_CODECS[codec].reads_as for codec in facts.sound}
     strange = [stream.codec for stream in streams if stream.codec not in held]
@@ -78,12 +78,10 @@ class SentWriter:
 
     @property
     def length_s(self) -> Fraction:
-        """Seconds of picture so far."""
         return self._last_s
 
     @property
     def facts(self) -> SentFacts:
-        """What was written so far."""
         return replace(sums_of(self._sums), begins_anew=self._begins_anew, left_out=self._left_out)
 
     def follows(self, packet: SentPacket) -> Follows:
@@ -146,12 +144,12 @@ class SentWriter:
 
 
 def _has_headers(stream: SentStream, container: Container) -> bool:
-    """Say whether AAC comes with a header in each packet, where the container has one for all."""
+    """Return whether AAC comes with a header in each packet, where the container has one for all."""
     return stream.codec == "aac" and not stream.extradata and container is not Container.TS
 
 
 def _sequence_sets(codec: str, extradata: bytes, data: bytes | None) -> set[bytes]:
-    """Give the sequence parameter sets of a packet of H.264 or HEVC; with None those that stand before a stream."""
+    """Return the sequence parameter sets of a packet of H.264 or HEVC; with None those that stand before a stream."""
     if codec not in _SEQUENCE or (data is None and extradata[:1] == b"\x01"):
         return set()  # what a container holds apart changes only with its stream
     kinds = _SEQUENCE[codec]

@@ -30,12 +30,12 @@ class Reserved:
 
 
 def sidecar_folder(path: Path) -> Path:
-    """Give the folder in which the files of sound of a take at `path` lie, where it has some."""
+    """Return the folder in which the files of sound of a take at `path` lie, where it has some."""
     return path.with_suffix(BESIDE)
 
 
 def part_tag(number: int) -> str:
-    """Give what the name of a part has beyond the take's: nothing for the first."""
+    """Return what the name of a part has beyond the take's: nothing for the first."""
     return f"_part{number}" if number > 1 else ""
 
 
@@ -96,7 +96,7 @@ class Shelf:
             raise MediaError(self.root, f"has {room} left, and {kept} are kept free; make room on the drive first")
 
     def rescue(self, name: str, others: Collection[str] = ()) -> str:
-        """Give a rolling file that nobody writes any more its name; gives the new name. Raises MediaError.
+        """Return a rolling file that nobody writes any more its name; returns the new name. Raises MediaError.
 
         Where it has its name already that is given; `others` are names that belong to other takes.
         """
@@ -110,13 +110,13 @@ class Shelf:
         raise MediaError(final, "is gone")
 
     def discard(self, reserved: Reserved) -> None:
-        """Give a reserved name back: nothing was recorded under it."""
+        """Return a reserved name back: nothing was recorded under it."""
         with suppress(OSError):
             reserved.rolling.unlink(missing_ok=True)
         shutil.rmtree(sidecar_folder(reserved.rolling), ignore_errors=True)
 
     def path(self, name: str) -> Path:
-        """Give the path of a file on the shelf; raises MediaError for anything but a plain name."""
+        """Return the path of a file on the shelf; raises MediaError for anything but a plain name."""
         if not name or name in (".", "..") or Path(name).name != name or "\x00" in name:
             raise MediaError(Path(slug(name)), "is not a file name")
         return self.root / name
@@ -163,7 +163,7 @@ class Shelf:
         raise NameTakenError(wanted)
 
     def complete(self, reserved: Reserved) -> Path:
-        """Give a finished file its name; if somebody took that name meanwhile, the next one with a letter added.
+        """Return a finished file its name; if somebody took that name meanwhile, the next one with a letter added.
 
         What lies beside it goes along.
         """
@@ -192,7 +192,7 @@ class Shelf:
         return [f"{slug(stem)}{tag}{Path(name).suffix}" for name, tag in files]
 
     def put_back(self, names: Sequence[str], before: Sequence[str]) -> None:
-        """Give renamed files the names that they had before."""
+        """Return renamed files the names that they had before."""
         pairs = [(self.path(name), self.path(old)) for name, old in zip(names, before, strict=True)]
         _move_all([(source, target) for source, target in pairs if source != target])
 
@@ -230,7 +230,7 @@ def _tagged(final: Path, number: int) -> Path:
 
 
 def _with_letters(final: Path) -> list[Path]:
-    """Give a name, and those that take its place when it is taken: the same with a letter added."""
+    """Return a name, and those that take its place when it is taken: the same with a letter added."""
     return [final.with_stem(final.stem + letter) for letter in ("", *"bcdefghijklmnopqrstuvwxyz")]
 
 
@@ -265,7 +265,7 @@ def _move_beside(source: Path, target: Path) -> None:
 
 
 def megabytes(size_bytes: int) -> str:
-    """Give a size in whole megabytes: `1 000 MB`."""
+    """Return a size in whole megabytes: `1 000 MB`."""
     return f"{size_bytes / 1e6:,.0f} MB".replace(",", " ")
 
 

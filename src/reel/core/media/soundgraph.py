@@ -13,7 +13,7 @@ LAYOUTS = {1: "mono", 2: "stereo"}
 
 
 def sound_frame(data: FloatArray, rate_hz: int, position: int) -> av.AudioFrame:
-    """Give float32 (channels, samples) as a frame whose first sample lies at `position`."""
+    """Return float32 (channels, samples) as a frame whose first sample lies at `position`."""
     frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(data), format="fltp", layout=LAYOUTS[data.shape[0]])
     frame.sample_rate, frame.pts, frame.time_base = rate_hz, position, Fraction(1, rate_hz)
     return frame
@@ -40,7 +40,6 @@ class SoundGraph:
         self._graph.push(None)
 
     def pulled(self) -> Iterator[av.AudioFrame]:
-        """Give what is ready."""
         while True:
             try:
                 frame = self._graph.pull()

@@ -66,7 +66,7 @@ def measure_speed(
 
 
 def _at(frames: Sequence[av.VideoFrame], number: int) -> av.VideoFrame:
-    """Give the picture of a number where a sample runs forth and back, so that it never jumps."""
+    """Return the picture of a number where a sample runs forth and back, so that it never jumps."""
     last = len(frames) - 1
     place = number % (2 * last) if last else 0
     return frames[place if place <= last else 2 * last - place]
@@ -81,7 +81,7 @@ class Sample:
         self._frames: list[av.VideoFrame] = []
 
     def frames(self, plan: FilePlan) -> list[av.VideoFrame]:
-        """Give the pictures as a plan's encoder takes them; raises MediaError."""
+        """Return the pictures as a plan's encoder takes them; raises MediaError."""
         if plan.signal != self._signal:
             self._frames, self._signal = [], None  # before others come: they are large
             self._frames, self._signal = self._read(plan.signal), plan.signal

@@ -11,7 +11,7 @@ from reel.core.media.picture import POSTER_WIDTH_PX, JpegEncoder
 
 
 def still(path: Path, at_s: Fraction) -> bytes:
-    """Give the picture that is shown at a second of a file, or its last one, as a JPEG; raises MediaError."""
+    """Return the picture that is shown at a second of a file, or its last one, as a JPEG; raises MediaError."""
     try:
         with av.open(str(path)) as container:
             stream = container.streams.video[0]
@@ -32,7 +32,7 @@ def still(path: Path, at_s: Fraction) -> bytes:
 
 
 def hardest_second(path: Path) -> tuple[int, int]:
-    """Give the whole second whose pictures take the most bits, and the bits; raises MediaError.
+    """Return the whole second whose pictures take the most bits, and the bits; raises MediaError.
 
     Keyframes take many: with one in every so many seconds that holds one counts as it is.
     """

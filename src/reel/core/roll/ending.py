@@ -78,7 +78,7 @@ def stop_reason(setup: RollSetup, standing: StopFacts) -> CutBy | None:
 
 
 def _at(clock: str, standing: StopFacts) -> datetime.datetime:
-    """Give the first moment of a time of day after a take began, by the clocks as they go now.
+    """Return the first moment of a time of day after a take began, by the clocks as they go now.
 
     Meanwhile summer time may have begun or ended: `began` and `now` have the offset of their own moment.
     """

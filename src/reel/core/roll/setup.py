@@ -79,12 +79,12 @@ class RollSetup:
         return bool(self.every_s) or self.lapse > 1
 
     def lapse_at(self, rate: Fraction) -> Fraction:
-        """Give how many times as fast as what it shows a file of `rate` frames a second runs."""
+        """Return how many times as fast as what it shows a file of `rate` frames a second runs."""
         return self.every_s * rate if self.every_s else Fraction(self.lapse)
 
 
 def ending(setup: RollSetup, text: str) -> RollSetup:
-    """Give a setup that is also cut by what is said: `23:30`, `4GB`, `gone:10s`, `black:10s`, `still:10s`, `locked`.
+    """Return a setup that is also cut by what is said: `23:30`, `4GB`, `gone:10s`, `black:10s`, `still:10s`, `locked`.
 
     Several are separated by commas. Raises BadValueError.
     """

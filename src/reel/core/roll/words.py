@@ -6,7 +6,7 @@ from reel.core.roll.setup import RollSetup
 
 
 def cut_words(cause: CutBy, setup: RollSetup) -> str:
-    """Say why a take ended, as it was set; "" when a person cut it, or something went wrong, which says it itself."""
+    """Why a take ended, as it was set; "" when a person cut it, or something went wrong, which says it itself."""
     if cause is CutBy.LENGTH and not setup.cut_after_s:
         return ""  # a trial, or a length that was asked for this once
     words = {

@@ -96,7 +96,7 @@ class Samples:
 
 
 def mended(samples: Samples) -> Samples:
-    """Give a block in which what is no number, or lies beyond LOUDEST, is silence, and counted."""
+    """Return a block in which what is no number, or lies beyond LOUDEST, is silence, and counted."""
     peak = np.abs(samples.data).max(initial=0)
     if peak <= LOUDEST:  # which nothing is that is no number
         return samples
@@ -156,7 +156,7 @@ class Sent(Protocol):
         """Have each packet that comes from now on given to `take`, on a thread of the input's, which must not wait."""
 
     def detach(self) -> None:
-        """Give no more."""
+        """Return no more."""
 
     def renew(self) -> None:
         """Have it opened anew, since its streams are others than it said."""
@@ -189,7 +189,7 @@ class Input(Protocol):
         """When to read next, on the recorder's clock; None when nothing more will come."""
 
     def read(self, now_ns: int) -> Arrived | None:
-        """Give the arrival that is due; None when nothing has come after all. Raises InputError when it has broken.
+        """Return the arrival that is due; None when nothing has come after all. Raises InputError when it has broken.
 
         An input that waited too long to be read skips pictures, as hardware does.
         """

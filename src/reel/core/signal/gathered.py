@@ -18,7 +18,7 @@ class Gathered:
         self.count += data.shape[1]
 
     def take(self) -> FloatArray:
-        """Give what is kept as one block, contiguous; there must be some."""
+        """Return what is kept as one block, contiguous; there must be some."""
         data: FloatArray = np.ascontiguousarray(np.concatenate(self._blocks, axis=1))
         self._blocks, self.count = [], 0
         return data

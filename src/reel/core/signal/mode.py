@@ -81,7 +81,7 @@ class Mode:
 
 
 def rate_label(rate: Fraction) -> str:
-    """Give a rate as the trade writes it: 30, 29.97, 12.5."""
+    """Return a rate as the trade writes it: 30, 29.97, 12.5."""
     if rate in _NAMED_RATES:
         return _NAMED_RATES[rate]
     return str(rate.numerator) if rate.denominator == 1 else f"{float(rate):.3f}".rstrip("0").rstrip(".")

@@ -81,5 +81,5 @@ def pixel_format(name: str) -> PixelFormat:
 
 
 def assumed_matrix(height_px: int) -> Matrix:
-    """Give the matrix that an untagged signal is taken to have: 601 up to 576 lines, 709 above (trade practice)."""
+    """Return the matrix that an untagged signal is taken to have: 601 up to 576 lines, 709 above (trade practice)."""
     return Matrix.BT601 if height_px <= 576 else Matrix.BT709

@@ -57,11 +57,11 @@ class Ticks:
         return Placement(repeats=repeats, tick=tick)
 
     def are_together(self, first_ns: int, second_ns: int) -> bool:
-        """Say whether pictures shown at these two times fall to the same tick."""
+        """Return whether pictures shown at these two times fall to the same tick."""
         return self.tick_at(first_ns) == self.tick_at(second_ns)
 
     def fill(self, until_ns: int) -> range:
-        """Give the windows that ended before `until_ns` without a picture, to be filled with the one before."""
+        """Return the windows that ended before `until_ns` without a picture, to be filled with the one before."""
         if not self._filled:
             return range(0)
         repeats = range(self.next_tick, max(self.next_tick, self.tick_at(until_ns)))
@@ -79,7 +79,7 @@ class Ticks:
         return ended, repeats
 
     def tick_at(self, at_ns: int) -> int:
-        """Give the tick to which a picture falls that was shown at `at_ns`."""
+        """Return the tick to which a picture falls that was shown at `at_ns`."""
         segment = self._open_segment()
         return segment.first_tick + (at_ns - segment.start_ns + self._early_ns) * self.rate // NS
 
@@ -90,12 +90,12 @@ class Ticks:
 
 
 def tick_to_sample(tick: int, rate: Fraction, rate_hz: int) -> int:
-    """Give the sample at which a tick starts, rounded to the nearest."""
+    """Return the sample at which a tick starts, rounded to the nearest."""
     return round(tick * rate_hz / rate)
 
 
 def place_samples(segment: Segment, at_ns: int, count: int, rate: Fraction, rate_hz: int) -> tuple[int, slice]:
-    """Say where a block of `count` samples goes in the take and which of them lie inside the segment.
+    """Return where a block of `count` samples goes in the take and which of them lie inside the segment.
 
     Gives the take's sample position of the first kept sample, and the slice to keep (empty when all lie outside).
     """

@@ -13,7 +13,7 @@ def timecode(at_s: Fraction, rate: Fraction) -> str:
 
 
 def length_label(seconds: Fraction | float) -> str:
-    """Give a length: `8.4 s` below a minute, `14 min 02 s`, `2 h 05 min`."""
+    """Return a length: `8.4 s` below a minute, `14 min 02 s`, `2 h 05 min`."""
     if seconds < 60:
         return f"{float(seconds):.1f} s"
     whole = round(seconds)

@@ -49,7 +49,7 @@ class Balance:
         self._read = None
 
     def read(self) -> BalanceReading:
-        """Give what the last seconds say: means are of the power, as loudness is integrated."""
+        """Return what the last seconds say: means are of the power, as loudness is integrated."""
         if self._read is None:
             self._read = self._made()
         return self._read
@@ -70,5 +70,5 @@ class Balance:
 
 
 def _mean(values: list[float]) -> float:
-    """Give the mean of levels in dB by their power."""
+    """Return the mean of levels in dB by their power."""
     return 10 * math.log10(sum(10 ** (value / 10) for value in values) / len(values))

@@ -56,7 +56,7 @@ class Meter:
                 self._measure()
 
     def read(self) -> tuple[Level, ...]:
-        """Give the level of each channel since the last reading, and start anew."""
+        """Return the level of each channel since the last reading, and start anew."""
         if self._gathered.count:
             self._measure()
         levels = []

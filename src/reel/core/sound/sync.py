@@ -62,7 +62,7 @@ class ClickFinder:
         self._last_ns: int | None = None
 
     def feed(self, data: FloatArray, at_ns: int) -> list[int]:
-        """Take a block whose first sample was heard at `at_ns`; gives the instants of the clicks in it."""
+        """Take a block whose first sample was heard at `at_ns`; returns the instants of the clicks in it."""
         if self._end_ns is None or abs(at_ns - self._end_ns) > NS // 50:  # it does not follow
             self._left = np.zeros(0, dtype=np.float32)
             self._peaks.clear()

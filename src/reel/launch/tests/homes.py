@@ -32,7 +32,7 @@ _template: Path | None = None
 
 
 def demo_home() -> Path:
-    """Give a demo home that was prepared once for the run; to be copied, not used."""
+    """Return a demo home that was prepared once for the run; to be copied, not used."""
     global _template
     if _template is None:
         folder = Path(tempfile.mkdtemp(prefix="reel-template-"))

@@ -223,7 +223,7 @@ class DiskTests(HomeTestCase):
 
 class ConflictTests(HomeTestCase):
     def both(self, request):
-        """Ask from two sides at once; gives the answers and refusals."""
+        """Ask from two sides at once; returns the answers and refusals."""
         results, start = [], threading.Barrier(2)
 
         def ask():

@@ -38,22 +38,18 @@ class Ahead:
 
     @property
     def sound(self) -> SoundFormat | None:
-        """That of the input."""
         return self._opened.sound
 
     @property
     def is_connecting(self) -> bool:
-        """Whether the input is."""
         return self._opened.is_connecting
 
     @property
     def event(self) -> DeviceEvent | None:
-        """That of the input."""
         return self._opened.event
 
     @property
     def sent(self) -> Sent | None:
-        """That of the input."""
         return self._opened.sent
 
     def due_ns(self) -> int | None:

@@ -13,7 +13,7 @@ from reel.standins import Claps, Scenario, assemble, listen
 def openers_for(
     setup: RigSetup, scenarios: Sequence[Scenario], feeds: Path, now_ns: Callable[[], int], claps: Claps | None = None
 ) -> tuple[Opener, ...]:
-    """Give the functions that open a rig's inputs, in their order; see opener_for. Plays left out are plain ones."""
+    """Return the functions that open a rig's inputs, in their order; see opener_for. Plays left out are plain ones."""
     padded = (*scenarios, *(Scenario() for _ in setup.inputs))
     return tuple(opener_for(one, play, feeds, now_ns, claps) for one, play in zip(setup.inputs, padded, strict=False))
 
@@ -21,7 +21,7 @@ def openers_for(
 def opener_for(
     setup: InputSetup, play: Scenario, feeds: Path, now_ns: Callable[[], int], claps: Claps | None = None
 ) -> Opener:
-    """Give the function that opens an input at an instant of the recorder's clock; it raises InputError.
+    """Return the function that opens an input at an instant of the recorder's clock; it raises InputError.
 
     `play` is how stand-ins behave, and `claps` who claps in their room. `now_ns` is the recorder's clock, for inputs
     that stamp what comes. `feeds` is the folder that feed files are played from; a link that leads out of it is

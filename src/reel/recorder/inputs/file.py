@@ -71,7 +71,7 @@ class FileFeed:
         return complete_ns(self._next) if self._next is not None else None
 
     def read(self, now_ns: int) -> Arrived:
-        """Give the next arrival; pictures more than MAX_LATE_NS old are skipped and leave a gap in sequence."""
+        """Return the next arrival; pictures more than MAX_LATE_NS old are skipped and leave a gap in sequence."""
         while True:
             arrival = self._next
             if arrival is None:

@@ -54,7 +54,6 @@ class Instruments:
 
     @property
     def is_testing(self) -> bool:
-        """Whether a field test runs."""
         return self._probe is not None
 
     def begin_test(self, signal: Signal, now_ns: int) -> None:
@@ -92,7 +91,6 @@ class Instruments:
             self.field_test, self._probe = self._probe.result(), None
 
     def read(self, signal: Signal | None, watched: Watched, levels: tuple[Level, ...], now_ns: int) -> Condition:
-        """Say how things stand."""
         if signal is not None and signal != self._signal:
             self._before, self._signal = self._signal, signal
             self._changed_ns = now_ns if self._before is not None else None

@@ -55,7 +55,7 @@ class Pace:
         self.step_s: Fraction | None = None
 
     def missing(self, shown_s: Fraction) -> int:
-        """Say how many pictures are missing before one; 0 while the sender keeps no pace."""
+        """Return how many pictures are missing before one; 0 while the sender keeps no pace."""
         before_s, self._before_s = self._before_s, shown_s
         if before_s is None or shown_s <= before_s:
             return 0
@@ -83,15 +83,13 @@ class Packets:
         self.is_outdated = False
 
     def attach(self, take: Callable[[SentPacket], None]) -> None:
-        """Give each packet to `take` from now on."""
+        """Return each packet to `take` from now on."""
         self._take = take
 
     def detach(self) -> None:
-        """Give no more."""
         self._take = None
 
     def renew(self) -> None:
-        """Have the feed opened anew."""
         self.is_outdated = True
 
     def take(self, stream: int, packet: "av.Packet[av.stream.Stream]") -> None:
@@ -173,7 +171,7 @@ class StreamFeed:
         return 0 if self._error else self._now_ns() + LOOK_NS
 
     def read(self, now_ns: int) -> Arrived | None:
-        """Give what came next, None when nothing did; raises InputError once the stream has broken."""
+        """Return what came next, None when nothing did; raises InputError once the stream has broken."""
         line = self._first()
         if line:
             return line.popleft()
@@ -253,7 +251,7 @@ class StreamFeed:
             self._sounds.append(Samples(at_ns=at_ns, data=decoded.data))
 
     def _stamp(self, shown_s: Fraction) -> int:
-        """Give the instant of a picture on the recorder's clock."""
+        """Return the instant of a picture on the recorder's clock."""
         now_ns = self._now_ns()
         if self._anchor is not None:
             at_ns = self._anchor[0] + round((shown_s - self._anchor[1]) * NS)
@@ -264,7 +262,7 @@ class StreamFeed:
         return now_ns
 
     def _first(self) -> deque[Picture] | deque[Samples] | None:
-        """Give the line whose first is due first; None when nothing waits."""
+        """Return the line whose first is due first; None when nothing waits."""
         if not self._pictures or not self._sounds:
             return self._pictures or self._sounds or None
         return self._pictures if self._pictures[0].at_ns <= complete_ns(self._sounds[0]) else self._sounds

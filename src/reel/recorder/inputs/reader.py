@@ -35,13 +35,13 @@ class Taker(Protocol):
     """Who is given what inputs send, each known by its place. Called on the thread that reads it."""
 
     @property
-    def gives_way(self) -> bool: ...  # noqa: D102
-    def wants(self, place: int) -> bool: ...  # noqa: D102
-    def wants_all(self, place: int) -> bool: ...  # noqa: D102
-    def take_picture(self, place: int, picture: Picture, goes_on: Signal) -> None: ...  # noqa: D102
-    def hear(self, place: int, samples: Samples) -> None: ...  # noqa: D102
-    def take_samples(self, place: int, samples: Samples) -> None: ...  # noqa: D102
-    def take_loss(self, place: int) -> None: ...  # noqa: D102
+    def gives_way(self) -> bool: ...
+    def wants(self, place: int) -> bool: ...
+    def wants_all(self, place: int) -> bool: ...
+    def take_picture(self, place: int, picture: Picture, goes_on: Signal) -> None: ...
+    def hear(self, place: int, samples: Samples) -> None: ...
+    def take_samples(self, place: int, samples: Samples) -> None: ...
+    def take_loss(self, place: int) -> None: ...
 
 
 @dataclass(frozen=True, slots=True)
@@ -176,7 +176,7 @@ class Reader:
         return step_ns if due_ns is None else min(due_ns, step_ns)
 
     def is_behind(self, now_ns: int) -> bool:
-        """Say whether something that was due by then has not been read yet."""
+        """Return whether something that was due by then has not been read yet."""
         due_ns = self._input.due_ns() if self._input is not None else None
         return due_ns is not None and due_ns <= now_ns
 
@@ -188,7 +188,6 @@ class Reader:
             self._hand_on_sound(self._strip.drain())
 
     def close(self) -> None:
-        """Let the input go."""
         self.drain()
         self._release()
 
@@ -301,7 +300,7 @@ class Reader:
             self.tried.set()
 
     def _seen_ns(self, now_ns: int) -> int:
-        """Give the instant up to which the picture was seen: while reading is behind that is when the last one came.
+        """Return the instant up to which the picture was seen: while reading is behind that is when the last one came.
 
         What was not read is not said to stand still.
         """

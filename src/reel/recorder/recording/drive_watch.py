@@ -30,15 +30,12 @@ class DriveWatch:
 
     @property
     def size_bytes(self) -> int:
-        """The bytes of all files."""
         return sum(self.sizes.values())
 
     def start(self) -> None:
-        """Begin to look."""
         self._thread.start()
 
     def stop(self) -> None:
-        """Look no more."""
         self._stop.set()
 
     def look(self) -> None:

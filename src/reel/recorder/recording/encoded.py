@@ -118,7 +118,7 @@ class EncodedTake(LocalTake):
         return rig.source
 
     def open_part(self, number: int, first_tick: int) -> EncoderQueue:
-        """Give the lane of another part, which opens its file on its own thread; the last one where the take ends."""
+        """Return the lane of another part, which opens its file on its own thread; the last one where the take ends."""
         with self._lock:
             if self._is_told:
                 return self.session.parts.queues[-1]
@@ -139,11 +139,10 @@ class EncodedTake(LocalTake):
         return EncoderQueue(file, closed=partial(self.part_closed, file), limit=limit)
 
     def _note_part(self, file: PartFile[PartWriter]) -> None:
-        """Have a part stored."""
         self.part_began(self.take_id, file.begun)
 
     def part_closed(self, file: PartFile[PartWriter], error: ReelError | None) -> None:
-        """Give a part its name, and with the last one pass the end of the take on; runs on the part's thread."""
+        """Return a part its name, and with the last one pass the end of the take on; runs on the part's thread."""
         failed = attempt("Closing the take", lambda: self._name(file, error))
         with self._lock:
             file.closed.set()
@@ -228,7 +227,6 @@ class EncodedTake(LocalTake):
         return Behind.INPUT if rig is not None and rig.source.is_behind else None
 
     def status(self) -> RollStatus:
-        """Say how it stands."""
         session = self.session
         state = session.state if session.state is not SessionState.ENDED else SessionState.ENDING
         starts_in_s = session.counts_down(self.clock.now_ns())
@@ -245,10 +243,9 @@ class EncodedTake(LocalTake):
         )
 
     def moved(self) -> object:
-        """Give something that changes as long as its files are still written or closed."""
+        """Return something that changes as long as its files are still written or closed."""
         return self.size_bytes(), self.session.parts.written
 
     @property
     def ticks(self) -> int:
-        """Frames so far."""
         return self.session.ticks

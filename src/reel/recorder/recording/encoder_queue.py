@@ -21,7 +21,7 @@ LATELY = 0.98
 
 
 def queue_limit(plan: FilePlan, most_bytes: int = QUEUE_BYTES) -> int:
-    """Give how many pictures of a file may wait: a burst of other work is ridden out, within a bound of memory."""
+    """Return how many pictures of a file may wait: a burst of other work is ridden out, within a bound of memory."""
     pixels = pixel_format(plan.signal.pixels)
     sample_bytes = 2 if pixels.depth_bits > 8 else 1
     picture_bytes = (
@@ -35,8 +35,8 @@ class Writer(Protocol):
 
     disk_s: float
 
-    def write_picture(self, frame: av.VideoFrame, tick: int) -> None: ...  # noqa: D102
-    def write_samples(self, track: int, data: FloatArray) -> None: ...  # noqa: D102
+    def write_picture(self, frame: av.VideoFrame, tick: int) -> None: ...
+    def write_samples(self, track: int, data: FloatArray) -> None: ...
 
 
 _Item = tuple[av.VideoFrame, int] | tuple[FloatArray, int]
@@ -70,7 +70,6 @@ class EncoderQueue:
         self._thread = guarded("Writing the take", self._run, self._fail)
 
     def start(self) -> None:
-        """Begin to write."""
         self._thread.start()
 
     def allow_more(self, pictures: int) -> None:
@@ -81,7 +80,6 @@ class EncoderQueue:
 
     @property
     def waiting(self) -> int:
-        """Pictures in the queue."""
         return self._pictures
 
     def offer_picture(self, frame: av.VideoFrame, tick: int) -> bool:

@@ -58,7 +58,7 @@ class _MixedTrack:
     clipped: PlacedCount
 
     def bounded(self, data: FloatArray, tick: int, *, last: bool) -> FloatArray:
-        """Give what is ready of a block that begins about at a tick, all of it with the `last` one."""
+        """Return what is ready of a block that begins about at a tick, all of it with the `last` one."""
         if self.limiter is not None:
             data = self.limiter.apply(data)
             if last:
@@ -73,7 +73,7 @@ class _MixedTrack:
 class Tracks(Protocol):
     """Who takes what is mixed: float32 (channels, samples) that follows on what came before it on its track, from 0."""
 
-    def offer_samples(self, data: FloatArray, track: int) -> None: ...  # noqa: D102
+    def offer_samples(self, data: FloatArray, track: int) -> None: ...
 
 
 class TrackMixer:
@@ -165,7 +165,7 @@ class TrackMixer:
         self._emit(min(complete, default=0))
 
     def is_complete(self, end_tick: int) -> bool:
-        """Say whether all sound up to a tick has come."""
+        """Return whether all sound up to a tick has come."""
         end = self._position(end_tick)
         return all(source.fed_end >= end or source.is_gone for source in self.sources)
 
@@ -185,7 +185,7 @@ class TrackMixer:
             source.end = max(source.end, position + data.shape[1])
 
     def _late(self, source: MixedSource, segment: Segment, now_ns: int) -> int:
-        """Give the sample before which nothing of an input is waited for any more."""
+        """Return the sample before which nothing of an input is waited for any more."""
         first = tick_to_sample(segment.first_tick, self._plan.tick_rate, self._rate_hz)
         late = first + (now_ns - source.grace_ns - segment.start_ns) * self._rate_hz // NS
         if segment.end_tick is not None:
@@ -242,7 +242,7 @@ class TrackMixer:
 
 
 def tracks_of(setup: RigSetup, plan: FilePlan, place: int) -> tuple[int, ...]:
-    """Give the tracks of the file, counted from 0, that an input goes to; the mix of all holds whatever has a track."""
+    """The tracks of the file, counted from 0, that an input goes to; the mix of all holds whatever has a track."""
     routed = setup.inputs[place].sound.tracks
     names = [setup.tracks[number - 1].name for number in sorted(routed) if number <= len(setup.tracks)]
     first = 1 if setup.mix_first and plan.tracks else 0

@@ -26,7 +26,7 @@ _NO_HOLD = "The device records by itself and can't hold; cut, and roll again."
 
 
 def own_recorder_of(setup: RigSetup) -> OwnRecorder:
-    """Give the device's own recorder at the end of a rig's path; raises RefusedError when it is no such rig."""
+    """Return the device's own recorder at the end of a rig's path; raises RefusedError when it is no such rig."""
     path = setup.picture.path
     hop = path[-1].hop if path else None
     if not isinstance(hop, OwnRecorder):
@@ -35,7 +35,7 @@ def own_recorder_of(setup: RigSetup) -> OwnRecorder:
 
 
 def recording_input(setup: RigSetup) -> InputSetup:
-    """Give the input whose device records by itself; raises RefusedError for one that can't."""
+    """Return the input whose device records by itself; raises RefusedError for one that can't."""
     picture = setup.picture
     walked = signal_chain(picture)
     if walked.carried is None:
@@ -61,7 +61,6 @@ class DeviceTake(Take):
     _closing: threading.Thread | None = None
 
     def begin(self) -> None:
-        """Tell the device to start."""
         self.own.start()
 
     @property
@@ -78,7 +77,7 @@ class DeviceTake(Take):
         raise RefusedError(_NO_HOLD)
 
     def must_end(self) -> bool:
-        """Say whether the device has stopped by itself; the reason is kept for the take."""
+        """Return whether the device has stopped by itself; the reason is kept for the take."""
         if self._closing is not None:
             return False  # one that was cut has not stopped by itself
         if not self.own.has_stopped:
@@ -93,7 +92,6 @@ class DeviceTake(Take):
         return True
 
     def mark(self, label: str, now_ns: int) -> MarkedMoment:
-        """Note this moment."""
         moment = MarkedMoment(tick=max(0, self.own.pictures - 1), label=label)
         self.marks.append(moment)
         return moment
@@ -127,11 +125,10 @@ class DeviceTake(Take):
 
     @property
     def ticks(self) -> int:
-        """Pictures so far."""
         return self.own.pictures
 
     def size_bytes(self) -> int:
-        """Give the bytes that lie on the device's storage."""
+        """Return the bytes that lie on the device's storage."""
         with suppress(OSError):
             return self.reserved.rolling.stat().st_size
         return 0

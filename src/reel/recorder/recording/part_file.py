@@ -90,7 +90,7 @@ class PartFile(Generic[W]):
             self._writer.close()
 
     def complete(self) -> ReelError | None:
-        """Give the closed file its name; where that can't be, find where it lies, and give the reason."""
+        """Return the closed file its name; where that can't be, find where it lies, and give the reason."""
         if self._reserved is None or not self.is_there:
             return None  # it could not be opened, which is the lane's error
         self._is_naming = True  # until its path is the new one, it seems to have been moved
@@ -104,13 +104,12 @@ class PartFile(Generic[W]):
         return None
 
     def let_go(self) -> None:
-        """Watch the file no longer."""
         if self._handle >= 0:
             handle, self._handle = self._handle, -1
             os.close(handle)
 
     def size_bytes(self) -> int:
-        """Give its bytes, with those of what lies beside it; 0 before it is there."""
+        """Return its bytes, with those of what lies beside it; 0 before it is there."""
         found = 0
         if not self.is_there:
             return found
@@ -139,7 +138,7 @@ class PartFile(Generic[W]):
         return f"Its file was moved while it rolled; all until then lies at {self._place() or 'its new place'}."
 
     def _place(self) -> Path | None:
-        """Give where the file lies now; None when it was deleted, or that can't be told."""
+        """Return where the file lies now; None when it was deleted, or that can't be told."""
         if self._handle < 0 or not os.fstat(self._handle).st_nlink:
             return None
         try:

@@ -50,12 +50,10 @@ class Parts:
 
     @property
     def plan(self) -> FilePlan:
-        """What each is to hold."""
         return self._plan
 
     @property
     def is_finished(self) -> bool:
-        """Whether it takes nothing more."""
         return self._finished
 
     @property
@@ -84,11 +82,9 @@ class Parts:
 
     @property
     def limit(self) -> int:
-        """How many may wait."""
         return self.queues[-1].limit
 
     def start(self) -> None:
-        """Begin to write."""
         self.queues[0].start()
 
     def split(self, next_tick: int) -> None:

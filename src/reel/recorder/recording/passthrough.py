@@ -52,7 +52,6 @@ class PassthroughTake(LocalTake):
 
     @property
     def is_rolling(self) -> bool:
-        """Whether packets go into it."""
         return self._ticks > 0 and not self.is_ending
 
     def begin(self) -> None:
@@ -71,7 +70,6 @@ class PassthroughTake(LocalTake):
         return False
 
     def pause(self, now_ns: int) -> None:
-        """Refuse."""
         raise RefusedError(NO_HOLD)
 
     def resume(self) -> None:
@@ -94,7 +92,7 @@ class PassthroughTake(LocalTake):
         self._wake.set()
 
     def must_end(self) -> bool:
-        """Say whether it can't go on, or is not to; where the sender stopped it ends at once."""
+        """Return whether it can't go on, or is not to; where the sender stopped it ends at once."""
         rig = self.rig()
         if not self.is_ending and (rig is None or rig.source.sent is not self.sent):
             self.ends_by = "The sender stopped; what it sends after that is another stream. Roll again for that."
@@ -105,7 +103,6 @@ class PassthroughTake(LocalTake):
         return LocalTake.must_end(self)
 
     def status(self) -> RollStatus:
-        """Say how it stands."""
         starts_in_s = 0.0 if self._ticks else max(0, self._begins_ns - self.clock.now_ns()) / NS
         state = SessionState.ROLLING if self._ticks else SessionState.WAITING
         if starts_in_s:
@@ -172,7 +169,7 @@ class PassthroughTake(LocalTake):
                 self._closing_problem = self._closing_problem or file.complete()
 
     def _next(self) -> SentPacket | None:
-        """Give the packet that came next, and leave it; None once no more will come."""
+        """Return the packet that came next, and leave it; None once no more will come."""
         while not self._waiting:
             if self.is_ending:
                 return None

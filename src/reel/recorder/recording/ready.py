@@ -21,7 +21,7 @@ class Ready:
 
 
 def conduct_of(roll: RollSetup, request: StartRoll) -> RollSetup:
-    """Give how a take rolls: a trial ends by its length only, and what is asked for counts before what is set."""
+    """Return how a take rolls: a trial ends by its length only, and what is asked for counts before what is set."""
     return RollSetup(gone_s=0) if request.is_trial else roll
 
 
@@ -34,7 +34,7 @@ def rolled_by(
     *,
     is_trial: bool = False,
 ) -> Rolled:
-    """Give what is stored of a take of a rig that begins at a time; `on_device` is the kind of one that records it."""
+    """What is stored of a take of a rig that begins at a time; `on_device` is the kind of one that records it."""
     return Rolled(
         rig_id=request.rig_id,
         rig_name=request.rig_name,

@@ -102,7 +102,7 @@ class RecordingSession:
         self._begins_ns, self._is_together = at_ns, together
 
     def counts_down(self, now_ns: int) -> float:
-        """Give the seconds until it begins; 0 once it may."""
+        """Return the seconds until it begins; 0 once it may."""
         return max(0, self._begins_ns - now_ns) / NS if self.state is SessionState.WAITING and not self.ticks else 0.0
 
     def end_after(self, ticks: int) -> None:
@@ -135,7 +135,7 @@ class RecordingSession:
         )
 
     def counts_of(self, part: int) -> Counts:
-        """Give what has been counted of a part, from 1, by its own ticks."""
+        """Return what has been counted of a part, from 1, by its own ticks."""
         counts = self._tally.part(part, self._others(), self.rate, self._mixer.tracks)
         counts = replace(counts, transfer=self._transfer)
         return replace(counts, began_late_ms=self._began_late_ms) if part == 1 else counts
@@ -223,7 +223,6 @@ class RecordingSession:
             self.state = SessionState.WAITING
 
     def mark(self, label: str, kind: MarkKind = MarkKind.PERSON) -> MarkedMoment:
-        """Note this moment."""
         moment = MarkedMoment(tick=max(0, self.ticks - 1), label=label, kind=kind)
         self.marks.append(moment)
         return moment
@@ -313,7 +312,7 @@ class RecordingSession:
         return max(0, sequence - before - 1) if sequence is not None and before is not None else 0
 
     def _stands_in(self, picture: Picture) -> bool:
-        """Say whether a picture shows in the place of one that was skipped and came first for the same tick."""
+        """Return whether a picture shows in the place of one that was skipped and came first for the same tick."""
         left_out = self._left_out(picture.sequence)
         if not self._filled or self._gap is None or left_out == 0 or self.pace < self.rate:
             return False  # of a time-lapse any picture of its time will do

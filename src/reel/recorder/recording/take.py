@@ -44,7 +44,6 @@ class Take:
 
     @property
     def can_hold(self) -> bool:
-        """Whether it can be held."""
         return True
 
     @property
@@ -60,7 +59,6 @@ class Take:
         return f"{self.rolled.rig_name} is rolling already; cut it first."
 
     def begin(self) -> None:
-        """Roll."""
         raise NotImplementedError
 
     def begin_at(self, at_ns: int, *, together: bool) -> None:
@@ -89,7 +87,7 @@ class Take:
         """Close what was read without waiting for its input, which hangs."""
 
     def must_end(self) -> bool:
-        """Say whether it can't go on; the reason is kept in `ends_by`."""
+        """Return whether it can't go on; the reason is kept in `ends_by`."""
         raise NotImplementedError
 
     @property
@@ -101,25 +99,21 @@ class Take:
         """Do what is due while it rolls."""
 
     def status(self) -> RollStatus:
-        """Say how it stands."""
         raise NotImplementedError
 
     def size_bytes(self) -> int:
-        """Give the bytes of what is written."""
         raise NotImplementedError
 
     def moved(self) -> object:
-        """Give something that changes as long as its files are still written or closed."""
+        """Return something that changes as long as its files are still written or closed."""
         return self.size_bytes()
 
     @property
     def ticks(self) -> int:
-        """Frames so far."""
         raise NotImplementedError
 
     @property
     def length_s(self) -> float:
-        """Seconds so far."""
         return float(self.ticks / self.plan.tick_rate)
 
     @property
@@ -194,11 +188,9 @@ class LocalTake(Take):
         self.drive = DriveWatch(self.shelf, self.reserve_bytes, lambda: self.files)
 
     def begin(self) -> None:
-        """Roll."""
         self.drive.start()
 
     def let_go(self) -> None:
-        """Watch the drive no longer."""
         self.drive.stop()
 
     @property
@@ -207,7 +199,7 @@ class LocalTake(Take):
         raise NotImplementedError
 
     def must_end(self) -> bool:
-        """Say whether it can't go on, or is not to; the reason is kept for the take."""
+        """Return whether it can't go on, or is not to; the reason is kept for the take."""
         self.ends_by = self.drive.trouble
         if self.ends_by is None and self.is_rolling:
             self.cut_by = stop_reason(self.conduct, self._standing())
@@ -237,7 +229,7 @@ class LocalTake(Take):
         )
 
     def size_bytes(self) -> int:
-        """Give the bytes of all its parts, as the drive said last."""
+        """Return the bytes of all its parts, as the drive said last."""
         return self.drive.size_bytes
 
 

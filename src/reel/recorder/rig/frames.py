@@ -88,7 +88,7 @@ class Frames:
             self._recording.toggled = self._viewfinder.toggled = self._recording.toggled ^ {key}
 
     def maker(self, first: Framed, *, for_file: bool) -> MakeFrame:
-        """Give what makes the frame of an instant while `first` is the first input's newest picture.
+        """Return what makes the frame of an instant while `first` is the first input's newest picture.
 
         Where it is the whole frame, there is one frame only; else the last one made is kept, and given for instants
         so long ago that reading must be behind: making up for them would put it further behind.
@@ -109,13 +109,13 @@ class Frames:
         return make
 
     def _composers(self) -> tuple[Composer, Composer]:
-        """Give what composes frames for the file, and what does so for a page alone."""
+        """Return what composes frames for the file, and what does so for a page alone."""
         framed, assets = file_plan(self._setup).signal, self._materials
         exact = Composer(self._setup.frame, framed, assets=assets)
         return exact, Composer(self._setup.frame, framed, exact=False, assets=assets)
 
     def _moment(self, at_ns: int) -> Moment:
-        """Give what clocks show at an instant: the take's timecode, and the time of day."""
+        """Return what clocks show at an instant: the take's timecode, and the time of day."""
         wall = self._clock.wall() + datetime.timedelta(microseconds=(at_ns - self._clock.now_ns()) // 1000)
         return Moment(timecode=timecode(self._taken(at_ns), self._setup.frame.mode.rate), time=f"{wall:%H:%M:%S}")
 
@@ -129,6 +129,6 @@ class Frames:
 
 
 def _inset_places(setup: RigSetup) -> list[int]:
-    """Give the places of the inputs beside the first whose pictures are in an arrangement."""
+    """Return the places of the inputs beside the first whose pictures are in an arrangement."""
     shown = setup.frame.shown_inputs
     return [place for place, one in enumerate(setup.inputs) if place and one.has_picture and one.name in shown]

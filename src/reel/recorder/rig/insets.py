@@ -55,13 +55,13 @@ class Inset:
             self._missing, self._last = [], None
 
     def newest(self, at_ns: int) -> Framed | None:
-        """Give the newest picture that was shown by an instant, or the first that came after it; None before any."""
+        """Return the newest picture that was shown by an instant, or the first that came after it; None before any."""
         with self._lock:
             found = [framed for shown_ns, framed in self._pictures if shown_ns <= at_ns]
             return found[-1] if found else self._pictures[0][1] if self._pictures else None
 
     def lost(self, now_ns: int | None = None, place: PlaceOfRoll | None = None) -> tuple[Missing, ...]:
-        """Give what was lost so far; with `now_ns`, what has not come until then is lost too."""
+        """Return what was lost so far; with `now_ns`, what has not come until then is lost too."""
         with self._lock:
             if now_ns is not None and self._last is not None:
                 self._count(now_ns, None, place)
@@ -84,7 +84,7 @@ class Inset:
 
 
 def counted(setup: RigSetup, insets: Mapping[int, Inset], mixer: TrackMixer) -> Iterator[InputCounts]:
-    """Give what was counted of each input beside the first one's pictures; `insets` by the inputs' places."""
+    """Return what was counted of each input beside the first one's pictures; `insets` by the inputs' places."""
     sounds = {source.name: source for source in mixer.sources}
     for place, one in enumerate(setup.inputs):
         pictures = insets[place].lost() if place in insets else ()

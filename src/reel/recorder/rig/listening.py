@@ -44,7 +44,6 @@ class Listening:
         self._mixer.lose(place)
 
     def advance(self, now_ns: int) -> None:
-        """Give what is complete."""
         self._mixer.advance(self._segment, now_ns, is_behind=False)
 
     def offer_samples(self, data: FloatArray, track: int) -> None:
@@ -66,7 +65,7 @@ class Listeners:
         self._listenings.clear()
 
     def advance(self, setup: RigSetup, heard: Mapping[int, SoundFormat], now_ns: int, *, gives_way: bool) -> None:
-        """Give those who listen what has come; nothing while that `gives_way` to recording."""
+        """Return those who listen what has come; nothing while that `gives_way` to recording."""
         wanted = frozenset() if gives_way else self._listened()
         for choice in self._listenings.keys() - wanted:
             del self._listenings[choice]
@@ -76,14 +75,14 @@ class Listeners:
         self.give(partial(Listening.advance, now_ns=now_ns))
 
     def give(self, give: Callable[[Listening], None]) -> None:
-        """Give something to all who listen; where that fails they begin anew, and the take goes on."""
+        """Return something to all who listen; where that fails they begin anew, and the take goes on."""
         for choice, listening in list(self._listenings.items()):
             if attempt("Listening", partial(give, listening)):
                 del self._listenings[choice]
 
 
 def _chosen(setup: RigSetup, choice: Choice) -> RigSetup:
-    """Give a rig with one track, to which only what was chosen goes."""
+    """Return a rig with one track, to which only what was chosen goes."""
     inputs = tuple(
         replace(one, sound=replace(one.sound, tracks=(1,) if _is_chosen(setup, place, choice) else ()))
         for place, one in enumerate(setup.inputs)

@@ -50,7 +50,6 @@ class OpenInputs:
 
     @property
     def readings(self) -> tuple[InputStatus, ...]:
-        """How each input stands."""
         return tuple(reader.reading for reader in self._readers)
 
     @property
@@ -82,7 +81,7 @@ class OpenInputs:
         return None if voice is None or game is None else (voice, game)
 
     def plan(self) -> FilePlan:
-        """Give what a take that begins now is to hold."""
+        """Return what a take that begins now is to hold."""
         return file_plan(self.setup, frozenset(self.heard))
 
     def wait_tried(self, until_ns: int) -> None:
@@ -95,7 +94,7 @@ class OpenInputs:
         self._first.call(command, after_ns=after_ns)
 
     def answer(self, work: Callable[[], T], *, after_ns: int | None = None) -> T:
-        """Run `work` on the thread that records, after what was due by `after_ns` has been read; gives its result.
+        """Run `work` on the thread that records, after what was due by `after_ns` has been read; returns its result.
 
         Raises RefusedError when that takes too long, and what `work` raises.
         """

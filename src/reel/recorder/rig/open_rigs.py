@@ -32,12 +32,12 @@ ANEW_NS = 5 * NS
 class Screen(Protocol):
     """Where framed pictures go that somebody watches, and sound that somebody listens to."""
 
-    def watched(self, rig_id: int) -> bool: ...  # noqa: D102
-    def wanted(self, rig_id: int) -> bool: ...  # noqa: D102
-    def show(self, rig_id: int, frame: av.VideoFrame) -> None: ...  # noqa: D102
-    def forget(self, rig_id: int) -> None: ...  # noqa: D102
-    def listened(self, rig_id: int) -> frozenset[Choice]: ...  # noqa: D102
-    def sound(self, rig_id: int, choice: Choice, data: FloatArray, at_ns: int, comes: SoundFormat) -> None: ...  # noqa: D102
+    def watched(self, rig_id: int) -> bool: ...
+    def wanted(self, rig_id: int) -> bool: ...
+    def show(self, rig_id: int, frame: av.VideoFrame) -> None: ...
+    def forget(self, rig_id: int) -> None: ...
+    def listened(self, rig_id: int) -> frozenset[Choice]: ...
+    def sound(self, rig_id: int, choice: Choice, data: FloatArray, at_ns: int, comes: SoundFormat) -> None: ...
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,7 +74,7 @@ class Holders:
             self._holds = {identity: held for identity, held in self._holds.items() if held is not hold}
 
     def holder(self, identity: str) -> int | None:
-        """Give the rig that holds a device."""
+        """Return the rig that holds a device."""
         with self._lock:
             held = self._holds.get(identity)
         return held.rig_id if held is not None else None
@@ -99,11 +99,9 @@ class OpenRig:
 
     @property
     def is_alive(self) -> bool:
-        """Whether all its threads run."""
         return self.thread.is_alive() and self.source.is_alive
 
     def is_looked_at(self, now_ns: int) -> bool:
-        """Say whether a page looks on."""
         return any(until_ns > now_ns for until_ns in self.viewers.values())
 
 
@@ -122,7 +120,6 @@ class OpenRigs:
         self.claps = Claps()
 
     def get(self, rig_id: int) -> OpenRig | None:
-        """Give an open rig."""
         return self._rigs.get(rig_id)
 
     def open(
@@ -158,7 +155,7 @@ class OpenRigs:
         return rig.source
 
     def is_let_go(self, source: Source) -> bool:
-        """Say whether a device that a source could not open is held by no rig that is open: it may, in a moment."""
+        """Return whether a device that a source could not open is held by no rig that is open: it may, in a moment."""
         inputs = zip(source.setup.inputs, source.readings, strict=True)
         held = [one.origin.identity for one, reading in inputs if reading.is_held]
         holders = [self._rigs.get(self._holders.holder(identity) or 0) for identity in held]

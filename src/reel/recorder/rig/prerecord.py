@@ -21,7 +21,7 @@ class Kept(NamedTuple):
     interval: Fraction
 
     def give(self, at_ns: int) -> av.VideoFrame:
-        """Give the frame, for whatever instant."""
+        """Return the frame, for whatever instant."""
         return self.picture.frame
 
 
@@ -45,18 +45,16 @@ class PreRecordBuffer:
         self._kept.clear()
 
     def take(self) -> Iterator[Kept]:
-        """Give all, the oldest first, and keep none of it."""
+        """Return all, the oldest first, and keep none of it."""
         while self._kept:
             yield self._kept.popleft()
 
     @property
     def count(self) -> int:
-        """How many frames are kept."""
         return len(self._kept)
 
     @property
     def size_bytes(self) -> int:
-        """How much memory they take."""
         kept = list(self._kept)
         return frame_bytes(kept[-1].picture.frame) * len(kept) if kept else 0
 
@@ -68,5 +66,5 @@ class PreRecordBuffer:
 
 
 def frame_bytes(frame: av.VideoFrame) -> int:
-    """Give the memory that a frame takes."""
+    """Return the memory that a frame takes."""
     return sum(plane.buffer_size for plane in frame.planes)

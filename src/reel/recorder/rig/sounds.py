@@ -23,7 +23,7 @@ class Sounds:
         self._lost.append(place)
 
     def take(self, keep_ns: Callable[[int], int]) -> Iterator[tuple[int, Samples | None]]:
-        """Give what has come, then None for each input that is gone; each block is kept for `keep_ns` of its input."""
+        """What has come, then None for each input that is gone; each block is kept for `keep_ns` of its input."""
         while self._come:
             place, samples = self._come.popleft()
             recent = self._recent[place]
@@ -37,7 +37,7 @@ class Sounds:
             yield place, None
 
     def recent(self) -> Iterator[tuple[int, Samples]]:
-        """Give the blocks that are kept, input by input."""
+        """Return the blocks that are kept, input by input."""
         for place, recent in enumerate(self._recent):
             yield from ((place, samples) for samples in recent)
 

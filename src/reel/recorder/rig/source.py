@@ -93,7 +93,7 @@ class Source(OpenInputs):
         return RecordingSession(parts, parts.plan, mixer, others, is_sample=is_sample)
 
     def can_become(self, setup: RigSetup) -> bool:
-        """Say whether another setup has the same inputs, so that none need be opened anew."""
+        """Return whether another setup has the same inputs, so that none need be opened anew."""
         return [one.way for one in setup.inputs] == [one.way for one in self.setup.inputs]
 
     def become(self, setup: RigSetup) -> None:
@@ -242,7 +242,7 @@ class Source(OpenInputs):
     # what the readers hand on
 
     def wants(self, place: int) -> bool:
-        """Say whether a picture of an input is recorded, shown or looked at."""
+        """Return whether a picture of an input is recorded, shown or looked at."""
         if self.sync is not None and self.sync.wants(place, self._clock.now_ns()):
             return True
         if place:
@@ -250,7 +250,7 @@ class Source(OpenInputs):
         return self._is_recording or self._wanted() or self._keeps_back
 
     def wants_all(self, place: int) -> bool:
-        """Say whether somebody looks on, or a take rolls."""
+        """Return whether somebody looks on, or a take rolls."""
         return self._is_recording or self._watched() or self._keeps_back
 
     @property
@@ -286,7 +286,7 @@ class Source(OpenInputs):
         return session is not None and session.parts.waiting > GIVES_WAY
 
     def _may_show(self, at_ns: int) -> bool:
-        """Say whether there is time to show a picture: while a take rolls and something is behind, few are shown."""
+        """Return whether there is time to show a picture: while a take rolls and something is behind, few are shown."""
         now_ns = self._clock.now_ns()
         is_rare = now_ns - self._shown_ns < RARELY_NS
         if self._is_recording and (now_ns - at_ns > BEHIND_NS or self.gives_way) and is_rare:
@@ -314,7 +314,7 @@ class Source(OpenInputs):
         return self._session is not None and self._session.state in (SessionState.WAITING, SessionState.ROLLING)
 
     def _taken(self, at_ns: int) -> Fraction:
-        """Give the second of the take at an instant: of a time-lapse that of its file."""
+        """Return the second of the take at an instant: of a time-lapse that of its file."""
         session = self._session
         if session is None or (segment := session.segment) is None:
             return Fraction(0)
@@ -336,7 +336,7 @@ class Source(OpenInputs):
                 self._session.lose_signal(place)
 
     def _keep_ns(self, place: int) -> int:
-        """Give how long an input's sound may be needed by a take that begins."""
+        """Return how long an input's sound may be needed by a take that begins."""
         delay_ns = max(0, self.setup.inputs[place].sound.delay_ms) * NS // 1000
         return KEEP_SOUND_NS + self.pre_record.seconds * NS + delay_ns
 

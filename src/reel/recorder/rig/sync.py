@@ -26,7 +26,7 @@ class SyncTest:
         self._known: dict[int, tuple[tuple[int, int], SyncReading]] = {}
 
     def wants(self, place: int, now_ns: int) -> bool:
-        """Say whether an input's pictures are looked at."""
+        """Return whether an input's pictures are looked at."""
         return place == self.place and now_ns < self._end_ns
 
     def see(self, place: int, picture: Picture) -> None:

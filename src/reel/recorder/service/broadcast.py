@@ -58,11 +58,11 @@ class Broadcast:
         self._thread.join(STOP_S)
 
     def watched(self, rig_id: int) -> bool:
-        """Say whether somebody watches a rig."""
+        """Return whether somebody watches a rig."""
         return self._watchers[_topic(rig_id)] > 0
 
     def wanted(self, rig_id: int) -> bool:
-        """Say whether somebody watches a rig and its last picture has been taken up."""
+        """Return whether somebody watches a rig and its last picture has been taken up."""
         return self.watched(rig_id) and rig_id not in self._newest
 
     def show(self, rig_id: int, frame: av.VideoFrame) -> None:

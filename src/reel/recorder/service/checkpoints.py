@@ -30,7 +30,7 @@ class Reached:
 
 
 def read_reached(run_folder: Path) -> dict[int, float]:
-    """Give what was noted last; nothing where that can't be read."""
+    """Return what was noted last; nothing where that can't be read."""
     try:
         found = json.loads((run_folder / _NAME).read_text())
         return {int(take_id): float(length_s) for take_id, length_s in found.items()}

@@ -54,7 +54,6 @@ class JournalQueue:
         return stuck[0] if stuck else self._set_aside
 
     def marked(self, take_id: int, mark: MarkedMoment) -> None:
-        """Store a mark."""
         self._add(take_id, "A mark", partial(self._journal.marked, take_id, mark))
 
     def part_began(self, take_id: int, part: BegunPart) -> None:
@@ -96,7 +95,7 @@ class JournalQueue:
                 self._change.wait(AGAIN_S)
 
     def _heads(self) -> list[tuple[int, _Item]]:
-        """Give what is next of each take; the thread ends where there is nothing."""
+        """Return what is next of each take; the thread ends where there is nothing."""
         with self._change:
             if not self._waiting:
                 self._thread = None

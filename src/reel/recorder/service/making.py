@@ -47,7 +47,7 @@ class TakeMaker:
         return self._made_remote(request, one, undo) if source is None else self._made_live(request, one, source, undo)
 
     def shelf_of(self, one: RigToRoll) -> Shelf:
-        """Give the shelf that a rig's takes are written to."""
+        """Return the shelf that a rig's takes are written to."""
         return Shelf(Path(one.folder) if one.folder else self.shelf.root, one.shelf_key)
 
     def _made_live(self, request: StartRoll, one: RigToRoll, source: Source, undo: ExitStack) -> LocalTake:
@@ -75,7 +75,7 @@ class TakeMaker:
         return take
 
     def _local(self, ready: Ready, one: RigToRoll) -> dict[str, Any]:
-        """Give what all takes on the shelf are made with."""
+        """Return what all takes on the shelf are made with."""
         return {
             "shelf": ready.shelf,
             "reserved": ready.reserved,

@@ -170,7 +170,7 @@ class Recorder:
         return next((take for take in list(self._takes.values()) if take.rolled.rig_id == rig_id), None)
 
     def _is_held(self, rig_id: int) -> bool:
-        """Say whether a rig has to stay as it is open."""
+        """Return whether a rig has to stay as it is open."""
         return rig_id in self._samplings or self._is_rolling(rig_id)
 
     def _is_rolling(self, rig_id: int) -> bool:
@@ -192,7 +192,7 @@ class Recorder:
         self._open_input(request.rig_id, request.place).test_fields(request.place)
 
     def _open_input(self, rig_id: int, place: int) -> Source:
-        """Give the source of an input that has a picture; raises RefusedError."""
+        """Return the source of an input that has a picture; raises RefusedError."""
         rig = self._rigs.get(rig_id)
         if rig is None or not 0 <= place < len(rig.source.readings) or rig.source.readings[place].signal is None:
             raise RefusedError("Nothing arrives that could be tested; open the rig and play a part with movement.")
@@ -246,7 +246,7 @@ class Recorder:
         self._opened(request.rig_id, "draw on its picture").frames.draw(request)
 
     def _opened(self, rig_id: int, to_do: str) -> Source:
-        """Give the source of an open rig; raises RefusedError that says what it would be opened for."""
+        """Return the source of an open rig; raises RefusedError that says what it would be opened for."""
         rig = self._rigs.get(rig_id)
         if rig is None:
             raise RefusedError(f"The rig is closed; open it to {to_do}.")
@@ -389,6 +389,6 @@ class Recorder:
 
 
 def _never_rolled(take: Take) -> Closed:
-    """Give the end of a take that was stored and then could not begin, since another one could not."""
+    """Return the end of a take that was stored and then could not begin, since another one could not."""
     problem = "It never began, since another rig that was to roll with it could not."
     return Closed(path=take.reserved.rolling, counts=Counts(), problem=problem, on_device=take.rolled.on_device)

@@ -14,7 +14,7 @@ OTHER = Mode.parse("64x48p24")
 
 class AheadTests(unittest.TestCase):
     def numbers(self, opened, times_ns):
-        """Read at some instants; gives the numbers of the pictures."""
+        """Read at some instants; returns the numbers of the pictures."""
         found = [opened.read(now_ns) for now_ns in times_ns]
         return [item.sequence for item in found if isinstance(item, Picture)]
 

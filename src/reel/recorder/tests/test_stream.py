@@ -207,7 +207,7 @@ class StreamTests(unittest.TestCase):
             self.assertNotIn("HTTP", str(raised.exception))
 
     def serve(self, content):
-        """Serve bytes to whoever connects; gives the address."""
+        """Serve bytes to whoever connects; returns the address."""
         server = socket.create_server(("127.0.0.1", 0))
         self.addCleanup(server.close)
 

@@ -104,7 +104,7 @@ class SyncTests(unittest.TestCase):
 
 
 def claps_in(path):
-    """Give the flashes and the clicks of a file."""
+    """Return the flashes and the clicks of a file."""
     eye, ear, flashes, clicks = FlashFinder(), ClickFinder(48_000), [], []
     with av.open(str(path)) as container:
         for frame in container.decode():

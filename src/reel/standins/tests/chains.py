@@ -28,7 +28,7 @@ COMPONENT = ("component-cable", "component-box", "usb-3")
 
 
 def table():
-    """Give every chain of the table by its name: more than a hundred."""
+    """Return every chain of the table by its name: more than a hundred."""
     rigs = {}
 
     def add(kind, mode, path, **settings):
@@ -126,7 +126,7 @@ class Facts:
 
 
 def predicted(setup):
-    """Give what the walk of the line says arrives; None when it says that nothing does."""
+    """Return what the walk of the line says arrives; None when it says that nothing does."""
     carried = signal_chain(setup).carried
     if carried is None:
         return None
@@ -150,7 +150,7 @@ def predicted(setup):
 
 
 def _finest(side_px, samples, eye):
-    """Give the narrowest period of stripes, in the device's pixels, that so many colour samples can hold.
+    """Return the narrowest period of stripes, in the device's pixels, that so many colour samples can hold.
 
     The right eye sees the wider half of the patches only.
     """
@@ -174,7 +174,7 @@ def received(setup, count):
 
 
 def _any_offer(setup):
-    """Give what to ask a box for whose chain is said to be blocked: what it would do for a signal that it takes."""
+    """Return what to ask a box for whose chain is said to be blocked: what it would do for a signal that it takes."""
     freed = setup
     if setup.device.kind is DeviceKind.CONSOLE:
         freed = replace(setup, device=replace(setup.device, protected=False, pixels=None))
@@ -214,7 +214,7 @@ def read(setup, pictures):
 
 
 def planar(frame):
-    """Give a frame's samples in a planar format of the same kind, unchanged."""
+    """Return a frame's samples in a planar format of the same kind, unchanged."""
     wanted = PLANAR.get(frame.format.name)
     return frame.reformat(format=wanted) if wanted else frame
 
@@ -231,7 +231,7 @@ def unboxed(setup, planes):
 
 
 def _columns(width, place, count, eye):
-    """Give the columns of a patch; an eye sees a half of the card."""
+    """Return the columns of a patch; an eye sees a half of the card."""
     whole = width if eye is Eye.BOTH else width * 2
     columns = patch_slice(place, count, whole)
     start = width if eye is Eye.RIGHT else 0
@@ -247,7 +247,7 @@ def _rows(height, name):
 
 
 def _stripes(plane, row, value_range, eye):
-    """Give the narrowest period whose stripes still stand with a third of their height."""
+    """Return the narrowest period whose stripes still stand with a third of their height."""
     height, width = plane.shape
     sent = STRIPE * (224 if value_range is Range.LIMITED else 255)
     for place, period in enumerate(PERIODS):

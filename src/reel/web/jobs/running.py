@@ -23,7 +23,7 @@ class CalledOffError(ReelError):
 
 
 def take_up_left() -> int:
-    """Have the jobs that a killed worker left wait again; gives how many. Called when the worker starts.
+    """Have the jobs that a killed worker left wait again; returns how many. Called when the worker starts.
 
     One that was left so MOST_ATTEMPTS times ends the worker, and is set aside.
     """

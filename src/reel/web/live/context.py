@@ -7,7 +7,7 @@ from reel.web.live.recorder import glance, place_of, rig_status
 
 
 def roll(request: HttpRequest) -> dict[str, object]:
-    """Give the live facts, the same as the page's events carry; `roll` is the take of the page's rig, if one rolls."""
+    """The live facts, the same as the page's events carry; `roll` is the take of the page's rig, if one rolls."""
     status = glance(request)
     found = request.resolver_match.kwargs.get("rig_id") if request.resolver_match else None
     live = live_facts(status, rig_status(status, found) if found is not None else None, place_of(request))

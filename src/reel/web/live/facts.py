@@ -14,7 +14,7 @@ METER_FLOOR_DB = -60.0
 
 
 def band_facts(roll: RollStatus, rig: RigStatus | None = None) -> dict[str, object]:
-    """Give a take's facts for the rolling band in words, with the alarms of its rig."""
+    """Return a take's facts for the rolling band in words, with the alarms of its rig."""
     counts = roll.counts
     steps = []
     if counts.lost_encoder:
@@ -60,7 +60,7 @@ def band_facts(roll: RollStatus, rig: RigStatus | None = None) -> dict[str, obje
 
 
 def _beside_the_time(roll: RollStatus) -> Iterator[str]:
-    """Give what belongs to the timecode: of a time-lapse how long what it shows has been, and the part."""
+    """Return what belongs to the timecode: of a time-lapse how long what it shows has been, and the part."""
     if roll.lapse > 1:
         yield f"{length(roll.length_s * roll.lapse)} in all"
     if roll.part > 1:
@@ -81,7 +81,7 @@ def _warning(roll: RollStatus) -> str:
 
 
 def rig_facts(rig: RigStatus | None, place: int = 0, *, desk: bool = True) -> dict[str, object] | None:
-    """Give an open rig's facts, those of the input at a place first; levels as numbers in dBFS: the page draws them.
+    """Return an open rig's facts, those of the input at a place first; levels as numbers in dBFS: the page draws them.
 
     Only the Sound page has a `desk` with all inputs' sound.
     """
@@ -114,7 +114,7 @@ def rig_facts(rig: RigStatus | None, place: int = 0, *, desk: bool = True) -> di
 
 
 def _desk_facts(rig: RigStatus) -> dict[str, object]:
-    """Give what is heard of each input, and what was measured of them together."""
+    """Return what is heard of each input, and what was measured of them together."""
     return {
         "inputs": [
             {
@@ -132,7 +132,7 @@ def _desk_facts(rig: RigStatus) -> dict[str, object]:
 
 
 def _balance_facts(rig: RigStatus) -> dict[str, object] | None:
-    """Give how far the voice lies above the game, with the last seconds to be drawn."""
+    """Return how far the voice lies above the game, with the last seconds to be drawn."""
     found = rig.balance
     if found is None:
         return None
@@ -148,7 +148,7 @@ def _balance_facts(rig: RigStatus) -> dict[str, object] | None:
 
 
 def _sync_facts(rig: RigStatus) -> dict[str, object] | None:
-    """Give what the last sync test found, or finds; each input's by its place."""
+    """Return what the last sync test found, or finds; each input's by its place."""
     found = rig.sync
     if found is None:
         return None
@@ -173,7 +173,7 @@ def _lufs(value: float) -> str:
 
 
 def _alarms(rig: RigStatus) -> list[dict[str, str]]:
-    """Give the alarms of all inputs; those of others than the first say whose they are."""
+    """Return the alarms of all inputs; those of others than the first say whose they are."""
     return [
         {
             "kind": f"{alarm.kind} {place}",
@@ -192,12 +192,11 @@ def _levels(levels: tuple[Level, ...]) -> list[dict[str, float]]:
 
 
 def is_heard(rig: RigStatus) -> bool:
-    """Say whether there is sound."""
     return any(level.held_db > SILENT_DB for one in rig.inputs for level in one.heard.before)
 
 
 def _watched_facts(rig: InputStatus) -> dict[str, object]:
-    """Give what is measured of the picture, in words; a dash for what is not known yet."""
+    """Return what is measured of the picture, in words; a dash for what is not known yet."""
     watched = rig.watched
     if not watched.per_s:
         return {"arriving": "–", "distinct": "–", "jitter": "–", "fields": "–", "blackness": "–"}
@@ -218,7 +217,7 @@ def _watched_facts(rig: InputStatus) -> dict[str, object]:
 def live_facts(
     status: Status | None, rig: RigStatus | None, place: int = 0, *, problem: str = "", desk: bool = True
 ) -> dict[str, object]:
-    """Give all that one page's event carries; `problem` is one of the web's own, said before the recorder's notice.
+    """Return all that one page's event carries; `problem` is one of the web's own, said before the recorder's notice.
 
     `rolls` are the takes that roll, the page's own rig's first.
     """

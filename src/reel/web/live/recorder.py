@@ -13,12 +13,12 @@ GLANCE_MS = 1000
 
 
 def client() -> Client:
-    """Give a client of this home's recorder."""
+    """Return a client of this home's recorder."""
     return Client(settings.HOME.run)
 
 
 def glance(request: HttpRequest) -> Status | None:
-    """Give the recorder's status, asked once a request; None when it does not answer at once, or can't be understood.
+    """Return the recorder's status, asked once a request; None when it does not answer at once, or can't be understood.
 
     Where a page has failed nobody is asked: what failed may be just that.
     """
@@ -32,7 +32,7 @@ def glance(request: HttpRequest) -> Status | None:
 
 
 def place_of(request: HttpRequest) -> int:
-    """Give which of a rig's inputs a page is about, by its address: `?input=1` is the second."""
+    """Return which of a rig's inputs a page is about, by its address: `?input=1` is the second."""
     asked = request.GET.get("input", "")
     return int(asked) if asked.isdecimal() and len(asked) < 3 else 0
 
@@ -45,5 +45,5 @@ def show_at_once(request: HttpRequest, opening: Open) -> None:
 
 
 def rig_status(status: Status | None, rig_id: int) -> RigStatus | None:
-    """Give what is said of one rig; None while it is closed."""
+    """Return what is said of one rig; None while it is closed."""
     return next((rig for rig in status.rigs if rig.rig_id == rig_id), None) if status else None

@@ -13,7 +13,7 @@ from reel.core.signal import Mode
 
 @cache
 def this_machine() -> str:
-    """Give what tells machines apart that encode at different speeds: the processor's model and how many cores."""
+    """Return what tells machines apart that encode at different speeds: the processor's model and how many cores."""
     try:
         found = re.search(r"^model name\s*:\s*(.+)$", Path("/proc/cpuinfo").read_text(), re.MULTILINE)
     except OSError:  # no Linux
@@ -26,7 +26,7 @@ class SpeedSet(models.QuerySet["Speed"]):
     """What may be asked of all that was measured."""
 
     def here(self, mode: Mode) -> "SpeedSet":
-        """Give what was measured on this machine at a size."""
+        """Return what was measured on this machine at a size."""
         return self.filter(machine=this_machine(), width_px=mode.width_px, height_px=mode.height_px)
 
 

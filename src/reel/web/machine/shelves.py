@@ -24,7 +24,7 @@ SYSTEM = (Path("/dev"), Path("/proc"), Path("/sys"))
 
 
 def home_place() -> ShelfPlace:
-    """Give the home's own shelf, which is always there."""
+    """Return the home's own shelf, which is always there."""
     folder = str(settings.HOME.shelf)
     found = ShelfPlace.objects.filter(folder=folder).first()
     if found is None:
@@ -34,14 +34,14 @@ def home_place() -> ShelfPlace:
 
 
 def shelf_in(folder: str) -> Shelf:
-    """Give the shelf in a folder, "" for the home's, with the key that it is known by."""
+    """Return the shelf in a folder, "" for the home's, with the key that it is known by."""
     where = folder or str(settings.HOME.shelf)
     key = ShelfPlace.objects.filter(folder=where).values_list("key", flat=True).first()
     return Shelf(Path(where), key or "")
 
 
 def places() -> list[ShelfPlace]:
-    """Give all shelves, the home's first."""
+    """Return all shelves, the home's first."""
     first = home_place()
     return [first, *ShelfPlace.objects.exclude(pk=first.pk)]
 
@@ -66,7 +66,7 @@ def add(name: str, folder: str) -> ShelfPlace:
 
 
 def _folder(typed: str) -> Path:
-    """Give the folder that somebody typed; raises BadValueError for none, for Reel's own and for the system's."""
+    """Return the folder that somebody typed; raises BadValueError for none, for Reel's own and for the system's."""
     shown, path = typed[:80], Path(typed.strip())
     if "\x00" in typed or len(typed) > MAX_FOLDER:
         raise BadValueError("Folder", shown, f"it is a whole path of up to {MAX_FOLDER} characters")
@@ -115,7 +115,7 @@ def measure_drive(place_id: int, progress: Callable[[float], None]) -> None:
 
 
 def free_bytes(place: ShelfPlace) -> int | None:
-    """Give the room that is left; None where the folder can't be reached."""
+    """Return the room that is left; None where the folder can't be reached."""
     try:
         return Shelf(Path(place.folder)).free_bytes()
     except ReelError:

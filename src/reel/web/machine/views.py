@@ -54,7 +54,7 @@ def _row(place: ShelfPlace, home: ShelfPlace) -> dict[str, object]:
 
 @require_GET
 def hardware(request: HttpRequest) -> HttpResponse:
-    """Say which hardware encoders work here, each tried once while the web runs."""
+    """Return which hardware encoders work here, each tried once while the web runs."""
     return render(request, "machine/_hardware.html", {"encoders": _hardware()})
 
 

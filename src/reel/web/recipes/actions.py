@@ -28,7 +28,7 @@ def make_default(kept: KeptRecipe) -> None:
 
 
 def default_recipe() -> Recipe | None:
-    """Give what new rigs begin with; None where nothing was chosen, or it can't be read."""
+    """Return what new rigs begin with; None where nothing was chosen, or it can't be read."""
     kept = KeptRecipe.objects.filter(is_default=True).first()
     try:
         return kept.recipe if kept is not None else None
@@ -37,7 +37,7 @@ def default_recipe() -> Recipe | None:
 
 
 def name_of(recipe: Recipe) -> str:
-    """Give the name that a recipe is kept under, "" for none."""
+    """Return the name that a recipe is kept under, "" for none."""
     return KeptRecipe.objects.filter(settings=to_plain(recipe)).values_list("name", flat=True).first() or ""
 
 
@@ -48,7 +48,7 @@ def import_file(data: bytes) -> KeptRecipe:
 
 
 def export_file(kept: KeptRecipe) -> bytes:
-    """Give a recipe as the content of a file."""
+    """Return a recipe as the content of a file."""
     return write_recipe(kept.name, kept.recipe)
 
 

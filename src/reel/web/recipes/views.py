@@ -35,7 +35,7 @@ def _row(kept: KeptRecipe) -> dict[str, object]:
 
 
 def _beside(rows: list[dict[str, object]]) -> list[tuple[str, list[str], bool]]:
-    """Give each setting with the values of all, and whether they differ."""
+    """Return each setting with the values of all, and whether they differ."""
     found: list[dict[str, str]] = [row["lines"] for row in rows]  # type: ignore[misc]
     return [(name, [one[name] for one in found], len({one[name] for one in found}) > 1) for name in found[0]]
 
@@ -68,7 +68,7 @@ def delete(request: HttpRequest, recipe_id: int) -> HttpResponse:
 
 @require_GET
 def export(request: HttpRequest, recipe_id: int) -> HttpResponse:
-    """Give a recipe as a file."""
+    """Return a recipe as a file."""
     kept = get_object_or_404(KeptRecipe, pk=recipe_id)
     return give_file(kept.name, "recipe", actions.export_file(kept))
 

@@ -81,7 +81,7 @@ def import_rig(data: bytes) -> Rig:
 
 
 def export_rig(rig: Rig) -> bytes:
-    """Give a rig as the content of a file."""
+    """Return a rig as the content of a file."""
     return write_rig(rig.name, rig.plan, {"plays": to_plain(rig.scenarios)})
 
 
@@ -93,7 +93,7 @@ def refuse_unasked(rig: Rig) -> None:
 
 
 def addresses_of(plan: RigSetup) -> list[str]:
-    """Give the addresses that a rig's inputs come from."""
+    """Return the addresses that a rig's inputs come from."""
     return [one.origin.address for one in plan.inputs if isinstance(one.origin, Network)]
 
 

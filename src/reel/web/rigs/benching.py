@@ -33,7 +33,7 @@ Cell = tuple[VideoCodec, str]
 
 
 def cells() -> list[Cell]:
-    """Give every codec with each of its efforts or profiles, "" where it has neither."""
+    """Return every codec with each of its efforts or profiles, "" where it has neither."""
     return [
         (codec, choice.name if choice else "")
         for codec, facts in CODECS.items()
@@ -42,12 +42,12 @@ def cells() -> list[Cell]:
 
 
 def choice_of(draft: Draft) -> str:
-    """Give the effort or profile of some settings."""
+    """Return the effort or profile of some settings."""
     return draft.effort or draft.profile
 
 
 def cell_plan(setup: RigSetup, cell: Cell, mode: Mode | None = None) -> FilePlan:
-    """Give what a rig's file would be with a cell's codec, at the quality that is usual for it, and at another size."""
+    """What a rig's file would be with a cell's codec, at the quality that is usual for it, and at another size."""
     codec, choice = cell
     facts = CODECS[codec]
     default = next(
@@ -95,12 +95,12 @@ def bench(rig_id: int, progress: Callable[[float], None]) -> None:
 
 
 def _stretch(progress: Callable[[float], None], at: float, span: float) -> Callable[[float], None]:
-    """Give the progress of a stretch of the whole work."""
+    """Return the progress of a stretch of the whole work."""
     return lambda part: progress(at + part * span)
 
 
 def _as_while_rolling(rig: Rig) -> Callable[[], None]:
-    """Give what, called now and then, has the recorder compose every frame of a rig; a rig that can't be opened rests.
+    """What, called now and then, has the recorder compose every frame of a rig; a rig that can't be opened rests.
 
     Frames are composed for what was before the press, so that is set for a second where the rig has none.
     """
@@ -166,12 +166,12 @@ def _measure_all(
 
 
 def headroom(pictures_per_s: float, plan: FilePlan) -> float:
-    """Give how many times faster than a plan needs it pictures are encoded."""
+    """Return how many times faster than a plan needs it pictures are encoded."""
     return pictures_per_s / float(plan.frame.rate / plan.lapse)
 
 
 def _measure(plan: FilePlan, cell: Cell, sample: Sample, go_on: Callable[[], None]) -> float | None:
-    """Measure a cell and keep it; gives its pictures a second, None where it can't be encoded."""
+    """Measure a cell and keep it; returns its pictures a second, None where it can't be encoded."""
     found: dict[str, object] = {"pictures_per_s": None, "bits_per_picture": None, "problem": ""}
     found["samples"] = plan.recipe.samples
     speed = None

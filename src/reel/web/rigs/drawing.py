@@ -58,7 +58,7 @@ class DrawnStrand:
 
 
 def thickness(rate_bps: float | None) -> float:
-    """Give the thickness in pixels for a data rate; one that is not known is drawn thin."""
+    """Return the thickness in pixels for a data rate; one that is not known is drawn thin."""
     if not rate_bps:
         return THINNEST
     part = (math.log10(rate_bps) - LOW_DECADE) / DECADES
@@ -102,7 +102,7 @@ def draw_line(stages: tuple[Stage, ...], beside: tuple[Strand, ...], open_stage:
 
 
 def _picture_rates(stages: tuple[Stage, ...]) -> tuple[list[float], list[float]]:
-    """Give the strand's thickness per stage, which never grows, and the thickness of what is stored there.
+    """Return the strand's thickness per stage, which never grows, and the thickness of what is stored there.
 
     Sound is drawn apart; roll carries the file's on.
     """
@@ -120,7 +120,6 @@ def _picture_rates(stages: tuple[Stage, ...]) -> tuple[list[float], list[float]]
 
 
 def _outline(start: int, end: int, thick: float) -> str:
-    """Outline what is unpacked at a stage."""
     top, low = round(MIDDLE - thick / 2, 2), round(MIDDLE + thick / 2, 2)
     return f"M{start + 14} {top} L{end - 2} {top} M{start + 14} {low} L{end - 2} {low}"
 
@@ -176,7 +175,7 @@ def _fallen_piece(x: int, before: float, after: float) -> str:
 
 
 def lives_of(plan: RigSetup, live: RigStatus | None) -> tuple[Live, ...]:
-    """Give what each of a rig's inputs says of itself, as the line takes it."""
+    """Return what each of a rig's inputs says of itself, as the line takes it."""
     if live is None or len(live.inputs) != len(plan.inputs):
         return ()
     return tuple(Live(signal=one.signal, sound=one.sound) for one in live.inputs)

@@ -28,23 +28,23 @@ _KEPT = 40
 
 
 def is_needed(plan: FilePlan) -> bool:
-    """Say whether the picture decides what a file by a plan costs."""
+    """Return whether the picture decides what a file by a plan costs."""
     return not plan.recipe.as_sent and forecast(plan) is None
 
 
 def estimate_of(rig: Rig, setup: RigSetup) -> Estimate | None:
-    """Give what was estimated for a rig as it would be set; None before it was asked for."""
+    """Return what was estimated for a rig as it would be set; None before it was asked for."""
     return rig.estimates.filter(of=_subject(setup)).first()
 
 
 def picture_bits(rig: Rig, setup: RigSetup) -> float | None:
-    """Give the bits of a picture as they were estimated; None where they were not."""
+    """Return the bits of a picture as they were estimated; None where they were not."""
     found = estimate_of(rig, setup)
     return found.bits_per_picture if found is not None else None
 
 
 def job_of(found: Estimate | None) -> Job | None:
-    """Give the newest job that makes an estimate."""
+    """Return the newest job that makes an estimate."""
     return Job.objects.filter(kind=ESTIMATE, subject=found.pk).first() if found is not None else None
 
 
@@ -77,7 +77,7 @@ def estimate(estimate_id: int, progress: Callable[[float], None]) -> None:
 
 
 def _subject(setup: RigSetup) -> dict[str, Any]:
-    """Give what an estimate is of: how pictures are encoded, and of what they are made."""
+    """Return what an estimate is of: how pictures are encoded, and of what they are made."""
     plan = file_plan(setup)
     recipe = replace(plan.recipe, name_pattern=DEFAULT_PATTERN, part_minutes=0, part_gb=Fraction(0))
     return {"plan": to_plain(replace(plan, recipe=recipe, tracks=())), "frame": to_plain(setup.frame)}

@@ -13,7 +13,7 @@ from reel.web.ui.forms import ValueForm
 
 
 def feed_names() -> list[str]:
-    """Give the names of the files in the feeds folder that can be written down; none when the folder is gone."""
+    """Return the names of the files in the feeds folder that can be written down; none when the folder is gone."""
     folder: Path = settings.HOME.feeds
     try:
         names = [entry.name for entry in folder.iterdir() if entry.is_file()]
@@ -55,7 +55,7 @@ class FeedForm(ValueForm):
 
     @classmethod
     def initial_of(cls, origin: Origin) -> dict[str, object]:
-        """Give the fields of an origin."""
+        """Return the fields of an origin."""
         if isinstance(origin, Network):
             return {"address": origin.address, "feed": "", "loop": True, "listen": origin.listen}
         name, loop = (origin.name, origin.loop) if isinstance(origin, MediaFile) else ("", True)

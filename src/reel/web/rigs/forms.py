@@ -83,7 +83,7 @@ class NewRigForm(ValueForm):
         return frozenset(self.data.getlist("have")) if isinstance(self.data, QueryDict) else frozenset()
 
     def clean_have(self) -> frozenset[str]:
-        """Give the keys that are ticked."""
+        """Return the keys that are ticked."""
         return frozenset(self.cleaned_data["have"])
 
     def clean_name(self) -> str:

@@ -17,7 +17,7 @@ _NAME = re.compile(r"\b[0-9a-f]{16}\.png\b")
 
 
 def sample_path(rig: Rig) -> Path:
-    """Give where a moment of a rig's picture is kept for measuring."""
+    """Return where a moment of a rig's picture is kept for measuring."""
     return Path(settings.HOME.cache / f"sample-{rig.pk}.mkv")
 
 

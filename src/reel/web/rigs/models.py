@@ -59,7 +59,7 @@ class Rig(models.Model):
 
     @classmethod
     def names(cls) -> list[str]:
-        """Give the names of all rigs."""
+        """Return the names of all rigs."""
         return list(cls.objects.values_list("name", flat=True))
 
     @property
@@ -81,7 +81,7 @@ class Rig(models.Model):
         )
 
     def play_of(self, place: int) -> Scenario:
-        """Give the play of an input; a plain one where none is kept."""
+        """Return the play of an input; a plain one where none is kept."""
         scenarios = self.scenarios
         return scenarios[place] if place < len(scenarios) else Scenario()
 

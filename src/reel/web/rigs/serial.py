@@ -21,7 +21,7 @@ View = Callable[..., HttpResponse]
 
 
 def shape_of(plan: RigSetup) -> str:
-    """Give what tells apart rigs whose inputs, pieces or tracks stand at other places in their lists."""
+    """Return what tells apart rigs whose inputs, pieces or tracks stand at other places in their lists."""
     pieces = [[_named(piece) for piece in arrangement.pieces] for arrangement in plan.frame.arrangements]
     shape = [[one.name for one in plan.inputs], pieces, len(plan.tracks)]
     return hashlib.sha256(json.dumps(shape).encode()).hexdigest()[:12]
@@ -53,7 +53,7 @@ def serial(view: View) -> View:
 
 
 def _shape(rig_id: int) -> str | None:
-    """Give a rig's shape as it is stored; None for one that is gone or can't be read."""
+    """Return a rig's shape as it is stored; None for one that is gone or can't be read."""
     rig = Rig.objects.filter(pk=rig_id).first()
     try:
         return shape_of(rig.plan) if rig is not None else None

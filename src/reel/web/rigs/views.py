@@ -36,7 +36,7 @@ def index(request: HttpRequest) -> HttpResponse:
 
 
 def _row(rig: Rig, status: Status | None) -> dict[str, object]:
-    """Give a rig's row; one that can't be read is shown as such."""
+    """Return a rig's row; one that can't be read is shown as such."""
     live = rig_status(status, rig.pk)
     try:
         plan = rig.plan
@@ -90,7 +90,7 @@ def proposal(request: HttpRequest) -> HttpResponse:
 
 
 def _proposed(form: NewRigForm) -> dict[str, object]:
-    """Give the line that is proposed, or why there is none."""
+    """Return the line that is proposed, or why there is none."""
     if form.is_feed:
         return {"plan": None}
     try:
@@ -131,7 +131,7 @@ def delete(request: HttpRequest, rig_id: int) -> HttpResponse:
 
 @require_GET
 def export(request: HttpRequest, rig_id: int) -> HttpResponse:
-    """Give a rig as a file."""
+    """Return a rig as a file."""
     rig = get_object_or_404(Rig, pk=rig_id)
     return give_file(rig.name, "rig", actions.export_rig(rig))
 

@@ -22,7 +22,7 @@ START_S = 20.0
 
 
 def places() -> dict[str, Any]:
-    """Give what a recorder of this home is told of its folders."""
+    """Return what a recorder of this home is told of its folders."""
     home = settings.HOME
     return {
         "run_folder": home.run,
@@ -37,7 +37,7 @@ def places() -> dict[str, Any]:
 
 @contextmanager
 def recorder_here() -> Iterator[bool]:
-    """Use the running recorder, or run one in this process meanwhile; gives whether it is our own."""
+    """Use the running recorder, or run one in this process meanwhile; returns whether it is our own."""
     with ExitStack() as stack:
         try:
             stack.enter_context(only_recorder(settings.HOME.run))

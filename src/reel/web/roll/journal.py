@@ -32,7 +32,7 @@ class DatabaseJournal:
     """The recorder's Journal, kept in the database. It is called from the recorder's threads."""
 
     def rolled(self, rolled: Rolled) -> int:
-        """Store a take that has begun; gives its id."""
+        """Store a take that has begun; returns its id."""
         with _stored():
             take = actions.begin(
                 rig_id=rolled.rig_id,
@@ -54,12 +54,10 @@ class DatabaseJournal:
         return take.pk
 
     def marked(self, take_id: int, mark: MarkedMoment) -> None:
-        """Store a mark."""
         with _stored():
             Mark.objects.create(take_id=take_id, tick=mark.tick, label=mark.label, kind=mark.kind)
 
     def part_began(self, take_id: int, part: BegunPart) -> None:
-        """Store another part."""
         with _stored():
             actions.add_part(take_id, number=part.number, first_tick=part.first_tick, file_name=part.rolling.name)
 

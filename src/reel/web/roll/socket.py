@@ -61,7 +61,7 @@ async def live(scope: Event, receive: Receive, send: Send) -> None:
 
 
 def _is_own(scope: Event) -> bool:
-    """Say whether one of our own pages asks: a browser always says where a WebSocket comes from."""
+    """Return whether one of our own pages asks: a browser always says where a WebSocket comes from."""
     heads = {name: value.decode("latin-1") for name, value in scope["headers"]}
     host = heads.get(b"host", "")
     is_ours = host.rpartition(":")[0] in settings.ALLOWED_HOSTS or host in settings.ALLOWED_HOSTS
@@ -81,7 +81,6 @@ class Lease:
         self.problem = ""
 
     def need(self, *, is_needed: bool) -> None:
-        """Say whether the page needs it."""
         if is_needed is not self._is_needed:
             self._is_needed = is_needed
             self._changed.set()
@@ -119,7 +118,7 @@ class Lease:
 
 
 def opening_of(rig_id: int) -> Open | None:
-    """Give what opens a rig as it is stored; None for one that is gone, or must not be opened yet."""
+    """Return what opens a rig as it is stored; None for one that is gone, or must not be opened yet."""
     try:
         rig = Rig.objects.filter(pk=rig_id).first()
         return rig.opening if rig is not None and rig.is_asked else None
@@ -138,7 +137,6 @@ class LivePage:
         self._is_seen, self._listens = True, ""
 
     async def serve(self, receive: Receive, *, desk: bool) -> None:
-        """Serve until the page leaves."""
         self._tasks["state"] = asyncio.create_task(self._again(lambda: self._states(desk=desk)))
         if self._lease is not None:
             self._tasks["lease"] = asyncio.create_task(self._lease.keep())

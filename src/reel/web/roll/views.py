@@ -66,7 +66,6 @@ def hold(request: HttpRequest) -> HttpResponse:
 
 @require_POST
 def mark(request: HttpRequest) -> HttpResponse:
-    """Note this moment."""
     label = request.POST.get("label", "").strip()
     client().ask(AddMark(takes=_takes(request), label=clean_name("Mark", label, MAX_LABEL) if label else ""))
     return _done(request, _come_from(request))
@@ -84,7 +83,7 @@ def cut(request: HttpRequest) -> HttpResponse:
 
 
 def _takes(request: HttpRequest) -> tuple[int, ...]:
-    """Give the takes that a form names; raises RefusedError when it names none."""
+    """Return the takes that a form names; raises RefusedError when it names none."""
     takes = numbers_of(request.POST.getlist("take"))
     if not takes:
         raise RefusedError("Nothing is rolling; the take was cut already.")
@@ -93,7 +92,7 @@ def _takes(request: HttpRequest) -> tuple[int, ...]:
 
 @require_GET
 def band(request: HttpRequest) -> HttpResponse:
-    """Give the band anew, for when takes begin or end; `?rig=` is the page's own."""
+    """Return the band anew, for when takes begin or end; `?rig=` is the page's own."""
     status, rig_id = glance(request), number_of(request.GET.get("rig", ""))
     live = live_facts(status, rig_status(status, rig_id) if rig_id is not None else None)
     return render(request, "roll/_band.html", {"rolls": live["rolls"], "live": live})

@@ -14,12 +14,12 @@ from reel.web.stages.page import RigPage, StagePage, input_place, sent_and_recei
 
 
 def context(page: RigPage) -> dict[str, object]:
-    """Give what arrives, and what is lost here."""
+    """Return what arrives, and what is lost here."""
     return {"groups": grouped_losses(page.input, "arrival")} | sent_and_received(page)
 
 
 def form(request: HttpRequest, rig: Rig, data: Any) -> Any:
-    """Give the form of what is made of an input's signal."""
+    """Return the form of what is made of an input's signal."""
     place = input_place(request, rig)
     lives = lives_of(rig.plan, rig_status(glance(request), rig.pk))
     return ArrivalForm(data, setup=rig.plan.inputs[place], signal=lives[place].signal if lives else None)

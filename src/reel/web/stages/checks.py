@@ -12,7 +12,7 @@ from reel.web.stages.keeps_up import keeping
 
 
 def check_rows(rig: Rig, plan: RigSetup, live: RigStatus | None) -> list[dict[str, Any]]:
-    """Give the list of what to see to before a roll, for all inputs, each with how it stands."""
+    """Return the list of what to see to before a roll, for all inputs, each with how it stands."""
     heard_now = is_heard(live) if live and any(one.signal or one.sound for one in live.inputs) else None
     first = live.picture if live else None
     comes = None
@@ -32,7 +32,7 @@ def check_rows(rig: Rig, plan: RigSetup, live: RigStatus | None) -> list[dict[st
 
 
 def rows_after(rig: Rig) -> list[dict[str, Any]]:
-    """Give the list of what to put back after the cut."""
+    """Return the list of what to put back after the cut."""
     checks = {check.key: check for one in rig.plan.inputs for check in checks_after(one)}
     return _rows(rig, tuple(checks.values()))
 

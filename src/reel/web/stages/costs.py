@@ -29,7 +29,7 @@ RUINED_PART = 0.05
 
 
 def file_costs(rig: Rig, plan: RigSetup, draft: Draft, live: RigStatus | None) -> dict[str, object]:
-    """Give what a rig's file costs by a plan, and what this machine keeps up with, with what a draft chooses."""
+    """Return what a rig's file costs by a plan, and what this machine keeps up with, with what a draft chooses."""
     asked = file_plan(plan, heard(plan, lives_of(plan, live)))
     estimate = estimate_of(rig, plan)
     costs = forecast(asked, measured_rate(rig, plan), estimate.bits_per_picture if estimate else None)
@@ -43,7 +43,7 @@ def file_costs(rig: Rig, plan: RigSetup, draft: Draft, live: RigStatus | None) -
 
 
 def keeps_context(rig: Rig, plan: FilePlan, draft: Draft) -> dict[str, object]:
-    """Give what this machine keeps up with, with what a draft chooses, and the measuring that runs."""
+    """Return what this machine keeps up with, with what a draft chooses, and the measuring that runs."""
     job = Job.objects.filter(kind=BENCH, subject=rig.pk).first()
     return {
         "keeps": keeping(plan, draft),
@@ -53,12 +53,12 @@ def keeps_context(rig: Rig, plan: FilePlan, draft: Draft) -> dict[str, object]:
 
 
 def shelf_of_rig(rig: Rig) -> Shelf:
-    """Give the shelf that a rig's takes are written to."""
+    """Return the shelf that a rig's takes are written to."""
     return shelf_in(rig.shelf.folder if rig.shelf else "")
 
 
 def room_bytes(rig: Rig) -> int:
-    """Give the room that a roll may use: what is free, less the reserve."""
+    """Return the room that a roll may use: what is free, less the reserve."""
     try:
         return max(0, shelf_of_rig(rig).free_bytes() - settings.RESERVE_BYTES)
     except ReelError:
@@ -66,7 +66,7 @@ def room_bytes(rig: Rig) -> int:
 
 
 def shelf_problem(rig: Rig) -> str:
-    """Say why nothing can be written to the shelf; "" when it can."""
+    """Return why nothing can be written to the shelf; "" when it can."""
     try:
         shelf_of_rig(rig).check(settings.RESERVE_BYTES)
     except ReelError as error:
@@ -75,13 +75,13 @@ def shelf_problem(rig: Rig) -> str:
 
 
 def measured_rate(rig: Rig, plan: RigSetup) -> Measured | None:
-    """Give what this rig's latest takes and trials with the same recipe and frame came to; None before there is one."""
+    """What this rig's latest takes and trials with the same recipe and frame came to; None before there is one."""
     rates = [take.bitrate_bps for take in alike_takes(rig, plan) if not _is_ruined(take)]
     return Measured.of([rate for rate in rates if rate])
 
 
 def alike_takes(rig: Rig, plan: RigSetup) -> Iterator[Take]:
-    """Give a rig's latest takes and trials with the same recipe and frame, the newest first."""
+    """Return a rig's latest takes and trials with the same recipe and frame, the newest first."""
     unlike = {name: getattr(plan.recipe, name) for name in ("name_pattern", "part_minutes", "part_gb")}
     for take in rig.takes.with_parts()[:MEASURED_TAKES]:
         with suppress(ReelError):  # one that can't be read
@@ -92,13 +92,13 @@ def alike_takes(rig: Rig, plan: RigSetup) -> Iterator[Take]:
 
 
 def _is_ruined(take: Take) -> bool:
-    """Say whether a take lost so much that its size says nothing of another one."""
+    """Return whether a take lost so much that its size says nothing of another one."""
     counts = take.counted
     return counts.lost > RUINED_PART * counts.ticks
 
 
 def cost_of(rig: Rig) -> Forecast | None:
-    """Give what a rig's takes cost; None where that is not known yet."""
+    """Return what a rig's takes cost; None where that is not known yet."""
     plan = rig.plan
     asked = file_plan(plan)
     return forecast(asked, measured_rate(rig, plan), picture_bits(rig, plan))

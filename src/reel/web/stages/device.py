@@ -16,14 +16,14 @@ from reel.web.stages.page import RigPage, StagePage, answer, input_place, to_sta
 
 
 def context(page: RigPage) -> dict[str, object]:
-    """Give its settings, what is lost here, and how it is simulated."""
+    """Return its settings, what is lost here, and how it is simulated."""
     one, play = page.input, page.rig.play_of(page.place)
     play_form = ScenarioForm(setup=one, play=play) if isinstance(one.origin, Plugged) else None
     return {"sent": one.device.signal or page.signal, "groups": grouped_losses(one, "device"), "play_form": play_form}
 
 
 def form(request: HttpRequest, rig: Rig, data: Any) -> Any:
-    """Give the form of an input's device."""
+    """Return the form of an input's device."""
     return device_form(data, rig.plan.inputs[input_place(request, rig)])
 
 

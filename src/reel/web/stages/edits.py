@@ -64,7 +64,6 @@ def set_play(rig: Rig, place: int, play: Scenario, status: Status | None) -> Non
 
 
 def set_path(rig: Rig, place: int, path: Path, status: Status | None) -> None:
-    """Change an input's path."""
     _store_input(rig, place, replace(rig.plan.inputs[place], path=path), status)
 
 
@@ -228,7 +227,7 @@ def apply_remedy(rig: Rig, place: int, key: str, status: Status | None) -> None:
 
 
 def grouped_losses(one: InputSetup, stage: str | None = None) -> list[tuple[list[LossMessage], list[Remedy]]]:
-    """Give an input's losses, those with one limit together, the biggest first; each group with its remedies.
+    """Return an input's losses, those with one limit together, the biggest first; each group with its remedies.
 
     `stage` keeps to the losses of one stage, None gives all.
     """
@@ -243,7 +242,7 @@ def grouped_losses(one: InputSetup, stage: str | None = None) -> list[tuple[list
 
 
 def _remedies_of(one: InputSetup, ordered: list[Loss]) -> list[Remedy]:
-    """Give the remedies of a group's biggest loss first, then those of the others that it does not have."""
+    """Return the remedies of a group's biggest loss first, then those of the others that it does not have."""
     found = {remedy.key: remedy for loss in reversed(ordered) for remedy in reversed(remedies(one, loss))}
     kept = list(reversed(found.values()))
     return sorted(kept, key=lambda remedy: bool(remedy.gives_up and not remedy.gives))[:4]

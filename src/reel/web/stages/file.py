@@ -31,7 +31,7 @@ from reel.web.ui.typed import number_of
 
 
 def make_form(request: HttpRequest, rig: Rig, data: Any) -> RecipeForm:
-    """Give the form of a rig's recipe."""
+    """Return the form of a rig's recipe."""
     return RecipeForm(data, recipe=rig.plan.recipe, setup=rig.plan)
 
 
@@ -70,7 +70,7 @@ def _kept_whole(form: RecipeForm, comes: object) -> dict[str, str]:
 
 
 def _example(rig: Rig, form: RecipeForm) -> str:
-    """Give the name that a take would get by a form, were it the first; "" where the form makes no recipe."""
+    """Return the name that a take would get by a form, were it the first; "" where the form makes no recipe."""
     if form.is_bound and not form.is_valid():
         return ""
     plan = file_plan(form.plan_of(rig.plan))
@@ -123,7 +123,7 @@ def bench(request: HttpRequest, rig_id: int) -> HttpResponse:
 
 @require_GET
 def keeps_up(request: HttpRequest, rig_id: int) -> HttpResponse:
-    """Say how far the measuring has come, or draw what came of it; then the efforts have their figures too."""
+    """Return how far the measuring has come, or draw what came of it; then the efforts have their figures too."""
     return _keeps_up(request, get_object_or_404(Rig, pk=rig_id), request.GET)
 
 

@@ -28,7 +28,7 @@ from reel.web.ui.forms import form_status
 
 
 def context(page: RigPage) -> dict[str, object]:
-    """Give the pieces of the picture, what can be added, and what is lost here."""
+    """Return the pieces of the picture, what can be added, and what is lost here."""
     plan, comes, framing = page.plan, page.signal or page.expected, page.framing
     losses = next(stage.losses for stage in page.stages if stage.key == "frame")
     return {
@@ -54,7 +54,7 @@ STAGE = StagePage(
 
 
 def is_shape(told_losses: list[LossMessage]) -> bool:
-    """Say whether losses are of a picture that arrives squeezed."""
+    """Return whether losses are of a picture that arrives squeezed."""
     return any(one.loss.kind is LossKind.SQUEEZED_SHAPE for one in told_losses)
 
 
@@ -216,7 +216,7 @@ _EDITS: dict[str, Callable[[RigSetup, FramePage, QueryDict], FrameSetup]] = {
 
 
 def _chosen_after(edit: str, page: FramePage) -> str:
-    """Give the query of what is looked at after an edit: what was added is topmost, what was moved goes along."""
+    """Return the query of what is looked at after an edit: what was added is topmost, what was moved goes along."""
     topmost = len(page.arranged.pieces)
     number = {"add": topmost, "eye": topmost, "up": page.number + 1, "down": max(0, page.number - 1)}
     return f"arrangement={page.arrangement}&piece={number.get(edit, page.number)}"

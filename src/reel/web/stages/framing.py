@@ -64,12 +64,10 @@ class FramePage:
 
     @property
     def arranged(self) -> Arrangement:
-        """The arrangement."""
         return self.plan.frame.arrangements[self.arrangement]
 
     @property
     def piece(self) -> Piece:
-        """The piece that is looked at."""
         return self.arranged.pieces[self.number]
 
     def signal_of(self, piece: Piece) -> Signal | None:
@@ -81,7 +79,7 @@ class FramePage:
         return one.arrival.signal_of(comes) if comes else carried.signal if carried else None
 
     def rows(self) -> list[dict[str, object]]:
-        """Give the pieces from the topmost to the lowest, as the table has them."""
+        """Return the pieces from the topmost to the lowest, as the table has them."""
         rows = []
         for number, piece in reversed(list(enumerate(self.arranged.pieces))):
             if piece.overlay is not None:
@@ -116,7 +114,7 @@ class FramePage:
 
     @cached_property
     def facts(self) -> dict[str, object]:
-        """Give what the handles need: the frame, the picture's part that is shown, where it lies, what is dragged.
+        """Return what the handles need: the frame, the picture's part that is shown, where it lies, what is dragged.
 
         A piece that fills the frame is cropped by its handles; another one is moved and sized.
         """
@@ -165,7 +163,7 @@ class FramePage:
         return proposals(self.plan.frame, _size(signal), signal.pixel_aspect, found)
 
     def source_size(self) -> tuple[int, int]:
-        """Give the (width, height) in pixels of the first picture, as it arrives or is foretold to."""
+        """Return the (width, height) in pixels of the first picture, as it arrives or is foretold to."""
         return self._source(Piece())[0]
 
     def _source(self, piece: Piece) -> tuple[tuple[int, int], Fraction]:
@@ -176,7 +174,7 @@ class FramePage:
 
 
 def square_size(one: InputSetup) -> tuple[int, int]:
-    """Give the (width, height) of an input's picture in square pixels, as the line foretells it."""
+    """Return the (width, height) of an input's picture in square pixels, as the line foretells it."""
     carried = signal_chain(one).carried
     if carried is None:
         return _UNKNOWN
@@ -203,7 +201,7 @@ def title_of(overlay: Overlay | None) -> str:
 
 
 def size_of(overlay: Overlay) -> tuple[int, int]:
-    """Give the (width, height) in pixels of what words take."""
+    """Return the (width, height) in pixels of what words take."""
     drawn_on = Signal(mode=USUAL_FRAME)  # how it is coded changes no size
     film = draw(
         overlay,
@@ -216,7 +214,7 @@ def size_of(overlay: Overlay) -> tuple[int, int]:
 
 
 def measured(piece: Piece) -> Piece:
-    """Give a piece whose place is as big as its words are; others as they are."""
+    """Return a piece whose place is as big as its words are; others as they are."""
     if not isinstance(piece.overlay, Caption | Clock) or piece.place is None:
         return piece
     width, height = size_of(piece.overlay)
@@ -224,5 +222,5 @@ def measured(piece: Piece) -> Piece:
 
 
 def piece_form(piece: Piece, data: Any = None) -> ValueForm:
-    """Give the form of a piece: of a live picture, or of something drawn."""
+    """Return the form of a piece: of a live picture, or of something drawn."""
     return OverlayForm(data, piece=piece) if piece.overlay is not None else PieceForm(data, piece=piece)

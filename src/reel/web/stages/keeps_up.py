@@ -36,12 +36,10 @@ class Point:
 
     @property
     def label(self) -> str:
-        """The codec and its effort."""
         return f"{CODECS[self.codec].label} {self.choice}".strip()
 
     @property
     def loses(self) -> bool:
-        """Whether frames would be lost."""
         return self.headroom < 1
 
     @property
@@ -51,7 +49,6 @@ class Point:
 
     @property
     def field(self) -> str:
-        """Which setting chooses it."""
         return "effort" if CODECS[self.codec].efforts else "profile"
 
 
@@ -131,7 +128,7 @@ class Keeping:
 
 
 def keeping(plan: FilePlan, draft: Draft) -> Keeping | None:
-    """Give what was measured at a plan's size, with what a draft chooses; None before the first measuring."""
+    """Return what was measured at a plan's size, with what a draft chooses; None before the first measuring."""
     frame = plan.frame
     rows = list(Speed.objects.here(frame))
     if not rows:
@@ -171,7 +168,7 @@ def keeping(plan: FilePlan, draft: Draft) -> Keeping | None:
 
 
 def _other_frames(plan: FilePlan, chosen: Point) -> tuple[OtherFrame, ...]:
-    """Give the nearest smaller size and the nearest even part of the rate with which a way of encoding keeps up."""
+    """Return the nearest smaller size and the nearest even part of the rate with which a way of encoding keeps up."""
     found, frame = [], plan.frame
     for mode in smaller(frame):
         row = Speed.objects.here(mode).filter(codec=chosen.codec.value, choice=chosen.choice).first()
@@ -188,7 +185,7 @@ def _other_frames(plan: FilePlan, chosen: Point) -> tuple[OtherFrame, ...]:
 
 
 def headrooms(plan: FilePlan) -> dict[tuple[str, str], float]:
-    """Give by codec and effort or profile how much faster than a plan needs it this machine was measured to be."""
+    """Return by codec and effort or profile how much faster than a plan needs it this machine was measured to be."""
     rows = Speed.objects.here(plan.frame).filter(pictures_per_s__isnull=False)
     return {(row.codec, row.choice): headroom(row.pictures_per_s or 0, plan) for row in rows}
 
@@ -240,14 +237,14 @@ class _Box(NamedTuple):
     bottom: float
 
     def covers(self, other: "_Box") -> float:
-        """Give how much of another one it covers."""
+        """Return how much of another one it covers."""
         across = min(self.right, other.right) - max(self.left, other.left)
         down = min(self.bottom, other.bottom) - max(self.top, other.top)
         return max(0.0, across) * max(0.0, down)
 
 
 def _places(point: Point) -> Iterator[tuple[float, float, str]]:
-    """Give where a name may stand beside a point: x, the line it stands on, and which of its ends x is."""
+    """Return where a name may stand beside a point: x, the line it stands on, and which of its ends x is."""
     for x, y, anchor in (
         (point.x + 9, point.y + 4, "start"),
         (point.x - 9, point.y + 4, "end"),
@@ -261,7 +258,7 @@ def _places(point: Point) -> Iterator[tuple[float, float, str]]:
 
 
 def _box_of(label: str, x: float, y: float, anchor: str) -> _Box:
-    """Give the room that a name takes."""
+    """Return the room that a name takes."""
     width = len(label) * _LETTER
     left = x if anchor == "start" else x - width
     return _Box(left, y - _LINE + 3, left + width, y + 3)

@@ -67,7 +67,6 @@ class RigPage:
 
     @cached_property
     def input(self) -> InputSetup:
-        """The input that is looked at."""
         return self.plan.inputs[self.place]
 
     @cached_property
@@ -97,7 +96,6 @@ class RigPage:
 
     @cached_property
     def stages(self) -> tuple[Stage, ...]:
-        """Its line."""
         return line_stages(self.plan, self.lives, self.measured, self.picture_bits)
 
     @property
@@ -107,7 +105,6 @@ class RigPage:
 
     @property
     def expected(self) -> Signal | None:
-        """What the line says arrives."""
         return self.planned.signal_path.arrives.signal if self.planned.signal_path.arrives else None
 
     @property
@@ -129,7 +126,7 @@ class StagePage:
 
 
 def line_context(page: RigPage, stage: str) -> dict[str, object]:
-    """Give what stands on every page of a rig: the line, the other rigs, what is live.
+    """Return what stands on every page of a rig: the line, the other rigs, what is live.
 
     `of_input` is what an address ends with that is about the input that is looked at.
     """
@@ -151,24 +148,23 @@ def line_context(page: RigPage, stage: str) -> dict[str, object]:
 
 
 def sent_and_received(page: RigPage) -> dict[str, object]:
-    """Give the signal of the input that is looked at: as it is sent, as it arrives, as the line expects it."""
+    """Return the signal of the input that is looked at: as it is sent, as it arrives, as the line expects it."""
     return {"sent": page.input.device.signal or page.signal, "arrives": page.signal, "expected": page.expected}
 
 
 def meters(page: RigPage) -> dict[str, object]:
-    """Give what the meters of the input that is looked at need."""
+    """Return what the meters of the input that is looked at need."""
     sound = page.sound
     named = [(place, channel_name(place, sound.channels)) for place in range(sound.channels)] if sound else []
     return {"sound": sound, "channels": named, "arrives": page.signal, "file_plan": page.file_plan}
 
 
 def channel_name(place: int, channels: int) -> str:
-    """Name a channel."""
     return ("Left", "Right")[place] if channels == 2 else f"Channel {place + 1}"
 
 
 def file_context(page: RigPage) -> dict[str, object]:
-    """Give the shelf that a rig's file goes to, and what comes to be written."""
+    """Return the shelf that a rig's file goes to, and what comes to be written."""
     return {
         "free_bytes": room_bytes(page.rig),
         "write_bps": (page.rig.shelf or home_place()).write_bps,
@@ -179,7 +175,7 @@ def file_context(page: RigPage) -> dict[str, object]:
 
 
 def input_place(request: HttpRequest, rig: Rig) -> int:
-    """Give the place of the input that a request is about; raises Http404 for one that is not there."""
+    """Return the place of the input that a request is about; raises Http404 for one that is not there."""
     place = place_of(request)
     if place >= len(rig.plan.inputs):
         raise Http404
@@ -202,7 +198,7 @@ def answer(
     status: int = 200,
     query: str = "",
 ) -> HttpResponse:
-    """Give htmx the changed parts of a stage's page with the line; a plain form gets the page.
+    """Return htmx the changed parts of a stage's page with the line; a plain form gets the page.
 
     What was refused, with another `status`, shows `more` in place of what is stored.
     """

@@ -17,7 +17,7 @@ from reel.web.stages.page import RigPage, StagePage, answer, input_place, sent_a
 
 
 def context(page: RigPage) -> dict[str, object]:
-    """Give the rows of the path's table, what can be added, the losses with their remedies, and advice."""
+    """Return the rows of the path's table, what can be added, the losses with their remedies, and advice."""
     one, planned = page.input, page.planned
     way = planned.signal_path
     rows = [

@@ -24,7 +24,7 @@ from reel.web.ui.typed import number_of
 
 
 def _others_to_roll(page: RigPage) -> list[Rig]:
-    """Give the other rigs that may roll at the same time: none of their devices is one of this rig's."""
+    """Return the other rigs that may roll at the same time: none of their devices is one of this rig's."""
     held = _identities(page.plan)
     found = []
     for rig in Rig.objects.exclude(pk=page.rig.pk).order_by("name"):
@@ -43,7 +43,7 @@ def _identities(plan: RigSetup) -> set[str]:
 
 
 def context(page: RigPage) -> dict[str, object]:
-    """Give how it rolls, what to see to before that, and where it is written."""
+    """Return how it rolls, what to see to before that, and where it is written."""
     return {
         "rolls_so": roll_words(page.plan.roll),
         "trial_s": TRIAL_S,
@@ -82,7 +82,7 @@ def tick(request: HttpRequest, rig_id: int) -> HttpResponse:
 
 @require_GET
 def put_back(request: HttpRequest, rig_id: int, take_id: int) -> HttpResponse:
-    """Give what must be put back after a cut, for the newest take of a rig; nothing for another."""
+    """Return what must be put back after a cut, for the newest take of a rig; nothing for another."""
     rig = get_object_or_404(Rig, pk=rig_id)
     newest = rig.takes.first()
     try:

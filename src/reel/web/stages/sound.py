@@ -22,7 +22,7 @@ ADDABLE = {kind.value: device.facts.label for kind, device in DEVICES.items() if
 
 
 def context(page: RigPage) -> dict[str, object]:
-    """Give the strip of each input, and the tracks."""
+    """Return the strip of each input, and the tracks."""
     plan = page.plan
     rows = [
         {
@@ -118,7 +118,6 @@ def remove_input(request: HttpRequest, rig_id: int) -> HttpResponse:
 
 @require_POST
 def rename_input(request: HttpRequest, rig_id: int) -> HttpResponse:
-    """Call an input otherwise."""
     rig = get_object_or_404(Rig, pk=rig_id)
     edits.rename_input(rig, input_place(request, rig), request.POST.get("name", ""), glance(request))
     return _back(request, rig)

@@ -41,13 +41,13 @@ def stage(request: HttpRequest, rig_id: int, stage: str = "device") -> HttpRespo
 
 @require_GET
 def line(request: HttpRequest, rig_id: int, stage: str) -> HttpResponse:
-    """Give the line's drawing alone, for when its live facts change."""
+    """Return the line's drawing alone, for when its live facts change."""
     rig = get_object_or_404(Rig, pk=rig_id)
     return render(request, "stages/_line.html", line_context(RigPage.of(request, rig), _stage(stage).key))
 
 
 def _stage(key: str) -> StagePage:
-    """Give a stage by its key; raises Http404 for one that there is not."""
+    """Return a stage by its key; raises Http404 for one that there is not."""
     if key not in _STAGES:
         raise Http404
     return _STAGES[key]

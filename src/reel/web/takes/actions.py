@@ -27,7 +27,7 @@ LEFT = "this is what had been written until then."
 
 @contextmanager
 def _alone(take: Take, verb: str) -> Iterator[Take]:
-    """Give a take as it is now, while nobody else changes it; raises RefusedError when it rolls or is gone.
+    """Return a take as it is now, while nobody else changes it; raises RefusedError when it rolls or is gone.
 
     A transaction that is immediate holds the database's one write lock.
     """
@@ -41,7 +41,7 @@ def _alone(take: Take, verb: str) -> Iterator[Take]:
 
 
 def rename(take: Take, name: str) -> str:
-    """Rename a take and its files; gives the first one's name. Raises BadValueError, NameTakenError, RefusedError."""
+    """Rename a take and its files; returns the first one's name. Raises BadValueError, NameTakenError, RefusedError."""
     clean = clean_name("Name", name, MAX_NAME)
     names: list[str] = []
     before: list[str] = []
@@ -89,7 +89,7 @@ def repair_again(take: Take) -> None:
 
 
 def look_for_left() -> int:
-    """Give files that a killed recorder left, and that are there again, their names; gives how many takes have some."""
+    """Files that a killed recorder left, and that are there again, their names; returns how many takes have some."""
     left = Take.objects.with_parts().filter(state=TakeState.INTERRUPTED, parts__file_name__contains=ROLLING).distinct()
     found = 0
     for take in left:
@@ -101,7 +101,7 @@ def look_for_left() -> int:
 
 
 def _find_left(take: Take) -> None:
-    """Give the files of an interrupted take their names where they lie, and ask for their repair and proofs."""
+    """Return the files of an interrupted take their names where they lie, and ask for their repair and proofs."""
     missing, parts = [], take.all_parts
     for part in parts:
         others = set(Part.objects.exclude(pk=part.pk).values_list("file_name", flat=True))
@@ -207,7 +207,7 @@ def forget(take_id: int) -> None:
 
 
 def recover_interrupted(reached: Mapping[int, float] | None = None) -> int:
-    """Close takes whose recorder was killed, and ask for their repair; gives how many. Called before anything rolls.
+    """Close takes whose recorder was killed, and ask for their repair; returns how many. Called before anything rolls.
 
     `reached` says how many seconds long each was, by its id, when that was noted last.
     """

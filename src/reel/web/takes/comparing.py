@@ -20,7 +20,7 @@ OTHERS = 8
 
 
 def mark_row(mark: Mark, take: Take, plan: FilePlan) -> dict[str, object]:
-    """Give a mark with the part in which it lies and its second there."""
+    """Return a mark with the part in which it lies and its second there."""
     part = next(one for one in reversed(take.all_parts) if one.first_tick <= mark.tick or one.number == 1)
     return {
         "pk": mark.pk,
@@ -33,7 +33,7 @@ def mark_row(mark: Mark, take: Take, plan: FilePlan) -> dict[str, object]:
 
 
 def others_to_compare(take: Take) -> list[Take]:
-    """Give the latest others of the same rig, trials first."""
+    """Return the latest others of the same rig, trials first."""
     if take.rig_id is None or take.state == TakeState.ROLLING:
         return []
     others = Take.objects.filter(rig_id=take.rig_id).exclude(pk=take.pk).exclude(state=TakeState.ROLLING)
@@ -43,7 +43,7 @@ def others_to_compare(take: Take) -> list[Take]:
 
 
 def compared(one: Take, other: Take) -> dict[str, object]:
-    """Give the settings that differ, all results, and both takes: (name, the first's, the second's, differs)."""
+    """Return the settings that differ, all results, and both takes: (name, the first's, the second's, differs)."""
     first, second = _settings(one), _settings(other)
     results = (_results(one), _results(other))
     names = dict.fromkeys((*results[0], *results[1]))
@@ -75,7 +75,7 @@ def _settings(take: Take) -> dict[str, str]:
 
 
 def _lost(part: Part) -> str:
-    """Give the frames that a part's proof found lost, which the recorder may not have noticed; "" without one."""
+    """Return the frames that a part's proof found lost, which the recorder may not have noticed; "" without one."""
     proof = part.proved
     return next((line.got for line in proof.lines if line.label == LOST), "") if proof else ""
 

@@ -52,7 +52,6 @@ class Takes(models.QuerySet["Take"]):
         return self.filter(state=TakeState.ROLLING)
 
     def with_parts(self) -> "Takes":
-        """All, read with their parts."""
         return self.prefetch_related("parts")
 
 
@@ -94,7 +93,6 @@ class Take(models.Model):
 
     @property
     def setup(self) -> RigSetup:
-        """What was asked."""
         return plan_of(self.asked)
 
     @property
@@ -229,7 +227,6 @@ class Part(models.Model):
 
     @property
     def length_s(self) -> float | None:
-        """Seconds of picture."""
         return self.length_ms / 1000 if self.length_ms is not None else None
 
     @property
@@ -270,9 +267,8 @@ class Mark(models.Model):
         return self.label or f"tick {self.tick}"
 
     def at_s(self, plan: FilePlan) -> Fraction:
-        """Give the second of the take at which it lies."""
+        """Return the second of the take at which it lies."""
         return self.tick / plan.tick_rate
 
     def code(self, plan: FilePlan) -> str:
-        """Give its timecode."""
         return timecode(self.at_s(plan), plan.frame.rate)

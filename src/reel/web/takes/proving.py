@@ -31,44 +31,44 @@ from reel.web.takes.models import PROVE, STILLS, Part, ProofState, Take, TrackLe
 
 
 def shelf() -> Shelf:
-    """Give the shelf that takes are written to."""
+    """Return the shelf that takes are written to."""
     return Shelf(settings.HOME.shelf)
 
 
 def shelf_of(take: Take) -> Shelf:
-    """Give the folder where a take's files lie: a shelf, or the storage of the device that made it."""
+    """Return the folder where a take's files lie: a shelf, or the storage of the device that made it."""
     if take.on_device:
         return Shelf(settings.HOME.devices / take.on_device)
     return Shelf(Path(take.folder) if take.folder else settings.HOME.shelf, take.shelf_key)
 
 
 def path_of(part: Part) -> Path:
-    """Give where a part's file lies."""
+    """Return where a part's file lies."""
     return shelf_of(part.take).path(part.file_name)
 
 
 def poster_path(part: Part) -> Path:
-    """Give where a part's poster lies."""
+    """Return where a part's poster lies."""
     return Path(settings.HOME.cache / f"{part.pk}.jpg")
 
 
 def copy_path(part: Part) -> Path:
-    """Give where a part's browser copy lies; a file that plays itself has none."""
+    """Return where a part's browser copy lies; a file that plays itself has none."""
     return Path(settings.HOME.cache / f"{part.pk}.mp4")
 
 
 def still_path(part: Part, name: str) -> Path:
-    """Give where one of STILLS of a trial lies."""
+    """Return where one of STILLS of a trial lies."""
     return Path(settings.HOME.cache / f"{part.pk}-{name}.jpg")
 
 
 def cached_paths(part: Part) -> list[Path]:
-    """Give all that is kept of a part beside its files, whether or not it is there."""
+    """Return all that is kept of a part beside its files, whether or not it is there."""
     return [poster_path(part), copy_path(part), *(still_path(part, name) for name in STILLS)]
 
 
 def playable_path(part: Part) -> Path:
-    """Give the file that a browser plays."""
+    """Return the file that a browser plays."""
     return path_of(part) if part.plays is Plays.ITSELF else copy_path(part)
 
 
@@ -156,7 +156,7 @@ def _tried(path: Path, facts: MediaFacts) -> Tried:
 
 
 def sound_files_of(part: Part) -> list[Path]:
-    """Give where the files of sound beside a part are to lie: beside the original, where it was repaired."""
+    """Return where the files of sound beside a part are to lie: beside the original, where it was repaired."""
     folder = sidecar_folder(shelf_of(part.take).path(part.original_name or part.file_name))
     return [folder / name for name in part.take.plan.sound_files]
 

@@ -13,7 +13,7 @@ _RANGE = re.compile(r"bytes=(\d{0,18})-(\d{0,18})\Z")
 
 
 def file_response(request: HttpRequest, path: Path, content_type: str) -> HttpResponseBase:
-    """Give a file whole (200) or the one range that is asked for (206); 416 for a range outside it."""
+    """Return a file whole (200) or the one range that is asked for (206); 416 for a range outside it."""
     size = path.stat().st_size
     headers = {"Accept-Ranges": "bytes", "Last-Modified": formatdate(path.stat().st_mtime, usegmt=True)}
     wanted = _RANGE.match(request.headers.get("Range", ""))

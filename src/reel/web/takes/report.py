@@ -5,7 +5,7 @@ from reel.web.takes.proving import path_of
 
 
 def report(take: Take) -> dict[str, object]:
-    """Give a take's facts, its marks not included; a part's `proof` is None until it is made."""
+    """Return a take's facts, its marks not included; a part's `proof` is None until it is made."""
     return {
         "id": take.pk,
         "name": take.name,

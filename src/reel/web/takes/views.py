@@ -158,13 +158,13 @@ def video(request: HttpRequest, take_id: int, number: int) -> HttpResponseBase:
 
 @require_GET
 def poster(request: HttpRequest, take_id: int, number: int) -> HttpResponseBase:
-    """Give a part's poster frame."""
+    """Return a part's poster frame."""
     return _jpeg(poster_path(get_object_or_404(Part, take_id=take_id, number=number)))
 
 
 @require_GET
 def still(request: HttpRequest, take_id: int, name: str) -> HttpResponseBase:
-    """Give one of the pictures that are kept of a trial."""
+    """Return one of the pictures that are kept of a trial."""
     if name not in STILLS:
         raise Http404
     return _jpeg(still_path(get_object_or_404(Part, take_id=take_id, number=1), name))

@@ -76,7 +76,7 @@ class StackTestCase(unittest.TestCase):
 
     @staticmethod
     def end(process) -> float:
-        """End a parent as Ctrl-C does; gives the seconds that it took."""
+        """End a parent as Ctrl-C does; returns the seconds that it took."""
         started = time.monotonic()
         if process.poll() is None:
             process.send_signal(signal.SIGINT)

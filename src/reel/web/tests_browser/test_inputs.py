@@ -17,7 +17,7 @@ class InputTests(StackTestCase):
         self.page.wait_for_function("() => document.querySelector('img[data-live]')?.naturalWidth > 100")
 
     def take(self, rig, seconds=1.5, keys=()):
-        """Roll for some seconds, pressing keys on the way; gives the file's path, once it is proved."""
+        """Roll for some seconds, pressing keys on the way; returns the file's path, once it is proved."""
         page = self.page
         page.goto(f"{self.url}/{rig}/roll/")
         page.wait_for_function("() => document.querySelector('img[data-live]').naturalWidth > 100")

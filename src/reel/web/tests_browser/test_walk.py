@@ -45,7 +45,7 @@ class WalkTests(StackTestCase):
         self.check_take(take_url)
 
     def roll_and_cut(self):
-        """Roll by keys, look from a second tab, hold, carry on, mark, reload, cut; gives the take's address."""
+        """Roll by keys, look from a second tab, hold, carry on, mark, reload, cut; returns the take's address."""
         page = self.page
         page.locator(".stage-title", has_text="Roll").click()
         expect(page.locator(".meter-rms").first).not_to_have_attribute("width", "0")

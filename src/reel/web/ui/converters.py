@@ -9,11 +9,9 @@ class NumberConverter:
     regex = "[0-9]{1,18}"
 
     def to_python(self, value: str) -> int:
-        """Read it."""
         return int(value)
 
     def to_url(self, value: int) -> str:
-        """Write it."""
         return str(value)
 
 

@@ -15,7 +15,6 @@ class _Plain:
     """Refuses what is no plain number; a decimal comma is a point."""
 
     def to_python(self, value: Any) -> Any:
-        """Read it."""
         if isinstance(value, str):
             value = value.strip()
             if value and not _PLAIN.match(value):

@@ -28,7 +28,7 @@ class ValueForm(forms.Form):
 
 
 def choices_of(kind: type[Any], words: dict[str, str]) -> list[tuple[str, str]]:
-    """Give the choices of an enum, in words where its values are none."""
+    """Return the choices of an enum, in words where its values are none."""
     return [(member.value, words.get(member.value, member.value)) for member in kind]
 
 

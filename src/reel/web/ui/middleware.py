@@ -40,7 +40,6 @@ class Refusals(MiddlewareMixin):
     """Turns a ReelError that a view lets through into a 409, or a 503 when the recorder is away."""
 
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
-        """Give the refusal."""
         if not isinstance(error, ReelError):
             return None
         return refusal(request, "Not done", str(error), 503 if isinstance(error, UnreachableError) else 409)

@@ -9,7 +9,7 @@ _DIGITS = 18
 
 
 def clean_name(thing: str, text: str, limit: int) -> str:
-    """Give a name without blanks around it; raises BadValueError for an empty, long or unprintable one."""
+    """Return a name without blanks around it; raises BadValueError for an empty, long or unprintable one."""
     name = text.strip()
     if not name or len(name) > limit or not name.isprintable():
         raise BadValueError(thing, text, f"it needs 1 to {limit} printable characters")
@@ -17,7 +17,7 @@ def clean_name(thing: str, text: str, limit: int) -> str:
 
 
 def free_name(wanted: str, taken: Collection[str], limit: int | None = None) -> str:
-    """Give a name that none of `taken` is: the wanted one, or that with a number; cut so that both fit a limit."""
+    """Return a name that none of `taken` is: the wanted one, or that with a number; cut so that both fit a limit."""
     known = {name.casefold() for name in taken}
     stem = wanted if limit is None else wanted[: limit - 4].strip()
     names = (stem, *(f"{stem} {number}" for number in range(2, len(known) + 3)))
@@ -25,10 +25,10 @@ def free_name(wanted: str, taken: Collection[str], limit: int | None = None) -> 
 
 
 def number_of(text: str) -> int | None:
-    """Give the number of a row; None for what is none."""
+    """Return the number of a row; None for what is none."""
     return int(text) if text.isdecimal() and len(text) <= _DIGITS else None
 
 
 def numbers_of(texts: Iterable[str]) -> tuple[int, ...]:
-    """Give the numbers of rows, without what is none."""
+    """Return the numbers of rows, without what is none."""
     return tuple(number for text in texts if (number := number_of(text)) is not None)

@@ -7,7 +7,7 @@ from reel.core.signal import NS
 
 
 def pictures(lit=(), count=90, step=lambda number: 0.0):
-    """Give a picture that moves sideways, with noise; a lamp lights its part up in those that are `lit`."""
+    """Return a picture that moves sideways, with noise; a lamp lights its part up in those that are `lit`."""
     random = np.random.default_rng(3)
     wide = random.integers(40, 180, (12, 40)).repeat(20, axis=0).repeat(20, axis=1)
     for number in range(count):

@@ -7,7 +7,7 @@ import av
 import numpy as np
 
 from reel.core.file import CODECS, Container, FilePlan, crash_cost_s, encoder_settings, held_pictures
-from reel.core.file.codecs import VideoCodec
+from reel.core.file.codec_facts import VideoCodec
 from reel.core.file.recipe import Draft
 from reel.core.file.resolving import resolve
 from reel.core.media import PartWriter, probe

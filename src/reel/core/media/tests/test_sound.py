@@ -25,7 +25,7 @@ def measured(sound, block):
 
 
 def through(setup, sound, block=960, start_ns=NS):
-    """Put sound through a strip in blocks; gives what comes, laid where its stamps say."""
+    """Put sound through a strip in blocks; returns what comes, laid where its stamps say."""
     strip, made = ChannelStrip(setup, SoundFormat(), 2), np.zeros_like(sound)
     blocks = [Samples(at_ns=start_ns + at * NS // RATE_HZ, data=sound[:, at : at + block])
               for at in range(0, sound.shape[1], block)]  # fmt: skip

@@ -12,7 +12,7 @@ RATES = st.sampled_from(
 
 
 def run(source_rate, target_rate, count, jitter=lambda number: 0):
-    """Place `count` pictures; gives the source number that each tick shows, and how many were dropped."""
+    """Place `count` pictures; returns the source number that each tick shows, and how many were dropped."""
     ticks, shown, dropped, last = Ticks(target_rate), [], 0, None
     ticks.begin(NS, 1 / source_rate)
     for number in range(count):

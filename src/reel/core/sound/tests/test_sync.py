@@ -14,7 +14,7 @@ RULER = (0, 1, 4, 10, 18, 23, 25)
 
 
 def flash_of(clap_ns, phase_ns=0):
-    """Give what pictures at 30 a second show of a clap."""
+    """Return what pictures at 30 a second show of a clap."""
     before = (clap_ns - phase_ns - 1) // PICTURE_NS * PICTURE_NS + phase_ns
     return Flash(before, before + PICTURE_NS)
 

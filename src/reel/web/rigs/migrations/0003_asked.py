@@ -4,7 +4,7 @@ from django.db import migrations, models
 
 
 def possible(setup):
-    """Give a setup whose values can be: no lossless quality in a profile without it, no 4:2:0 that HDMI does not have."""
+    """Return a setup whose values can be: no lossless quality in a profile without it, no 4:2:0 that HDMI does not have."""
     recipe, device = dict(setup.get("recipe", {})), dict(setup.get("device", {}))
     if recipe.get("quality_crf") == 0:
         recipe["quality_crf"] = 1

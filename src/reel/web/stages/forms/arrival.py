@@ -89,7 +89,6 @@ class ArrivalForm(ValueForm):
             del self.fields["offer"]
 
     def build(self, cleaned: dict[str, Any]) -> ArrivalSetup:
-        """Make the setup."""
         return ArrivalSetup(
             offer=cleaned.get("offer", ""),
             matrix=Matrix(cleaned["matrix"]) if cleaned["matrix"] else None,
@@ -102,7 +101,7 @@ class ArrivalForm(ValueForm):
 
 
 def _offer_label(setup: InputSetup, offer: Offer) -> str:
-    """Give an offer for people, and say when the port can't carry it."""
+    """Return an offer for people, and say when the port can't carry it."""
     port = next((hop.hop for hop in setup.path if isinstance(hop.hop, Port)), None)
     arrives = signal_chain(setup).signal_path.arrives
     is_too_much = port is not None and arrives is not None and offer.link_bps > port.carries(arrives.transfer)

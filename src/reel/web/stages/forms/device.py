@@ -94,7 +94,7 @@ class DeviceForm(ValueForm):
 
 
 def _mode_label(kind: DeviceKind, mode: Mode) -> str:
-    """Give a mode for people; a tape's with the standard that it was recorded in."""
+    """Return a mode for people; a tape's with the standard that it was recorded in."""
     standard = {576: "PAL", 480: "NTSC"}.get(mode.height_px, "") if kind is DeviceKind.DECK else ""
     return f"{standard}, {mode.label}" if standard else mode.label
 
@@ -120,7 +120,7 @@ def _initial(device: Device) -> dict[str, object]:
 
 
 def device_form(data: Any, setup: InputSetup) -> DeviceForm | FeedForm:
-    """Give the form of a device's kind."""
+    """Return the form of a device's kind."""
     if isinstance(setup.origin, Plugged):
         return DeviceForm(data, device=setup.device, origin=setup.origin)
     return FeedForm(data, initial=FeedForm.initial_of(setup.origin))

@@ -4,7 +4,6 @@ from collections.abc import Iterable
 from contextlib import suppress
 from dataclasses import replace
 from decimal import Decimal
-from fractions import Fraction
 from functools import cached_property
 from typing import Any
 
@@ -17,33 +16,25 @@ from reel.core.file import (
     RATE_WORDS,
     SOUND_CODECS,
     STARTING_POINTS,
-    Chroma,
-    ConstantBitrate,
-    ConstantQuality,
-    ConstantQuantiser,
-    Container,
     Draft,
     Purpose,
-    RateControl,
     RateKind,
     Recipe,
     SoundCodec,
     SoundFiles,
-    VariableBitrate,
     VideoCodec,
-    default_rate,
     differences,
     offers,
-    resolve,
     start_from,
 )
 from reel.core.file.purposes import StartingPoint
 from reel.core.file.rate import BITRATE_BPS
-from reel.core.file.recipe import DEPTHS, KEYFRAME_S, PART_GB, PART_MINUTES, SOUND_RATES_HZ, samples_label
+from reel.core.file.recipe import KEYFRAME_S, PART_GB, PART_MINUTES, SOUND_RATES_HZ, samples_label
 from reel.core.line import RigSetup, file_plan
 from reel.core.signal import Matrix, Range
 from reel.web.recipes.actions import name_of
 from reel.web.recipes.models import KeptRecipe
+from reel.web.stages.forms.draft import draft_of, fields_of, with_codec
 from reel.web.stages.keeps_up import headrooms
 from reel.web.ui.fields import NumberField, WholeField
 from reel.web.ui.forms import ValueForm, choices_of
@@ -59,7 +50,7 @@ def _megabits(label: str) -> NumberField:
 
 
 def _chosen(label: str, help_text: str = "") -> forms.CharField:
-    """Give a field whose choices the codec says; one that is not among them is refused by core, with its reason."""
+    """Return a field whose choices the codec says; one that is not among them is refused by core, with its reason."""
     return forms.CharField(label=label, required=False, max_length=40, widget=forms.Select, help_text=help_text)
 
 
@@ -168,7 +159,7 @@ class RecipeForm(ValueForm):
         self._choose("sound_kbps", kilobits, {number: f"{number} kb/s" for number in kilobits})
 
     def _speeds(self, codec: VideoCodec) -> dict[str, str]:
-        """Give what stands for a codec's efforts or profiles where this machine was measured with them."""
+        """Return what stands for a codec's efforts or profiles where this machine was measured with them."""
         found = headrooms(file_plan(self._setup)) if self._setup is not None else {}
         return {choice: f"{choice}, {times:.1f}×" for (of, choice), times in found.items() if of == codec}
 
@@ -186,11 +177,11 @@ class RecipeForm(ValueForm):
         return [_in_short(differences(self.draft, one)) for one in offers(self.draft)]
 
     def filled(self, recipe: Recipe) -> "RecipeForm":
-        """Give the form filled with a recipe."""
+        """Return the form filled with a recipe."""
         return RecipeForm(fields_of(recipe), recipe=self.recipe, setup=self._setup)
 
     def started(self, purpose: Purpose) -> "RecipeForm":
-        """Give the form filled with a starting point."""
+        """Return the form filled with a starting point."""
         form = self.filled(start_from(purpose, self.recipe))
         form.start = STARTING_POINTS[purpose]
         return form
@@ -216,7 +207,7 @@ class RecipeForm(ValueForm):
         return self.draft != self.recipe.draft
 
     def plan_of(self, setup: RigSetup) -> RigSetup:
-        """Give a rig with the recipe that was filled in; as it is where that does not work."""
+        """Return a rig with the recipe that was filled in; as it is where that does not work."""
         with suppress(BadValueError):  # of what does not go with how it rolls
             return replace(setup, recipe=self.value) if self.is_bound and not self.errors else setup
         return setup
@@ -272,7 +263,7 @@ class RecipeForm(ValueForm):
         return [str(error) for name in unseen for error in self.errors[name]]
 
     def taken(self, number: str) -> "RecipeForm":
-        """Give the form filled with one of the offers, counted from 0; this one where there is none."""
+        """Return the form filled with one of the offers, counted from 0; this one where there is none."""
         found, place = offers(self.draft), number_of(number)
         return self if place is None or place >= len(found) else self.filled(found[place])
 
@@ -301,7 +292,7 @@ class RecipeForm(ValueForm):
             return cleaned
         try:
             typed = draft_of(cleaned, self.recipe)
-            self.draft = _with_codec(typed) if self._is_new_codec(typed) else typed
+            self.draft = with_codec(typed) if self._is_new_codec(typed) else typed
             self.came = differences(typed, self.draft)
             for mismatch in self.draft.mismatches():
                 self.add_error(_SHOWN_AT.get(mismatch.field, mismatch.field), str(mismatch))
@@ -315,7 +306,7 @@ class RecipeForm(ValueForm):
         return str(self.data.get("was_codec") or typed.codec) != typed.codec.value
 
     def _checked(self, recipe: Recipe) -> Recipe:
-        """Give a recipe that can hold the rig's frame; raises BadValueError."""
+        """Return a recipe that can hold the rig's frame; raises BadValueError."""
         if self._setup is not None:
             file_plan(replace(self._setup, recipe=recipe)).check()
         return recipe
@@ -339,120 +330,11 @@ def _in_short(changes: tuple[tuple[str, str, str], ...]) -> str:
     return ", ".join(f"{name.lower()} {now}" for name, now in basic or told)
 
 
-def fields_of(recipe: Draft) -> dict[str, Any]:
-    """Give the form's fields of a recipe."""
-    rate = recipe.rate
-    most = rate.most_bps if isinstance(rate, VariableBitrate) else None
-    target = rate.target_bps
-    return {
-        "as_sent": recipe.as_sent,
-        "container": recipe.container.value,
-        "codec": recipe.codec.value,
-        "profile": recipe.profile,
-        "rate": rate.kind.value,
-        "number": rate.number,
-        "bitrate_mbps": None if target is None else _megabit_text(target),
-        "most_mbps": None if most is None else _megabit_text(most),
-        "effort": recipe.effort,
-        "samples": recipe.samples,
-        "matrix": recipe.matrix.value,
-        "range": recipe.range.value,
-        "keyframe_s": f"{float(recipe.keyframe_s):g}",
-        "b_frames": recipe.b_frames,
-        "lookahead": recipe.lookahead,
-        "tune": recipe.tune,
-        "level": recipe.level,
-        "sound_codec": recipe.sound_codec.value,
-        "sound_kbps": str(recipe.sound_bitrate_bps // 1000),
-        "sound_rate_hz": recipe.sound_rate_hz,
-        "sound_channels": recipe.sound_channels,
-        "sound_files": recipe.sound_files.value,
-        "part_minutes": recipe.part_minutes or None,
-        "part_gb": f"{float(recipe.part_gb):g}" if recipe.part_gb else None,
-        "name_pattern": recipe.name_pattern,
-    }
-
-
-def _megabit_text(bits_per_second: int) -> str:
-    return f"{bits_per_second / 1e6:.6f}".rstrip("0").rstrip(".")
-
-
-def draft_of(cleaned: dict[str, Any], before: Recipe) -> Draft:
-    """Make the settings of a form's cleaned fields; raises ReelError for what can't be read."""
-    codec = VideoCodec(cleaned["codec"])
-    chroma, bits = _read_samples(cleaned["samples"]) if cleaned["samples"] else (before.chroma, before.bits)
-    return Draft(
-        as_sent=cleaned["as_sent"],
-        container=Container(cleaned["container"]),
-        codec=codec,
-        profile=cleaned["profile"],
-        rate=_rate_of(cleaned, codec),
-        effort=cleaned["effort"],
-        chroma=chroma,
-        bits=bits,
-        matrix=Matrix(cleaned["matrix"]),
-        range=Range(cleaned["range"]),
-        keyframe_s=before.keyframe_s if cleaned["keyframe_s"] is None else Fraction(cleaned["keyframe_s"]),
-        b_frames=cleaned["b_frames"],
-        lookahead=cleaned["lookahead"],
-        tune=cleaned["tune"],
-        level=cleaned["level"],
-        sound_codec=SoundCodec(cleaned["sound_codec"]),
-        sound_bitrate_bps=_read_kilobits(cleaned["sound_kbps"]) if cleaned["sound_kbps"] else before.sound_bitrate_bps,
-        sound_rate_hz=cleaned["sound_rate_hz"],
-        sound_channels=cleaned["sound_channels"],
-        sound_files=SoundFiles(cleaned["sound_files"]),
-        part_minutes=cleaned["part_minutes"] or 0,
-        part_gb=Fraction(cleaned["part_gb"] or 0),
-        name_pattern=cleaned["name_pattern"],
-    )
-
-
-def _read_samples(text: str) -> tuple[Chroma, int]:
-    known = {samples_label(chroma, bits): (chroma, bits) for chroma in Chroma for bits in DEPTHS}
-    if text not in known:
-        raise BadValueError("Samples", text, f"it is one of {', '.join(known)}")
-    return known[text]
-
-
-def _read_kilobits(text: str) -> int:
-    if not (text.isascii() and text.isdecimal() and len(text) < 6):
-        raise BadValueError("Sound bitrate", text, "it is a number of kb/s")
-    return int(text) * 1000
-
-
-def _rate_of(cleaned: dict[str, Any], codec: VideoCodec) -> RateControl:
-    """Make the rate control; what was left empty is what is usual for the codec."""
-    kind = RateKind(cleaned["rate"])
-    number, target, most = cleaned["number"], cleaned["bitrate_mbps"], cleaned["most_mbps"]
-    default = default_rate(kind, CODECS[codec])
-    if kind is RateKind.QUALITY and number is not None:
-        return ConstantQuality(quality=number)
-    if kind is RateKind.QUANTISER and number is not None:
-        return ConstantQuantiser(quantiser=number)
-    if kind is RateKind.BITRATE and target is not None:
-        return ConstantBitrate(bitrate_bps=int(target * 1_000_000))
-    if kind is RateKind.VARIABLE and target is not None:
-        target_bps = int(target * 1_000_000)
-        return VariableBitrate(bitrate_bps=target_bps, most_bps=int(most * 1_000_000) if most else 2 * target_bps)
-    return default
-
-
 def shown(form: RecipeForm) -> RecipeForm:
-    """Give a form as it is to be seen after a look: filled with what another codec brought, and what was left to it."""
+    """A form as it is to be seen after a look: filled with what another codec brought, and what was left to it."""
     if not form.is_valid() and not form.came:
         return form
     again = RecipeForm(fields_of(form.draft), recipe=form.recipe, setup=form._setup)
     again.is_valid()
     again.came = form.came
     return again
-
-
-def _with_codec(draft: Draft) -> Draft:
-    """Give a draft whose codec was just changed: what the codec's table decides starts from what is usual for it."""
-    container, sound = draft.container, draft.sound_codec
-    fields = resolve(draft).as_fields() | {"container": container, "sound_codec": sound}
-    fields |= {"sound_bitrate_bps": draft.sound_bitrate_bps, "sound_rate_hz": draft.sound_rate_hz}
-    if CODECS[draft.codec].scale(draft.rate.kind) is not None:
-        fields["rate"] = default_rate(draft.rate.kind, CODECS[draft.codec])
-    return Draft(**fields)

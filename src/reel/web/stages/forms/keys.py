@@ -15,7 +15,6 @@ class KeyField(forms.CharField):
         super().__init__(max_length=1, **more)
 
     def clean(self, value: Any) -> str:
-        """Give the letter, small."""
         key: str = super().clean(value).lower()
         if key and key in _PAGE_KEYS:
             raise forms.ValidationError(f"“{key}” is a key of every page; take another letter.")

@@ -54,7 +54,6 @@ class OverlayForm(ValueForm):
         self.fields = {name: field for name, field in self.fields.items() if name in has}
 
     def build(self, cleaned: dict[str, Any]) -> Piece:
-        """Make the piece."""
         overlay, place = self._piece.overlay, self._piece.place
         assert place is not None
         if isinstance(overlay, Caption | Clock):

@@ -59,7 +59,6 @@ class PieceForm(ValueForm):
         super().__init__(data, initial=initial)
 
     def build(self, cleaned: dict[str, Any]) -> Piece:
-        """Make the piece."""
         numbers = {name: cleaned[side] for side, name in _PLACES.items()}
         place = None if None in numbers.values() else Place(**numbers)
         return Piece(

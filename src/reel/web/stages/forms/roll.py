@@ -25,7 +25,7 @@ class LengthField(forms.CharField):
         super().__init__(label=label, required=False, max_length=12, help_text=help_text)
 
     def clean(self, value: Any) -> int:
-        """Give the seconds."""
+        """Return the seconds."""
         text: str = super().clean(value).strip()
         if not text:
             return 0
@@ -106,7 +106,6 @@ class RollForm(ValueForm):
         )
 
     def build(self, cleaned: dict[str, Any]) -> RollSetup:
-        """Make the value."""
         return RollSetup(
             countdown_s=cleaned["countdown_s"] or 0,
             reach_back_s=cleaned["reach_back_s"] or 0,

@@ -75,7 +75,6 @@ class ScenarioForm(ValueForm):
             del self.fields["tape_s"]
 
     def build(self, cleaned: dict[str, Any]) -> Scenario:
-        """Make the play."""
         return replace(
             self._play,
             shows=Shows(cleaned["shows"]),

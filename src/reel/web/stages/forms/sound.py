@@ -52,7 +52,6 @@ class StripForm(ValueForm):
         )
 
     def build(self, cleaned: dict[str, Any]) -> SoundSetup:
-        """Make the setup."""
         return SoundSetup(
             sides=Sides(cleaned["sides"]),
             high_pass_hz=cleaned["high_pass_hz"],
@@ -78,6 +77,5 @@ class TracksForm(ValueForm):
             )
 
     def build(self, cleaned: dict[str, Any]) -> tuple[tuple[TrackSetup, ...], bool]:
-        """Make the tracks."""
         names = [cleaned[name] for name in self.fields if name.startswith("track_")]
         return tuple(TrackSetup(name=name) for name in names), cleaned["mix_first"]

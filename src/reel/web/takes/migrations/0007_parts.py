@@ -5,7 +5,7 @@ MOVED = ("file_name", "size_bytes", "length_ms", "bitrate_bps", "counts", "proof
 
 
 def one_part_each(apps, schema_editor):
-    """Give each take its file as its first part. It has the take's id: what is kept in the cache is named by it."""
+    """Return each take its file as its first part. It has the take's id: what is kept in the cache is named by it."""
     take, part = apps.get_model("takes", "Take"), apps.get_model("takes", "Part")
     for one in take.objects.iterator():
         part.objects.create(id=one.pk, take=one, **{name: getattr(one, name) for name in MOVED})

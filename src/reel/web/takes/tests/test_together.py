@@ -49,7 +49,7 @@ class TogetherTests(ShelfMixin, TransactionTestCase):
     tags = frozenset({"live"})
 
     def together(self, requests):
-        """Send all at once, each from a thread of its own; gives the answers' codes."""
+        """Send all at once, each from a thread of its own; returns the answers' codes."""
         start, codes = threading.Barrier(len(requests)), []
 
         def send(address, fields):

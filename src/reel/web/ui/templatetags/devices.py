@@ -20,13 +20,13 @@ def ways_out(kind: str) -> str:
 
 @register.filter
 def hop_label(hop: Hop) -> str:
-    """Give a hop's name with what tells it from others."""
+    """Return a hop's name with what tells it from others."""
     return label_of(hop)
 
 
 @register.filter
 def strip_words(sound: SoundSetup) -> str:
-    """Say which of a strip's filters are on: `high-pass 80 · noise −12 · limiter −3`."""
+    """Return which of a strip's filters are on: `high-pass 80 · noise −12 · limiter −3`."""
     words = []
     if sound.high_pass_hz is not None:
         words.append(f"high-pass {sound.high_pass_hz}")
@@ -39,5 +39,5 @@ def strip_words(sound: SoundSetup) -> str:
 
 @register.filter
 def input_names(inputs: Sequence[InputSetup]) -> str:
-    """Give the names of inputs as JSON, for a script."""
+    """Return the names of inputs as JSON, for a script."""
     return json.dumps([one.name for one in inputs])

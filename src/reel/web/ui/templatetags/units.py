@@ -17,7 +17,7 @@ register = template.Library()
 
 @register.filter
 def size(size_bytes: int | None) -> str:
-    """Give bytes as the drive makers count: 912 kB, 48.2 MB, 1.21 GB."""
+    """Return bytes as the drive makers count: 912 kB, 48.2 MB, 1.21 GB."""
     if size_bytes is None:
         return "–"
     for unit, step, places in (("TB", 1e12, 2), ("GB", 1e9, 2), ("MB", 1e6, 1)):
@@ -28,7 +28,7 @@ def size(size_bytes: int | None) -> str:
 
 @register.filter
 def bitrate(bits_per_second: float | Fraction | None) -> str:
-    """Give a data rate: 192 kb/s, 12.6 Mb/s, 1.49 Gb/s."""
+    """Return a data rate: 192 kb/s, 12.6 Mb/s, 1.49 Gb/s."""
     if not bits_per_second:
         return "–"
     if bits_per_second >= 1e9:
@@ -40,62 +40,62 @@ def bitrate(bits_per_second: float | Fraction | None) -> str:
 
 @register.filter
 def length(seconds: float | Fraction | None) -> str:
-    """Give a length: 8.4 s, 14 min 02 s, 2 h 05 min."""
+    """Return a length: 8.4 s, 14 min 02 s, 2 h 05 min."""
     return "–" if seconds is None else length_label(seconds)
 
 
 @register.filter
 def hour_bytes(bits_per_second: int | None) -> int | None:
-    """Give the bytes of an hour at a data rate."""
+    """Return the bytes of an hour at a data rate."""
     return bits_per_second * 450 if bits_per_second else None
 
 
 @register.filter
 def decibels(level_db: float) -> str:
-    """Give a level: −23.4 dBFS."""
+    """Return a level: −23.4 dBFS."""
     return f"{level_db:.1f} dBFS".replace("-", "−")
 
 
 @register.filter
 def bits_per_pixel(picture_bps: int, mode: Mode) -> str:
-    """Give how many bits each pixel of a picture gets: 0.06."""
+    """Return how many bits each pixel of a picture gets: 0.06."""
     return f"{float(picture_bps / (mode.width_px * mode.height_px * mode.rate)):.3f}"
 
 
 @register.filter
 def holdable(rolls: list[dict[str, object]]) -> list[dict[str, object]]:
-    """Give those takes that can be held."""
+    """Return those takes that can be held."""
     return [roll for roll in rolls if roll["canHold"]]
 
 
 @register.filter
 def alone(value: object) -> list[object]:
-    """Give a list of one thing."""
+    """Return a list of one thing."""
     return [value]
 
 
 @register.filter
 def moment(at: datetime.datetime) -> str:
-    """Give a time in the machine's own zone: 2 May 2026, 14:05."""
+    """Return a time in the machine's own zone: 2 May 2026, 14:05."""
     local = at.astimezone()
     return f"{local.day} {local:%B %Y, %H:%M}"
 
 
 @register.filter
 def word(loss: Loss) -> str:
-    """Give the word of a loss for the drawing."""
+    """Return the word of a loss for the drawing."""
     return word_of(loss)
 
 
 @register.filter
 def rate(pictures_per_second: Fraction) -> str:
-    """Give a frame rate: 29.97."""
+    """Return a frame rate: 29.97."""
     return rate_label(pictures_per_second)
 
 
 @register.filter
 def fields(mode: Mode | None) -> str:
-    """Give how many fields a second a mode has: 50 a second; none where its pictures are whole."""
+    """Return how many fields a second a mode has: 50 a second; none where its pictures are whole."""
     if not mode:
         return "–"
     return f"{rate_label(mode.moments_per_s)} a second" if mode.scan is Scan.INTERLACED else "none"
@@ -103,31 +103,29 @@ def fields(mode: Mode | None) -> str:
 
 @register.filter
 def pixels_label(signal: Signal | None) -> str:
-    """Give how a signal's pixels are stored: 4:2:2 10-bit."""
+    """Return how a signal's pixels are stored: 4:2:2 10-bit."""
     return pixel_format(signal.pixels).label if signal else "–"
 
 
 @register.filter
 def seconds_left(forecast: Forecast, free_bytes: int) -> int:
-    """Give the seconds until the free room is full at a forecast's rate."""
+    """Return the seconds until the free room is full at a forecast's rate."""
     return forecast.seconds_left(free_bytes)
 
 
 @register.filter
 def count(things: Sized) -> int:
-    """Count things."""
     return len(things)
 
 
 @register.filter
 def less(number: int, other: int) -> int:
-    """Subtract."""
     return number - other
 
 
 @register.filter
 def shape_label(mode: Mode) -> str:
-    """Give a frame's shape: 16:9, 4:3, 9:16, else its width to a height of 1."""
+    """Return a frame's shape: 16:9, 4:3, 9:16, else its width to a height of 1."""
     shape = Fraction(mode.width_px, mode.height_px)
     if max(shape.numerator, shape.denominator) <= 32:
         return f"{shape.numerator}:{shape.denominator}"
@@ -136,7 +134,7 @@ def shape_label(mode: Mode) -> str:
 
 @register.filter
 def crop_words(crop: Crop) -> str:
-    """Say where bars lie: `96 px left and right, 64 px above, 32 px below are`."""
+    """Return where bars lie: `96 px left and right, 64 px above, 32 px below are`."""
     words = []
     for first, second, both, sides in (
         (crop.left_px, crop.right_px, "left and right", ("left", "right")),

@@ -15,11 +15,9 @@ class Command(BaseCommand):
     help = "List the recipes that are kept under a name."
 
     def add_arguments(self, parser: CommandParser) -> None:
-        """Add --json."""
         parser.add_argument("--json", action="store_true")
 
     def handle(self, *args: object, **options: object) -> None:
-        """List."""
         found = list(KeptRecipe.objects.all())
         if options["json"]:
             rows = [{"name": one.name, "default": one.is_default, "recipe": one.settings} for one in found]

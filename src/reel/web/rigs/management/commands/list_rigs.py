@@ -15,7 +15,6 @@ class Command(BaseCommand):
     help = "List the rigs."
 
     def add_arguments(self, parser: CommandParser) -> None:
-        """Add --json."""
         parser.add_argument("--json", action="store_true")
 
     def handle(self, *args: object, **options: object) -> None:

@@ -38,7 +38,7 @@ FEED_NAME = "greenhouse.mp4"
 
 
 def _other_rigs() -> Iterator[tuple[str, RigSetup]]:
-    """Give the other devices of the media room, some of them as a newcomer would plug them in."""
+    """Return the other devices of the media room, some of them as a newcomer would plug them in."""
     slow = propose(DeviceKind.CONSOLE, {"hdmi-box"}, Mode.parse("1920x1080p60"))
     yield "Moss & Stone at 60, too much", _with_path(slow, (*slow.picture.path[:-1], HopSetup(model="usb-2")))
     yield "Leafkey, phone", propose(DeviceKind.PHONE)
@@ -67,12 +67,10 @@ class Command(BaseCommand):
     help = "Bring the home's database up to date; --demo fills an empty one."
 
     def add_arguments(self, parser: CommandParser) -> None:
-        """Add --demo and --measure."""
         parser.add_argument("--demo", action="store_true")
         parser.add_argument("--measure", action="store_true")
 
     def handle(self, *args: object, **options: object) -> None:
-        """Prepare."""
         call_command("migrate", verbosity=0, interactive=False)
         if options["demo"] and not Rig.objects.exists():
             rig = self._fill()

@@ -22,7 +22,6 @@ class Command(BaseCommand):
     help = "Measure this machine with a rig's own picture."
 
     def add_arguments(self, parser: CommandParser) -> None:
-        """Add the rig, and --json."""
         parser.add_argument("rig", nargs="?", default="")
         parser.add_argument("--json", action="store_true")
 

@@ -20,7 +20,6 @@ class Command(BaseCommand):
     help = "Run the recorder: it reads the open rigs' inputs and writes takes."
 
     def handle(self, *args: object, **options: object) -> None:
-        """Serve until SIGTERM or SIGINT."""
         stop = threading.Event()
         for number in (signal.SIGTERM, signal.SIGINT):
             signal.signal(number, lambda *_: stop.set())

@@ -116,7 +116,7 @@ def _find_recipe(name: str) -> Recipe:
 
 
 def _as_asked(asked: RigToRoll, kept: Recipe | None, parts: str, until: str) -> RigToRoll:
-    """Give what is to roll with another recipe, in parts, and cut by what is said, for this once."""
+    """Return what is to roll with another recipe, in parts, and cut by what is said, for this once."""
     setup = asked.setup
     recipe = kept or setup.recipe
     if parts:
