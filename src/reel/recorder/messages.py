@@ -35,9 +35,9 @@ class UnreachableError(ReelError, ConnectionError):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Open:
-    """Open a rig, or keep it open for another few seconds; another setup or other plays than before open it anew.
+    """Open a rig, or keep it open for another few seconds; another setup or other scenarios than before open it anew.
 
-    `plays` say how its inputs behave where they are simulated, in their order; those left out behave well. `viewer`
+    `scenarios` say how its inputs behave where they are simulated, in their order; those left out behave well. `viewer`
     names the page that looks on; while it does, the rig's devices are its own.
     """
 

@@ -21,7 +21,7 @@ from reel.standins.tape import SOUND_PPM, damage, opening_day
 
 def stand_in(
     device: Device,
-    play: Scenario,
+    scenario: Scenario,
     *,
     start_ns: int,
     begun_ns: int | None = None,
@@ -36,15 +36,15 @@ def stand_in(
     is_deck = device.kind is DeviceKind.DECK
     return StandIn(
         f"The {device.facts.label.lower()}",
-        _painter(device, play, since_s, is_steadied=is_steadied),
+        _painter(device, scenario, since_s, is_steadied=is_steadied),
         sound=ambience_at,
         start_ns=start_ns,
-        drift_ppm=play.drift_ppm,
+        drift_ppm=scenario.drift_ppm,
         sound_ppm=SOUND_PPM if is_deck else 0,
-        length_s=play.tape_s if is_deck else None,
+        length_s=scenario.tape_s if is_deck else None,
         views=2 if device.kind is DeviceKind.HEADSET else 1,
         damage=damage if is_deck else None,
-        lag_ns=play.lag_ns,
+        lag_ns=scenario.lag_ns,
         claps=claps if device.kind is DeviceKind.CAMERA else None,
     )
 
@@ -55,14 +55,14 @@ def greenhouse_camera(mode: Mode, *, start_ns: int) -> StandIn:
     return StandIn("The greenhouse camera", painter, sound=ambience_at, start_ns=start_ns)
 
 
-def _painter(device: Device, play: Scenario, since_s: float, *, is_steadied: bool) -> Painter:
+def _painter(device: Device, scenario: Scenario, since_s: float, *, is_steadied: bool) -> Painter:
     if isinstance(device, Phone | Tablet):
-        return HandheldPainter(device, play, since_s)
+        return HandheldPainter(device, scenario, since_s)
     signal = device.signal
     assert signal is not None
     if device.kind is DeviceKind.CAMERA:  # what is drawn is planar; the camera packs it when it hands it over
         signal = replace(signal, pixels="yuv422p")
-    if play.shows is Shows.BARS:
+    if scenario.shows is Shows.BARS:
         return BarsPainter(signal)
     if isinstance(device, Headset):
         canopy = canopy_scene(signal.mode.width_px, signal.mode.height_px, device.pointer, is_steadied)

@@ -70,10 +70,10 @@ def _scene(kind: DeviceKind, width: int, height: int) -> Panorama:
 
 
 class HandheldPainter:
-    """Paints a phone's or tablet's screen as it is set, at any moment of its play, which began `since_s` before."""
+    """Paints a phone's or tablet's screen as it is set, at any moment of its scenario, which began `since_s` before."""
 
-    def __init__(self, device: Phone | Tablet, play: Scenario, since_s: float = 0.0) -> None:
-        self._device, self._play, self._since_s = device, play, since_s
+    def __init__(self, device: Phone | Tablet, scenario: Scenario, since_s: float = 0.0) -> None:
+        self._device, self._scenario, self._since_s = device, scenario, since_s
         self._painters: dict[Turn, tuple[Signal, Painter]] = {}
         self._locked: dict[Turn, av.VideoFrame] = {}
 
@@ -100,12 +100,12 @@ class HandheldPainter:
         return painter.paint(seconds)
 
     def _turn_at(self, seconds: float) -> Turn:
-        if self._play.turns and int(seconds / TURN_EVERY_S) % 2:
+        if self._scenario.turns and int(seconds / TURN_EVERY_S) % 2:
             return Turn.LEFT if self._device.turn is Turn.UPRIGHT else Turn.UPRIGHT
         return self._device.turn
 
     def _is_black(self, seconds: float) -> bool:
-        return self._play.fails(Fault.FORBIDDEN, seconds + self._since_s)
+        return self._scenario.fails(Fault.FORBIDDEN, seconds + self._since_s)
 
     def _is_locked(self, seconds: float) -> bool:
         return self._device.sleep_lock and seconds >= self._device.sleep_s
@@ -117,7 +117,7 @@ class HandheldPainter:
         return self._painters[turn]
 
     def _painter(self, signal: Signal) -> Painter:
-        if self._play.shows is Shows.BARS:
+        if self._scenario.shows is Shows.BARS:
             return BarsPainter(signal)
         width, height = signal.mode.width_px, signal.mode.height_px
         scene = _scene(self._device.kind, width, height)

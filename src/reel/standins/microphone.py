@@ -87,7 +87,7 @@ _REASONS = {
 
 
 def listen(
-    kind: DeviceKind, origin: Origin, play: Scenario, *, start_ns: int, begun_ns: int, claps: Claps | None = None
+    kind: DeviceKind, origin: Origin, scenario: Scenario, *, start_ns: int, begun_ns: int, claps: Claps | None = None
 ) -> Listener:
     """Open a device that has sound only; what fails is counted from `begun_ns`. Raises InputError.
 
@@ -95,18 +95,18 @@ def listen(
     """
     named = origin.device if isinstance(origin, Plugged) else kind.label
     name = f"The {named.lower()}"
-    reason = _REASONS.get(play.fault, "") if play.fault else ""
-    ends_ns = play.acts_ns(begun_ns) if reason else None
+    reason = _REASONS.get(scenario.fault, "") if scenario.fault else ""
+    ends_ns = scenario.acts_ns(begun_ns) if reason else None
     if ends_ns is not None and ends_ns <= start_ns:
         raise InputError(name, reason)
     is_afar = kind is DeviceKind.CHAT
     return Listener(
         name,
-        chat() if is_afar else heard(far=play.far),
+        chat() if is_afar else heard(far=scenario.far),
         start_ns=start_ns,
-        drift_ppm=play.drift_ppm,
+        drift_ppm=scenario.drift_ppm,
         ends_ns=ends_ns,
         reason=reason,
-        lag_ns=play.lag_ns,
+        lag_ns=scenario.lag_ns,
         claps=None if is_afar else claps,
     )

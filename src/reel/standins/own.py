@@ -31,7 +31,7 @@ class RecordingDevice:
     def __init__(
         self,
         device: Device,
-        play: Scenario,
+        scenario: Scenario,
         option: RecordOption,
         path: Path,
         plan: FilePlan,
@@ -40,7 +40,7 @@ class RecordingDevice:
         wait: Callable[[float], object] | None = None,
         max_s: int | None = None,
     ) -> None:
-        self._device, self._play = device, play
+        self._device, self._scenario = device, scenario
         self._option, self._path, self._plan = option, path, plan
         self._now_ns, self._max_s = now_ns, max_s
         self._converter = Converter(Signal(mode=plan.frame))
@@ -59,7 +59,7 @@ class RecordingDevice:
 
     def check(self) -> None:
         """Raise InputError when it can't be told to start: it is not paired with this computer."""
-        if self._play.fault is Fault.NOT_PAIRED:
+        if self._scenario.fault is Fault.NOT_PAIRED:
             name = f"The {self._device.facts.label.lower()}"
             raise InputError(name, "is not paired with this computer: type the code that it shows")
 
@@ -70,7 +70,7 @@ class RecordingDevice:
 
     def _record(self) -> None:
         start_ns = self._now_ns()
-        chain = Assembled(stand_in(self._device, self._play, start_ns=start_ns, is_steadied=self._option.steadied))
+        chain = Assembled(stand_in(self._device, self._scenario, start_ns=start_ns, is_steadied=self._option.steadied))
         try:
             sound = DriftResampler(chain.sound, self._plan.recipe.sound)
             with PartWriter(self._path, self._plan) as writer:

@@ -152,7 +152,7 @@ class Assembled:
 
 def assemble(
     setup: InputSetup,
-    play: Scenario,
+    scenario: Scenario,
     ask: Offer | None = None,
     *,
     start_ns: int,
@@ -165,16 +165,16 @@ def assemble(
     Raises InputError for a box or camera that another program holds or that the system denies, and for plugs that do
     not fit.
     """
-    room = _Room(setup=setup, play=play, ask=ask, begun_ns=start_ns if begun_ns is None else begun_ns)
+    room = _Room(setup=setup, scenario=scenario, ask=ask, begun_ns=start_ns if begun_ns is None else begun_ns)
     ends = room.ends()
     if ends is not None and ends.reason and ends.at_ns <= start_ns:
         raise InputError(ends.name, ends.reason)
-    source = stand_in(setup.device, play, start_ns=start_ns, begun_ns=room.begun_ns, claps=claps)
+    source = stand_in(setup.device, scenario, start_ns=start_ns, begun_ns=room.begun_ns, claps=claps)
     signal, at = source.signal, setup.device.way_out
     hops: list[HopStandIn] = []
     delay_ms = 0
     if at is Connector.USB and ask is not None and setup.box is None:
-        hops.append(Handover(ask, signal, exact=play.shows is Shows.BARS))
+        hops.append(Handover(ask, signal, exact=scenario.shows is Shows.BARS))
     for hop_setup in setup.path:
         hop = hop_setup.hop
         if at not in hop.plugs_in:
@@ -198,34 +198,34 @@ class _Room:
     """The room in which a rig is plugged together."""
 
     setup: InputSetup
-    play: Scenario
+    scenario: Scenario
     ask: Offer | None
     begun_ns: int
 
     def ends(self) -> Ends | None:
         """Say when and why nothing more comes; None for never."""
-        fault = self.play.fault
+        fault = self.scenario.fault
         if fault not in _REFUSALS:
             return None
         box = self.setup.box
         name = within(box.name if box else self.setup.device.facts.label)
-        return Ends(at_ns=self.play.acts_ns(self.begun_ns), name=f"The {name}", reason=_REFUSALS[fault])
+        return Ends(at_ns=self.scenario.acts_ns(self.begun_ns), name=f"The {name}", reason=_REFUSALS[fault])
 
     def stand_in_of(self, hop: Hop, signal: Signal) -> HopStandIn:
         """Return the stand-in of a hop for a signal that goes in."""
         if isinstance(hop, Link):
             return Wire(hop, signal)
         if isinstance(hop, Adapter):
-            is_dead = hop.needs_power and self.play.fault is Fault.NO_POWER
-            return Turning(hop, signal, dead_ns=self.play.acts_ns(self.begun_ns) if is_dead else None)
+            is_dead = hop.needs_power and self.scenario.fault is Fault.NO_POWER
+            return Turning(hop, signal, dead_ns=self.scenario.acts_ns(self.begun_ns) if is_dead else None)
         if isinstance(hop, Box):
             if self.ask is None:
                 raise InputError(hop.name, "was not asked for a mode")
-            exact = self.play.shows is Shows.BARS
+            exact = self.scenario.shows is Shows.BARS
             return BoxStandIn(hop, signal, self.ask, protected=self.setup.device.is_protected, exact=exact)
         if isinstance(hop, Port):
             return PortStandIn(hop, signal, self.setup.transfer)
         if isinstance(hop, Receiver):
             return Air(hop, signal)
         assert isinstance(hop, Mirror)
-        return MirrorStandIn(hop, signal, self.setup.device.shown_eye or Eye.BOTH, self.play, self.begun_ns)
+        return MirrorStandIn(hop, signal, self.setup.device.shown_eye or Eye.BOTH, self.scenario, self.begun_ns)

@@ -1,4 +1,4 @@
-"""A play: how a simulated device and its room behave, beside what a creator sets on a real one."""
+"""A scenario: how a simulated device and its room behave, beside what a creator sets on a real one."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass

@@ -200,8 +200,8 @@ class Air:
 class MirrorStandIn:
     """A window that mirrors a headset, read from the screen: whole, covered, moved away, minimised, or endless."""
 
-    def __init__(self, mirror: Mirror, incoming: Signal, eye: Eye, play: Scenario, begun_ns: int) -> None:
-        self._eye, self._fault, self._fault_ns = eye, play.fault, play.acts_ns(begun_ns)
+    def __init__(self, mirror: Mirror, incoming: Signal, eye: Eye, scenario: Scenario, begun_ns: int) -> None:
+        self._eye, self._fault, self._fault_ns = eye, scenario.fault, scenario.acts_ns(begun_ns)
         self._divisor = int(-(-incoming.mode.rate // mirror.max_rate))
         self._latency_ns = mirror.latency_ms * NS // 1000
         self._count = 0

@@ -118,7 +118,7 @@ class EncodedTake(LocalTake):
         return rig.source
 
     def open_part(self, number: int, first_tick: int) -> EncoderQueue:
-        """Return the lane of another part, which opens its file on its own thread; the last one where the take ends."""
+        """The queue of another part, which opens its file on its own thread; the last one where the take ends."""
         with self._lock:
             if self._is_told:
                 return self.session.parts.queues[-1]

@@ -16,7 +16,7 @@ from reel.recorder.guard import attempt, guarded
 
 # Pictures that wait to be encoded take so much memory, and are so many seconds, at most; a few may in any case.
 QUEUE_BYTES, QUEUE_S, LEAST_QUEUED = 256_000_000, 10, 12
-# What is measured of the lane counts this part as much with each further write: about the last second remains.
+# What is measured of the queue counts this part as much with each further write: about the last second remains.
 LATELY = 0.98
 
 

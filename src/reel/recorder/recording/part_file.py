@@ -18,7 +18,9 @@ W = TypeVar("W", PartWriter, SentWriter)
 
 
 class PartFile(Generic[W]):
-    """A part's file, which a lane writes by `with`. The first part's is opened at once, another's on its lane's thread.
+    """A part's file, which an encoder queue writes by `with`.
+
+    The first part's is opened at once, another's on its queue's thread.
 
     `first_tick` is the tick of the take with which it begins. `path` is where it lies, once it `is_there`; `opened` is
     called then. `make` opens what writes it.
@@ -92,7 +94,7 @@ class PartFile(Generic[W]):
     def complete(self) -> ReelError | None:
         """Return the closed file its name; where that can't be, find where it lies, and give the reason."""
         if self._reserved is None or not self.is_there:
-            return None  # it could not be opened, which is the lane's error
+            return None  # it could not be opened, which is the queue's error
         self._is_naming = True  # until its path is the new one, it seems to have been moved
         try:
             self.path = self._shelf.complete(self._reserved)

@@ -11,7 +11,7 @@ from reel.core.file import FilePlan
 from reel.core.signal import FloatArray, tick_to_sample
 from reel.recorder.recording.encoder_queue import EncoderQueue
 
-# Opens the lane of a part, given its number from 1 on and the tick of the take with which it begins; does not wait.
+# Opens the queue of a part, given its number from 1 on and the tick of the take with which it begins; does not wait.
 OpenPart = Callable[[int, int], EncoderQueue]
 
 

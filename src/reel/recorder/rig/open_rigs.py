@@ -134,8 +134,8 @@ class OpenRigs:
     ) -> Source:
         """Open a rig, or keep it open.
 
-        With other inputs or plays than before, or after it has failed, it is opened anew; what else is set otherwise is
-        done without that. One that rolls is left as it is; what is opened `to_roll` must be as asked.
+        With other inputs or scenarios than before, or after it has failed, it is opened anew; other changes are
+        taken up without that. One that rolls is left as it is; what is opened `to_roll` must be as asked.
         """
         now_ns = self._clock.now_ns()
         rig = self._rigs.get(rig_id)

@@ -22,16 +22,16 @@ def hops(*models):
 
 
 class AlarmTests(unittest.TestCase):
-    def open(self, setup, seconds, play=PLAIN, **device):
+    def open(self, setup, seconds, scenario=PLAIN, **device):
         setup = with_picture(setup, device=device)
         clock = VirtualClock()
-        source = Source(setup, openers_for(setup, (play,), Path("/nowhere"), clock.now_ns), clock)
+        source = Source(setup, openers_for(setup, (scenario,), Path("/nowhere"), clock.now_ns), clock)
         self.addCleanup(source.close)
         source.run_until(round(seconds * NS))
         return source
 
-    def alarms(self, setup, seconds, play=PLAIN, **device):
-        return {alarm.kind: alarm for alarm in self.open(setup, seconds, play, **device).readings[0].alarms}
+    def alarms(self, setup, seconds, scenario=PLAIN, **device):
+        return {alarm.kind: alarm for alarm in self.open(setup, seconds, scenario, **device).readings[0].alarms}
 
     def test_a_picture_that_is_fine_raises_none(self):
         for kind in (DeviceKind.PHONE, DeviceKind.TABLET, DeviceKind.HEADSET, DeviceKind.DECK, DeviceKind.CAMERA):
@@ -43,14 +43,14 @@ class AlarmTests(unittest.TestCase):
         self.assertEqual((reading.watched.has_fields, reading.watched.black_s), (False, 0))
 
     def test_each_alarm_names_causes_of_its_device(self):
-        for seconds, setup, device, play, kind, cause in (
+        for seconds, setup, device, scenario, kind, cause in (
             (9, PHONE, {"sleep_lock": True, "sleep_s": 5}, PLAIN, AlarmKind.FROZEN, "locks itself"),
             (9, PHONE, {}, Scenario(turns=True), AlarmKind.TURNED, "held differently"),
             (6, DECK, {}, Scenario(tape_s=4), AlarmKind.NO_SIGNAL, "tape has ended"),
             (1, propose(DeviceKind.CONSOLE), {"protected": True}, PLAIN, AlarmKind.NO_SIGNAL, "what mends it"),
         ):
             with self.subTest(kind, **device):
-                found = self.alarms(setup, seconds, play, **device)
+                found = self.alarms(setup, seconds, scenario, **device)
                 self.assertEqual(list(found), [kind])
                 self.assertTrue(any(cause in text for text in found[kind].causes), found)
 

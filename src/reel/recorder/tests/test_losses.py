@@ -68,9 +68,9 @@ class LossTests(unittest.TestCase):
         self.shelf = Shelf(Path(folder.name))
         self.clock = VirtualClock()
 
-    def record(self, setup, rolled_s, open_=None, play=PLAIN):
+    def record(self, setup, rolled_s, open_=None, scenario=PLAIN):
         self.setup_ = setup
-        open_ = open_ or (lambda start_ns: assemble(setup.picture, play, start_ns=start_ns))
+        open_ = open_ or (lambda start_ns: assemble(setup.picture, scenario, start_ns=start_ns))
         return record(setup, open_, self.shelf, rig_name="test", rolled_s=rolled_s, clock=self.clock)
 
     def stamps(self, path, lines=None):
@@ -137,7 +137,7 @@ class LossTests(unittest.TestCase):
                 self.assertIn(shown[0], (450, 452), "nothing from before the roll")
 
     def test_a_tape_that_ends_is_lost_from_there_on_and_not_before(self):
-        take = self.record(deck_setup(), [(0, 3)], play=Scenario(tape_s=2))
+        take = self.record(deck_setup(), [(0, 3)], scenario=Scenario(tape_s=2))
         self.assertEqual((take.counts.ticks, take.counts.lost_before), (150, 50))
         (stretch,) = take.counts.stretches
         self.assertEqual((stretch.first_tick, stretch.ticks, stretch.cause), (100, 50, LossCause.NO_SIGNAL))

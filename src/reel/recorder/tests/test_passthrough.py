@@ -226,7 +226,7 @@ class OddSenderTests(unittest.TestCase):
         self.assertEqual((facts.video.width_px, facts.video.frames), (320, 90))
 
 
-class SentTakeTests(ServerTestCase):
+class PassthroughTests(ServerTestCase):
     def address(self):
         with socket.socket() as probing:
             probing.bind(("127.0.0.1", 0))

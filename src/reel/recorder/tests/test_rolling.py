@@ -220,14 +220,14 @@ class LiveRollTests(ServerTestCase):
         phone = propose(DeviceKind.PHONE)
         locking = replace(phone.picture, device=replace(phone.picture.device, sleep_lock=True, sleep_s=5))
         locked = phone.with_input(0, locking)
-        for setup, play, rules, cause in (
+        for setup, scenario, rules, cause in (
             (LIGHT, Scenario(fault=Fault.PULLED, from_s=3), {"gone_s": 2}, CutBy.GONE),
             (LIGHT, Scenario(), {"cut_gb": Fraction(1, 10_000)}, CutBy.SIZE),
             (locked, Scenario(), {"cut_on_event": True}, CutBy.EVENT),
             (locked, Scenario(), {"still_s": 2}, CutBy.STILL),
         ):
             with self.subTest(cause):
-                take = self.start_roll(replace(setup, recipe=LIGHT.recipe, roll=RollSetup(**rules)), play=play)
+                take = self.start_roll(replace(setup, recipe=LIGHT.recipe, roll=RollSetup(**rules)), scenario=scenario)
                 ended = self.ended(take)
                 self.assertEqual((ended.ended_by, ended.problem), (cause, None))
                 self.assertGreater(probe(ended.path).video.frames, 5)

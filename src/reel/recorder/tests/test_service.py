@@ -68,8 +68,8 @@ class MemoryJournal:
         self.ends[take_id] = closed
 
 
-def to_roll(setup, rig_id=1, play=PLAIN):
-    return RigToRoll(rig_id=rig_id, rig_name="Moss & Stone", setup=setup, scenarios=(play,))
+def to_roll(setup, rig_id=1, scenario=PLAIN):
+    return RigToRoll(rig_id=rig_id, rig_name="Moss & Stone", setup=setup, scenarios=(scenario,))
 
 
 class ServerTestCase(unittest.TestCase):
@@ -101,8 +101,8 @@ class ServerTestCase(unittest.TestCase):
         self.thread.join(15)
         self.assertFalse(self.thread.is_alive())
 
-    def start_roll(self, setup=None, rig_id=1, play=PLAIN):
-        return self.start_rolls(to_roll(setup or self.rolled, rig_id, play))[0]
+    def start_roll(self, setup=None, rig_id=1, scenario=PLAIN):
+        return self.start_rolls(to_roll(setup or self.rolled, rig_id, scenario))[0]
 
     def start_rolls(self, *rigs):
         return self.client.ask(StartRoll(rigs=rigs)).takes
@@ -297,7 +297,7 @@ class ServiceTests(ServerTestCase):
                 self.assertEqual((facts.video.width_px, facts.video.height_px), (960, 1000))
         paired = with_picture(headset, device={"out": Connector.PAIRED}, path=(HopSetup(model="developer-link"),))
         with self.assertRaises(RefusedError) as raised:
-            self.start_roll(paired, play=Scenario(fault=Fault.NOT_PAIRED))
+            self.start_roll(paired, scenario=Scenario(fault=Fault.NOT_PAIRED))
         self.assertIn("code", str(raised.exception))
 
     def test_ending_the_process_closes_the_file(self):

@@ -30,10 +30,10 @@ class VirtualTests(unittest.TestCase):
         recipe = Recipe(container=container, effort="ultrafast")
         device = Console(mode=Mode.parse(sent))
         self.setup_ = rig(device, mode=Mode.parse(recorded), recipe=recipe, as_it_comes=as_it_comes)
-        play = Scenario(drift_ppm=drift_ppm)
+        scenario = Scenario(drift_ppm=drift_ppm)
         return record(
             self.setup_,
-            lambda start_ns: assemble(self.setup_.picture, play, start_ns=start_ns),
+            lambda start_ns: assemble(self.setup_.picture, scenario, start_ns=start_ns),
             self.shelf,
             rig_name="test",
             rolled_s=rolled_s,

@@ -109,7 +109,7 @@ def _others(add):
 
 @dataclass(frozen=True)
 class Facts:
-    """What is predicted of a chain, or was read of its pictures; see reel.core.line.Carried."""
+    """What is predicted of a chain, or was read of its pictures; see reel.core.line.SignalState."""
 
     size: tuple[int, int]
     rate: Fraction

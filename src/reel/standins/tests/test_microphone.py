@@ -11,12 +11,12 @@ from reel.standins.microphone import BLOCK
 from reel.standins.voices import CHAT_S
 
 
-def switch_on(kind=DeviceKind.MICROPHONE, **play):
-    return listen(kind, Plugged(device="Bench microphone"), Scenario(**play), start_ns=0, begun_ns=0)
+def switch_on(kind=DeviceKind.MICROPHONE, **scenario):
+    return listen(kind, Plugged(device="Bench microphone"), Scenario(**scenario), start_ns=0, begun_ns=0)
 
 
-def hear(seconds, kind=DeviceKind.MICROPHONE, **play):
-    heard = switch_on(kind, **play)
+def hear(seconds, kind=DeviceKind.MICROPHONE, **scenario):
+    heard = switch_on(kind, **scenario)
     blocks = [heard.read(heard.due_ns()) for _ in range(round(seconds * RATE_HZ / BLOCK))]
     return np.concatenate([block.data for block in blocks], axis=1), blocks
 

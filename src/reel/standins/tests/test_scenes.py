@@ -22,10 +22,10 @@ PLAIN = Scenario()
 HEADSET = Headset(mode=Mode.parse("1920x1000p36"))
 
 
-def pictures(device, count, *models, start_s=0.0, play=PLAIN):
+def pictures(device, count, *models, start_s=0.0, scenario=PLAIN):
     setup = one(device, *models)
     handed = signal_chain(setup).signal_path.arrives.handed if models else None
-    source, found = assemble(setup, play, handed, start_ns=0), []
+    source, found = assemble(setup, scenario, handed, start_ns=0), []
     while len(found) < count:
         item = source.read(source.due_ns())
         if isinstance(item, Picture) and item.at_ns >= start_s * NS:
@@ -51,7 +51,7 @@ class HandheldTests(unittest.TestCase):
         self.assertGreater(np.count_nonzero(touched != bare), 500)
 
     def test_what_an_app_does_not_let_out_is_black(self):
-        luma = luma_of(pictures(PHONE, 1, play=Scenario(fault=Fault.FORBIDDEN))[0].frame)
+        luma = luma_of(pictures(PHONE, 1, scenario=Scenario(fault=Fault.FORBIDDEN))[0].frame)
         self.assertEqual((int(luma.min()), int(luma.max())), (16, 16))
 
     def test_it_locks_itself(self):
@@ -75,7 +75,7 @@ class HeadsetTests(unittest.TestCase):
     def test_the_mirror_shows_what_is_done_to_it(self):
         def mirrored(fault=None, **settings):
             device = replace(HEADSET, **settings)
-            return [luma_of(one.frame) for one in pictures(device, 3, "mirror-window", play=Scenario(fault=fault))]
+            return [luma_of(one.frame) for one in pictures(device, 3, "mirror-window", scenario=Scenario(fault=fault))]
 
         whole = mirrored()
         self.assertEqual(whole[0].shape, (1000, 960))

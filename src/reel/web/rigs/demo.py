@@ -24,7 +24,7 @@ RECIPES = {
 
 
 def workspaces() -> Iterator[Named]:
-    """Return the rigs, each with its name and how its stand-ins play."""
+    """Return the rigs, each with its name and its scenarios."""
     yield _with_the_bench()
     yield _side_by_side()
     yield _walk_in_16_9()

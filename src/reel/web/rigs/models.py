@@ -80,8 +80,8 @@ class Rig(models.Model):
             shelf_key=shelf_in(folder).key,
         )
 
-    def play_of(self, place: int) -> Scenario:
-        """Return the play of an input; a plain one where none is kept."""
+    def scenario_of(self, place: int) -> Scenario:
+        """Return the scenario of an input; a plain one where none is kept."""
         scenarios = self.scenarios
         return scenarios[place] if place < len(scenarios) else Scenario()
 

@@ -17,9 +17,13 @@ from reel.web.stages.page import RigPage, StagePage, answer, input_place, to_sta
 
 def context(page: RigPage) -> dict[str, object]:
     """Return its settings, what is lost here, and how it is simulated."""
-    one, play = page.input, page.rig.play_of(page.place)
-    play_form = ScenarioForm(setup=one, play=play) if isinstance(one.origin, Plugged) else None
-    return {"sent": one.device.signal or page.signal, "groups": grouped_losses(one, "device"), "play_form": play_form}
+    one, scenario = page.input, page.rig.scenario_of(page.place)
+    scenario_form = ScenarioForm(setup=one, scenario=scenario) if isinstance(one.origin, Plugged) else None
+    return {
+        "sent": one.device.signal or page.signal,
+        "groups": grouped_losses(one, "device"),
+        "scenario_form": scenario_form,
+    }
 
 
 def form(request: HttpRequest, rig: Rig, data: Any) -> Any:
@@ -31,13 +35,13 @@ STAGE = StagePage(key="device", context=context, form=form, store=edits.set_devi
 
 
 @require_POST
-def play(request: HttpRequest, rig_id: int) -> HttpResponse:
+def scenario(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Change how the simulated device behaves; a refused form stays as it was typed."""
     rig = get_object_or_404(Rig, pk=rig_id)
     place = input_place(request, rig)
-    play_form = ScenarioForm(request.POST, setup=rig.plan.inputs[place], play=rig.play_of(place))
-    if play_form.is_valid():
-        edits.set_play(rig, place, play_form.value, glance(request))
+    scenario_form = ScenarioForm(request.POST, setup=rig.plan.inputs[place], scenario=rig.scenario_of(place))
+    if scenario_form.is_valid():
+        edits.set_scenario(rig, place, scenario_form.value, glance(request))
         return to_stage(request, rig, "device")
     page = RigPage.of(request, rig)
-    return answer(request, page, STAGE, {"form": form(request, rig, None), "play_form": play_form}, status=422)
+    return answer(request, page, STAGE, {"form": form(request, rig, None), "scenario_form": scenario_form}, status=422)

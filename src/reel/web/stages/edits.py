@@ -54,11 +54,11 @@ def set_device(rig: Rig, place: int, wanted: tuple[Device, Origin], status: Stat
         allow_feed(rig)  # they have seen where it connects, or nothing does any more
 
 
-def set_play(rig: Rig, place: int, play: Scenario, status: Status | None) -> None:
+def set_scenario(rig: Rig, place: int, scenario: Scenario, status: Status | None) -> None:
     """Change how a simulated device behaves."""
     refuse_rolling(rig, status)
-    scenarios = [rig.play_of(number) for number in range(len(rig.plan.inputs))]
-    scenarios[place] = play
+    scenarios = [rig.scenario_of(number) for number in range(len(rig.plan.inputs))]
+    scenarios[place] = scenario
     rig.scenarios = scenarios
     rig.save(update_fields=["simulation"])
 
@@ -148,7 +148,7 @@ def undo_frame(rig: Rig, status: Status | None, *, again: bool = False) -> None:
     _store(rig, plan, status)
 
 
-def add_input(rig: Rig, one: InputSetup, status: Status | None, *, play: Scenario | None = None) -> None:
+def add_input(rig: Rig, one: InputSetup, status: Status | None, *, scenario: Scenario | None = None) -> None:
     """Add an input; a name that is taken gets a number. Its sound goes on a track of its own while one is free."""
     plan = rig.plan
     one = replace(one, name=free_name(one.name, [other.name for other in plan.inputs]))
@@ -156,8 +156,8 @@ def add_input(rig: Rig, one: InputSetup, status: Status | None, *, play: Scenari
     if len(tracks) < MAX_TRACKS:
         tracks = (*tracks, _free_track(tracks, one.name))
     one = replace(one, sound=replace(one.sound, tracks=(len(tracks),)))
-    scenarios = [rig.play_of(number) for number in range(len(plan.inputs))]
-    rig.scenarios = (*scenarios, play or Scenario())
+    scenarios = [rig.scenario_of(number) for number in range(len(plan.inputs))]
+    rig.scenarios = (*scenarios, scenario or Scenario())
     _store(rig, replace(plan, inputs=(*plan.inputs, one), tracks=tracks), status)
 
 
@@ -171,7 +171,7 @@ def remove_input(rig: Rig, place: int, status: Status | None) -> None:
         raise RefusedError("The first input can't be taken out: the frame follows its picture. Nothing was changed.")
     gone = plan.inputs[place]
     left = (*plan.inputs[:place], *plan.inputs[place + 1 :])
-    scenarios = [rig.play_of(number) for number in range(len(plan.inputs)) if number != place]
+    scenarios = [rig.scenario_of(number) for number in range(len(plan.inputs)) if number != place]
     rig.scenarios = scenarios
     changed = replace(plan, inputs=left, frame=without_input(plan.frame, gone.name))
     rig.frames_before, rig.frames_after = [], []  # what they show may be gone

@@ -26,13 +26,13 @@ RIGS = {version: json.loads((folder / "rigs.json").read_text()) for version, fol
 
 class RigFileTests(TestCase):
     def file(self, rig, version=1, **changes):
-        play = {key: rig[key] for key in ("play", "plays") if key in rig and version > 1}
+        scenario = {key: rig[key] for key in ("play", "plays") if key in rig and version > 1}
         content = {
             "kind": "reel-rig",
             "version": version,
             "name": rig["name"],
             "setup": rig["setup"],
-            **play,
+            **scenario,
             **changes,
         }
         return json.dumps(content, indent=1).encode()
@@ -48,7 +48,7 @@ class RigFileTests(TestCase):
                 ]
                 self.assertEqual(line, rig["line"])
                 scenarios = rig["plays"] if version == 3 else [rig.get("play", {})]
-                self.assertEqual(kept.scenarios, tuple(from_plain(play, Scenario) for play in scenarios))
+                self.assertEqual(kept.scenarios, tuple(from_plain(scenario, Scenario) for scenario in scenarios))
                 again = import_rig(export_rig(kept))
                 self.assertEqual((again.plan, again.scenarios), (kept.plan, kept.scenarios))
 

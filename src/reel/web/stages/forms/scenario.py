@@ -54,19 +54,19 @@ class ScenarioForm(ValueForm):
         label="From", min_value=FROM_S[0], max_value=FROM_S[1], help_text="Seconds after it was opened."
     )
 
-    def __init__(self, data: Any = None, *, setup: InputSetup, play: Scenario) -> None:
-        self._play = play
+    def __init__(self, data: Any = None, *, setup: InputSetup, scenario: Scenario) -> None:
+        self._scenario = scenario
         initial: dict[str, object] = {
-            "shows": play.shows.value,
-            "drift_ppm": f"{play.drift_ppm:g}",
-            "lag_ms": play.lag_ms,
-            "turns": play.turns,
+            "shows": scenario.shows.value,
+            "drift_ppm": f"{scenario.drift_ppm:g}",
+            "lag_ms": scenario.lag_ms,
+            "turns": scenario.turns,
         }
-        initial |= {"tape_s": play.tape_s, "fault": play.fault or "", "from_s": play.from_s}
+        initial |= {"tape_s": scenario.tape_s, "fault": scenario.fault or "", "from_s": scenario.from_s}
         super().__init__(data, initial=initial)
         offered = faults_of(setup)
-        if play.fault is not None and play.fault not in offered:
-            offered = (*offered, play.fault)
+        if scenario.fault is not None and scenario.fault not in offered:
+            offered = (*offered, scenario.fault)
         choices = [("", "nothing"), *((fault.value, _FAULTS[fault]) for fault in offered)]
         self.fields["fault"].choices = choices  # type: ignore[attr-defined]
         if not setup.device.facts.is_handheld:
@@ -76,12 +76,12 @@ class ScenarioForm(ValueForm):
 
     def build(self, cleaned: dict[str, Any]) -> Scenario:
         return replace(
-            self._play,
+            self._scenario,
             shows=Shows(cleaned["shows"]),
             drift_ppm=cleaned["drift_ppm"] + 0.0,
             lag_ms=cleaned["lag_ms"],
-            turns=cleaned.get("turns", self._play.turns),
-            tape_s=cleaned.get("tape_s", self._play.tape_s),
+            turns=cleaned.get("turns", self._scenario.turns),
+            tape_s=cleaned.get("tape_s", self._scenario.tape_s),
             fault=Fault(cleaned["fault"]) if cleaned["fault"] else None,
             from_s=cleaned["from_s"],
         )

@@ -62,10 +62,10 @@ class StageTests(TestCase):
         self.assertEqual((device.mode.label, device.protected), ("1080p 60", False))
 
     def test_how_it_is_simulated_is_kept_apart(self):
-        play = reverse("stages:play", args=[self.rig.pk])
+        scenario = reverse("stages:play", args=[self.rig.pk])
         fields = {"shows": "bars", "drift_ppm": "12.5", "lag_ms": "40", "fault": "pulled", "from_s": "3"}
         before = Rig.objects.get().setup
-        self.assertRedirects(self.client.post(play, fields), self.address("device"))
+        self.assertRedirects(self.client.post(scenario, fields), self.address("device"))
         wanted = Scenario(shows=Shows.BARS, drift_ppm=12.5, lag_ms=40, fault=Fault.PULLED, from_s=3)
         self.assertEqual((Rig.objects.get().scenarios, Rig.objects.get().setup), ((wanted,), before))
         for field, values in (
@@ -76,7 +76,7 @@ class StageTests(TestCase):
         ):
             for value in values:
                 if value not in ("-0", "") or (field == "from_s" and value == ""):
-                    refused = self.client.post(play, fields | {field: value})
+                    refused = self.client.post(scenario, fields | {field: value})
                     self.assertContains(refused, "Simulated: how it behaves", status_code=422)
         self.assertEqual(Rig.objects.get().scenarios, (wanted,))
         net = make_rig("Feed", feed("leaf.mp4"))
