@@ -19,7 +19,8 @@ from reel.options import Home
 from reel.recorder.run_files import CLOSING, REQUESTS
 
 WATCH_S = 0.2
-READY_S = 30.0
+# A computer that is busy, or slow, may take its time; one that is idle is up in two seconds.
+READY_S = 120.0
 END_S = 4.0
 # While the recorder still closes files it is given more time, as long as it says so; its word holds for so long.
 CLOSING_S = 5.0

@@ -67,7 +67,7 @@ class StackTestCase(unittest.TestCase):
                 env=environment | {"PYTHONPATH": str(ROOT / "src"), "REEL_MEASURE": "0"}, start_new_session=True,
             )  # fmt: skip
         cls.addClassCleanup(cls.end, process)
-        deadline = time.monotonic() + 90
+        deadline = time.monotonic() + 240
         while "ready at" not in cls.log.read_text():
             if process.poll() is not None or time.monotonic() > deadline:
                 raise AssertionError(cls.log.read_text())
