@@ -23,7 +23,7 @@ class Composer:
 
     Where one picture is all that is shown, it costs what framing costs. `arrangement` is the one that is on; `toggled`
     are the keys of pieces that are shown although they are hidden, or the other way round; `pen` is what was drawn by
-    hand, film by film, over all. What is only shown need not be `exact`. Used from one thread.
+    hand, bitmap by bitmap, over all. What is only shown need not be `exact`. Used from one thread.
     """
 
     def __init__(
@@ -31,7 +31,7 @@ class Composer:
     ) -> None:
         self.arrangement = 0
         self.pen: tuple[OverlayBitmap, ...] = ()
-        self._materials = assets or OverlayAssets()
+        self._assets = assets or OverlayAssets()
         self.toggled: frozenset[str] = frozenset()
         self._setup, self._target, self._exact = setup, target, exact
         self._framers: dict[tuple[Piece, bool], Framer] = {}
@@ -75,17 +75,17 @@ class Composer:
                 edge = edge_px((cut.width, cut.height))
                 case = draw_case((cut.width, cut.height), self._target)
                 case.lay(made, placed.x_px - edge, placed.y_px - edge, piece.opacity)
-        for film in pen:
-            film.lay(made)
+        for bitmap in pen:
+            bitmap.lay(made)
         return made
 
     def _lay_overlay(self, frame: av.VideoFrame, piece: Piece, moment: Moment) -> None:
         assert piece.overlay is not None
         width, height = self._setup.size
         place = piece.place or Place(x_px=0, y_px=0, width_px=width, height_px=height)
-        film = draw(piece.overlay, self._materials, moment, place, self._target)
-        if film is not None:
-            film.lay(frame, place.x_px // 2 * 2, place.y_px // 2 * 2, piece.opacity)
+        bitmap = draw(piece.overlay, self._assets, moment, place, self._target)
+        if bitmap is not None:
+            bitmap.lay(frame, place.x_px // 2 * 2, place.y_px // 2 * 2, piece.opacity)
 
     def _is_base(self, piece: Piece) -> bool:
         """Return whether a piece may be framed onto black as a whole, without being laid over something."""

@@ -28,7 +28,7 @@ class Frames:
     """
 
     def __init__(self, setup: RigSetup, assets: OverlayAssets, clock: Clock, taken: Callable[[int], Fraction]) -> None:
-        self._setup, self._materials, self._clock, self._taken = setup, assets, clock, taken
+        self._setup, self._assets, self._clock, self._taken = setup, assets, clock, taken
         self._strokes: tuple[tuple[Stroke, OverlayBitmap], ...] = ()
         self._drawing = threading.Lock()
         self._recording, self._viewfinder = self._composers()
@@ -80,7 +80,7 @@ class Frames:
             self._show_strokes()
 
     def _show_strokes(self) -> None:
-        self._recording.pen = self._viewfinder.pen = tuple(film for _, film in self._strokes)
+        self._recording.pen = self._viewfinder.pen = tuple(bitmap for _, bitmap in self._strokes)
 
     def toggle(self, key: str) -> None:
         """Show what has a key and is hidden, and the other way round."""
@@ -110,7 +110,7 @@ class Frames:
 
     def _composers(self) -> tuple[Composer, Composer]:
         """Return what composes frames for the file, and what does so for a page alone."""
-        framed, assets = file_plan(self._setup).signal, self._materials
+        framed, assets = file_plan(self._setup).signal, self._assets
         exact = Composer(self._setup.frame, framed, assets=assets)
         return exact, Composer(self._setup.frame, framed, exact=False, assets=assets)
 

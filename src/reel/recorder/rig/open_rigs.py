@@ -113,7 +113,7 @@ class OpenRigs:
     ) -> None:
         """Begin with none; `keeps` says of a rig that it must stay open, since it rolls."""
         self._clock, self._feeds, self._screen, self._keeps = clock, feeds, screen, keeps
-        self._materials = assets
+        self._assets = assets
         self._rigs: dict[int, OpenRig] = {}
         self._leaving: list[OpenRig] = []
         self._holders = Holders()
@@ -226,7 +226,7 @@ class OpenRigs:
             setup,
             alone,
             self._clock,
-            assets=self._materials,
+            assets=self._assets,
             wanted=lambda: screen.wanted(rig_id),
             watched=lambda: screen.watched(rig_id),
             show=lambda frame: screen.show(rig_id, frame),

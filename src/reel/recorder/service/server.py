@@ -48,7 +48,7 @@ def serve(
     """Answer requests until `stop` is set; then cut what rolls and return. The caller holds the home's lock.
 
     `run_folder` must be private (0700); `devices` is the storage of stand-ins that record by themselves,
-    `materials` what captions and images are drawn from. A roll leaves
+    `assets` what captions and images are drawn from. A roll leaves
     `reserve_bytes` free on the shelf's drive; `queue_bytes` of its pictures may wait to be encoded.
     """
     share_heaps()

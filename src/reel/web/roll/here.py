@@ -29,7 +29,7 @@ def places() -> dict[str, Any]:
         "shelf": home.shelf,
         "feeds": home.feeds,
         "devices": home.devices,
-        "materials": OverlayAssets(fonts=FONTS, images=home.images),
+        "assets": OverlayAssets(fonts=FONTS, images=home.images),
         "reserve_bytes": settings.RESERVE_BYTES,
         "queue_bytes": settings.WAITING_BYTES,
     }
