@@ -14,6 +14,7 @@ from reel.core.measure.counts import (
     Stretch,
     Tally,
     TrackCounts,
+    inputs_within,
 )
 from reel.core.measure.examine import Appearance, Spans, examine
 from reel.core.measure.fields import TEST_S, FieldProbe, FieldTest, FieldVerdict
@@ -56,6 +57,7 @@ __all__ = [
     "causes",
     "contradictions",
     "examine",
+    "inputs_within",
     "prove",
     "prove_sent",
 ]

@@ -174,19 +174,11 @@ class Tally:
         What an input did not send goes to the part in which that begins.
         """
         own = self._parts[number - 1]
-        end_tick = self._parts[number].first_tick if number < len(self._parts) else None
+        end_tick = self._parts[number].first_tick if number < len(self._parts) else own.first_tick + own.ticks
         return replace(
             own.counts,
             stretches=tuple(replace(one, first_tick=one.first_tick - own.first_tick) for one in own.stretches),
-            inputs=tuple(
-                replace(
-                    one,
-                    pictures=tuple(_within(one.pictures, own.first_tick, end_tick)),
-                    sound=tuple(_within(one.sound, own.first_tick, end_tick, rate / 1000)),
-                    broken=tuple(_placed(one.broken, own.first_tick, end_tick)),
-                )
-                for one in inputs
-            ),
+            inputs=inputs_within(inputs, own.first_tick, end_tick, rate),
             tracks=tuple(TrackCounts(clipped=tuple(_placed(one.clipped, own.first_tick, end_tick))) for one in tracks),
         )
 
@@ -231,23 +223,41 @@ class _PartTally:
         )
 
 
+def inputs_within(
+    inputs: Iterable[InputCounts], first_tick: int, end_tick: int, rate: Fraction
+) -> tuple[InputCounts, ...]:
+    """Return what lies within some ticks of a take with `rate` a second, counted from the first of them.
+
+    Inputs beside the first are read in their own time: where reading that one is behind, or the take has its length,
+    they have counted beyond it.
+    """
+    return tuple(
+        replace(
+            one,
+            pictures=tuple(_within(one.pictures, first_tick, end_tick)),
+            sound=tuple(_within(one.sound, first_tick, end_tick, rate / 1000)),
+            broken=tuple(_placed(one.broken, first_tick, end_tick)),
+        )
+        for one in inputs
+    )
+
+
 def _within(
-    holes: Iterable[Missing], first_tick: int, end_tick: int | None, ticks_each: Fraction | None = None
+    holes: Iterable[Missing], first_tick: int, end_tick: int, ticks_each: Fraction | None = None
 ) -> Iterator[Missing]:
     """Return the holes of a part by its own ticks; where what is lost lasts `ticks_each`, they are cut at its ends."""
     for hole in holes:
         start, lost = hole.first_tick, hole.lost
         if ticks_each is not None:
-            stop = start + lost * ticks_each
-            kept = min(stop, Fraction(end_tick)) if end_tick is not None else stop
+            stop = min(start + lost * ticks_each, Fraction(end_tick))
             start = max(start, first_tick)
-            lost = round((kept - start) / ticks_each)
-        if lost > 0 and first_tick <= start and (end_tick is None or start < end_tick):
+            lost = round((stop - start) / ticks_each)
+        if lost > 0 and first_tick <= start < end_tick:
             yield Missing(first_tick=start - first_tick, lost=lost)
 
 
-def _placed(found: Iterable[Placed], first_tick: int, end_tick: int | None) -> Iterator[Placed]:
+def _placed(found: Iterable[Placed], first_tick: int, end_tick: int) -> Iterator[Placed]:
     """Return what lies in a part, by its own ticks."""
     for one in found:
-        if first_tick <= one.first_tick and (end_tick is None or one.first_tick < end_tick):
+        if first_tick <= one.first_tick < end_tick:
             yield replace(one, first_tick=one.first_tick - first_tick)

@@ -8,7 +8,7 @@ from reel.core.file import Expectations, FilePlan, expectations
 from reel.core.measure.counts import Counts, LossCause
 from reel.core.measure.examine import Appearance, Spans
 from reel.core.measure.faults import distinct, gone, light
-from reel.core.measure.proofline import MOST_PLACES, Proof, ProofLine, Verdict, count, line, named
+from reel.core.measure.proofline import MOST_PLACES, Proof, ProofGroup, ProofLine, Verdict, count, grouped, line, named
 from reel.core.measure.soundproof import inputs, sound, sound_file
 from reel.core.media.digest import SentFacts
 from reel.core.media.probe import MediaFacts, VideoFacts
@@ -42,27 +42,19 @@ def prove(
     the facts of the files of sound, in the plan's order; None for one that can't be read.
     """
     asked = expectations(plan)
-    lines = [line("Container", asked.container, facts.container), *whole(facts), *_since(counts.written, found)]
-    lines.append(
-        line("Picture tracks", "1", str(facts.pictures), cause="Players may show another one than was recorded.")
-    )
+    tracks = line("Picture tracks", "1", str(facts.pictures), cause="Players may show another one than was recorded.")
+    container = line("Container", asked.container, facts.container, tells=True)
+    lines = grouped(ProofGroup.CONTAINER, (container, *whole(facts), *_since(counts.written, found), tracks))
     if facts.video is None or not facts.video.frames:
-        lines.append(line("Picture", "1 track", "none", cause="The file holds no picture that can be decoded."))
+        none = line("Picture", "1 track", "none", cause="The file holds no picture that can be decoded.")
+        lines += grouped(ProofGroup.PICTURE, (none,))
     else:
-        lines += _picture(plan, asked, facts.video)
-        lines += _frames(plan, facts.video, counts)
-        lines += _together(plan, counts)
-        lines += gone(plan, counts)
-        lines += light(counts)
-        if seen is not None:
-            lines += looks(plan, facts.video, seen)
-    lines += sound(plan, asked, facts, counts)
-    lines += [
-        sound_file(plan, asked, name, one, facts.length_s)
-        for name, one in zip_longest(plan.sound_files, sidecars)
-        if name
-    ]
-    lines += inputs(plan, counts)
+        seen_as = looks(plan, facts.video, seen) if seen is not None else []
+        lines += grouped(ProofGroup.PICTURE, (*_picture(plan, asked, facts.video), *light(counts), *seen_as))
+        lines += grouped(ProofGroup.TIME, _time(plan, asked, facts.video, counts))
+    files = zip_longest(plan.sound_files, sidecars)
+    beside = (sound_file(plan, asked, name, one, facts.length_s) for name, one in files if name)
+    lines += grouped(ProofGroup.SOUND, (*sound(plan, asked, facts, counts), *beside, *inputs(plan, counts)))
     return Proof(lines=tuple(lines))
 
 
@@ -86,22 +78,28 @@ def whole(facts: MediaFacts) -> list[ProofLine]:
     return [line("Damage", "none", got, cause="The file was damaged or cut off after it was written, or in writing.")]
 
 
-def _picture(plan: FilePlan, asked: Expectations, video: VideoFacts) -> list[ProofLine]:
-    lines = [
-        line("Size", plan.frame.size_label, f"{video.width_px}×{video.height_px}"),
-        _rate(plan, video.rate),
-        *_begins(asked, video),
-        line("Scan", "progressive", "interlaced" if video.is_interlaced else "progressive", cause=_COMBS),
-        line("Pixel shape", "square", _shape(video), cause="Players show it in another shape or turned."),
-        line("Codec, profile", named(asked.codec, asked.profile), named(video.codec, video.profile)),
-        _level(asked, video),
-        line("Pixel format", _pixels(asked.pixels), _pixels(video.pixels)),
-        line("Matrix, range", f"{asked.matrix.value} {asked.range.value}", _colour(video), cause=_COLOURS),
-    ]
+def _picture(plan: FilePlan, asked: Expectations, video: VideoFacts) -> Iterator[ProofLine | None]:
+    yield line("Size", plan.frame.size_label, f"{video.width_px}×{video.height_px}", tells=True)
+    yield line("Codec, profile", named(asked.codec, asked.profile), named(video.codec, video.profile), tells=True)
+    colours = f"{asked.matrix.value} {asked.range.value}"
+    yield line("Matrix, range", colours, _colour(video), cause=_COLOURS, tells=True)
     if asked.has_transfer:
         curves = f"{_curve(video.transfer)}, {_curve(video.primaries)}"
-        lines.append(line("Transfer, primaries", "709, 709", curves, cause=_COLOURS))
-    return [one for one in (*lines, _keyframes(plan, asked, video), *_bitrate(asked, video)) if one is not None]
+        yield line("Transfer, primaries", "709, 709", curves, cause=_COLOURS)
+    yield line("Pixel format", _pixels(asked.pixels), _pixels(video.pixels))
+    yield line("Pixel shape", "square", _shape(video), cause="Players show it in another shape or turned.")
+    yield line("Scan", "progressive", "interlaced" if video.is_interlaced else "progressive", cause=_COMBS)
+    yield _level(asked, video)
+    yield from _bitrate(asked, video)
+
+
+def _time(plan: FilePlan, asked: Expectations, video: VideoFacts, counts: Counts) -> Iterator[ProofLine | None]:
+    yield _rate(plan, video.rate)
+    yield _keyframes(plan, asked, video)
+    yield from _begins(asked, video)
+    yield from _frames(plan, video, counts)
+    yield from _together(plan, counts)
+    yield from gone(plan, counts)
 
 
 def _begins(asked: Expectations, video: VideoFacts) -> list[ProofLine]:
@@ -125,12 +123,13 @@ def _rate(plan: FilePlan, rate: RateFacts | None) -> ProofLine:
     asked = "variable" if plan.as_it_comes else f"{_exact(plan.frame.rate)} fixed"
     if rate is not None and plan.as_it_comes:
         got = f"{rate_label(rate.rate)} {'fixed' if rate.fixed else 'on average'}"
-        return ProofLine(label="Rate", asked=asked, got=got, verdict=Verdict.NOTED)
+        return ProofLine(label="Rate", asked=asked, got=got, verdict=Verdict.NOTED, tells=True)
     if rate is None:
         cause = "One picture is too few to measure a rate."
         return ProofLine(label="Rate", asked=asked, got="not known", verdict=Verdict.NOTED, cause=cause)
     got = f"{_exact(rate.rate)} {'fixed' if rate.fixed else 'varying'}"
-    return line("Rate", asked, got, cause="The time stamps in the file do not follow the rate that was asked.")
+    cause = "The time stamps in the file do not follow the rate that was asked."
+    return line("Rate", asked, got, cause=cause, tells=True)
 
 
 def _exact(rate: Fraction) -> str:

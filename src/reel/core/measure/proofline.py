@@ -1,6 +1,7 @@
 """The lines of a proof, and what they come to."""
 
-from dataclasses import dataclass
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 # As many places of losses are named.
@@ -15,11 +16,22 @@ class Verdict(StrEnum):
     NOTED = "noted"
 
 
+class ProofGroup(StrEnum):
+    """What a line is about. CHECKS are those of proofs that were made before there were groups."""
+
+    CONTAINER = "container"
+    PICTURE = "picture"
+    TIME = "time"
+    SOUND = "sound"
+    CHECKS = "checks"
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ProofLine:
     """One line: what was asked, what was got, in words with units; `cause` explains a difference, `todo` mends it.
 
-    `tolerance` says how far what was got may be off; "" where it must be what was asked.
+    `tolerance` says how far what was got may be off; "" where it must be what was asked. `tells` says that it stands
+    for its group while that is folded.
     """
 
     label: str
@@ -29,6 +41,21 @@ class ProofLine:
     cause: str = ""
     tolerance: str = ""
     todo: str = ""
+    group: ProofGroup = ProofGroup.CHECKS
+    tells: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class GroupedLines:
+    """The lines of one group, and what they come to: `1280×720, H.264 High, 709 limited`."""
+
+    group: ProofGroup
+    lines: tuple[ProofLine, ...]
+
+    @property
+    def headline(self) -> str:
+        """What the lines got that tell most."""
+        return ", ".join(dict.fromkeys(line.got for line in self.lines if line.tells))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -41,6 +68,13 @@ class Proof:
     def differing(self) -> tuple[ProofLine, ...]:
         """The lines that are not as asked."""
         return tuple(line for line in self.lines if line.verdict is Verdict.DIFFERS)
+
+    @property
+    def groups(self) -> tuple[GroupedLines, ...]:
+        """The lines that don't differ, group by group; a group without any is left out."""
+        alike = [line for line in self.lines if line.verdict is not Verdict.DIFFERS]
+        found = {group: tuple(line for line in alike if line.group is group) for group in ProofGroup}
+        return tuple(GroupedLines(group=group, lines=lines) for group, lines in found.items() if lines)
 
     @property
     def asked_count(self) -> int:
@@ -65,6 +99,7 @@ def line(
     cause: str = "",
     tolerance: str = "",
     todo: str = "",
+    tells: bool = False,
 ) -> ProofLine:
     """Return a line: as asked where both are alike, or `same` says so; else with `cause` and what is to be done."""
     matches = asked == got if same is None else same
@@ -76,7 +111,13 @@ def line(
         cause="" if matches else cause,
         tolerance=tolerance,
         todo="" if matches else todo,
+        tells=tells,
     )
+
+
+def grouped(group: ProofGroup, lines: Iterable[ProofLine | None]) -> list[ProofLine]:
+    """Return the lines that there are, as those of a group."""
+    return [replace(line, group=group) for line in lines if line is not None]
 
 
 def count(number: int) -> str:

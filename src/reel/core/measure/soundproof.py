@@ -93,8 +93,8 @@ def _input(plan: FilePlan, one: InputCounts) -> Iterator[ProofLine]:
 def _track(name: str, asked: Expectations, track: SoundFacts) -> list[ProofLine]:
     cause = "Its time leaves something out or goes back: a player falls silent or out of step there."
     return [
-        line(f"{name} codec", asked.sound, named(track.codec, track.profile)),
-        line(f"{name} rate", f"{asked.sound_rate_hz / 1000:g} kHz", f"{track.rate_hz / 1000:g} kHz"),
+        line(f"{name} codec", asked.sound, named(track.codec, track.profile), tells=True),
+        line(f"{name} rate", f"{asked.sound_rate_hz / 1000:g} kHz", f"{track.rate_hz / 1000:g} kHz", tells=True),
         line(
             f"{name} channels",
             _channels(asked.sound_channels),
@@ -102,6 +102,7 @@ def _track(name: str, asked: Expectations, track: SoundFacts) -> list[ProofLine]
             cause="Its sides can't be told apart in it."
             if track.channels == 1
             else "It has sides that were not recorded.",
+            tells=True,
         ),
         _sound_bitrate(name, asked.sound_bitrate_bps, track),
         line(f"{name} holes", "none", _holes(track), cause=cause),

@@ -11,7 +11,7 @@ from typing import TypeAlias
 import av
 
 from reel.core.file import FilePlan
-from reel.core.measure import Counts, InputCounts, LossCause, Tally
+from reel.core.measure import Counts, InputCounts, LossCause, Tally, inputs_within
 from reel.core.roll import CutBy, MarkedMoment, MarkKind
 from reel.core.signal import NS, Mode, Picture, Samples, Segment, Signal, Ticks, Transfer
 from reel.recorder.recording.mixing import TrackMixer
@@ -128,7 +128,7 @@ class RecordingSession:
         """What has been counted so far."""
         return replace(
             self._tally.counts,
-            inputs=tuple(self._others()),
+            inputs=inputs_within(self._others(), 0, self.ticks, self.rate),
             began_late_ms=self._began_late_ms,
             tracks=self._mixer.tracks,
             transfer=self._transfer,

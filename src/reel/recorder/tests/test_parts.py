@@ -12,7 +12,7 @@ import numpy as np
 from reel.core.file import ConstantQuality, Container, Recipe, SoundCodec
 from reel.core.line import Console, file_plan
 from reel.core.line.tests.rigs import feed_input, of, rig
-from reel.core.measure import InputCounts, LossCause, Missing, Stretch, Tally, prove
+from reel.core.measure import InputCounts, LossCause, Missing, Stretch, Tally, inputs_within, prove
 from reel.core.media import MediaError, PartWriter, Shelf, probe
 from reel.core.signal import Mode
 from reel.recorder.tests.plain import decoded, lumas, opener
@@ -110,17 +110,22 @@ class CountTests(unittest.TestCase):
         tally.lose(range(55, 65), LossCause.NO_SIGNAL, were_repeated=True)
         tally.lose(range(65, 66), LossCause.ENCODER)
         tally.drop(10)
+        beyond = Missing(first_tick=130, lost=87)  # read in its own time, a second after the last tick
         inputs = [
             InputCounts(
-                name="a", pictures=(Missing(first_tick=59, lost=4),), sound=(Missing(first_tick=30, lost=2000),)
+                name="a",
+                pictures=(Missing(first_tick=59, lost=4), beyond),
+                sound=(Missing(first_tick=30, lost=2000), beyond),
             )
         ]
         first, second = (tally.part(number, inputs, Fraction(30)) for number in (1, 2))
         self.assertEqual((first.ticks, first.lost_before, first.repeated, first.dropped), (60, 5, 5, 1))
         self.assertEqual((second.ticks, second.lost_before, second.lost_encoder, second.repeated), (40, 5, 1, 5))
         self.assertEqual(second.stretches[0], Stretch(first_tick=0, ticks=5, cause=LossCause.NO_SIGNAL))
-        self.assertEqual((first.inputs[0].pictures[0].lost, second.inputs[0].pictures), (4, ()))
+        self.assertEqual((first.inputs[0].pictures, second.inputs[0].pictures), ((Missing(first_tick=59, lost=4),), ()))
         self.assertEqual(first.inputs[0].sound, (Missing(first_tick=30, lost=1000),))
         self.assertEqual(second.inputs[0].sound, (Missing(first_tick=0, lost=1000),))
+        (all_of,) = inputs_within(inputs, 0, 100, Fraction(30))
+        self.assertEqual((all_of.pictures, all_of.sound), (inputs[0].pictures[:1], inputs[0].sound[:1]))
         whole = tally.counts
         self.assertEqual((whole.ticks, whole.lost_before, whole.repeated), (100, 10, 10))

@@ -217,6 +217,8 @@ _EDITS: dict[str, Callable[[RigSetup, FramePage, QueryDict], FrameSetup]] = {
 
 def _chosen_after(edit: str, page: FramePage) -> str:
     """Return the query of what is looked at after an edit: what was added is topmost, what was moved goes along."""
+    if edit == "keep":  # what is done next is done to the new one
+        return f"arrangement={len(page.plan.frame.arrangements)}"
     topmost = len(page.arranged.pieces)
     number = {"add": topmost, "eye": topmost, "up": page.number + 1, "down": max(0, page.number - 1)}
     return f"arrangement={page.arrangement}&piece={number.get(edit, page.number)}"

@@ -11,6 +11,8 @@ from django.urls import reverse
 
 from reel.core.file import FilePlan, Measured
 from reel.core.line import (
+    DEVICES,
+    DeviceKind,
     InputSetup,
     Live,
     Network,
@@ -35,6 +37,9 @@ from reel.web.rigs.models import Rig
 from reel.web.rigs.serial import shape_of
 from reel.web.stages.costs import measured_rate, room_bytes, shelf_of_rig
 from reel.web.stages.framing import FramePage
+
+# What can be added to a rig: whatever is plugged in. A feed is a rig of its own.
+INPUT_KINDS = {kind.value: device.facts.label for kind, device in DEVICES.items() if kind is not DeviceKind.FEED}
 
 
 @dataclass(frozen=True)
@@ -144,6 +149,7 @@ def line_context(page: RigPage, stage: str) -> dict[str, object]:
         "addresses": [] if page.rig.is_asked else addresses_of(page.plan),
         "facts": rig_facts(page.live, page.place),
         "rigs": Rig.objects.only("pk", "name"),
+        "input_kinds": INPUT_KINDS,
     }
 
 

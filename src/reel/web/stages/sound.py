@@ -7,18 +7,15 @@ from django.shortcuts import get_object_or_404, redirect
 from django.views.decorators.http import require_POST
 
 from reel.core.errors import BadValueError
-from reel.core.line import DEVICES, DeviceKind, Plugged, RigSetup, propose_input
+from reel.core.line import DeviceKind, Plugged, RigSetup, propose_input
 from reel.recorder.messages import TestSync
 from reel.web.live.recorder import client, glance
 from reel.web.rigs.models import Rig
 from reel.web.stages import edits
 from reel.web.stages.forms import StripForm, TracksForm
-from reel.web.stages.page import RigPage, StagePage, answer, input_place, meters
+from reel.web.stages.page import INPUT_KINDS, RigPage, StagePage, answer, input_place, meters
 from reel.web.stages.patch import draw_patch
 from reel.web.ui.typed import free_name
-
-# What can be added to a rig: whatever is plugged in. A feed is a rig of its own.
-ADDABLE = {kind.value: device.facts.label for kind, device in DEVICES.items() if kind is not DeviceKind.FEED}
 
 
 def context(page: RigPage) -> dict[str, object]:
@@ -46,7 +43,6 @@ def context(page: RigPage) -> dict[str, object]:
         "tracks_form": TracksForm(tracks=plan.tracks, mix_first=plan.mix_first),
         "mixed": mixed,
         "wants_microphone": DeviceKind.MICROPHONE not in kinds,
-        "addable": ADDABLE,
         **meters(page),
     }
 
@@ -96,8 +92,8 @@ def add_input(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Add an input of a kind, with the best path that there is for it."""
     rig = get_object_or_404(Rig, pk=rig_id)
     asked = request.POST.get("kind", "")
-    if asked not in ADDABLE:
-        raise BadValueError("Input", asked[:20], "it is one of " + ", ".join(ADDABLE))
+    if asked not in INPUT_KINDS:
+        raise BadValueError("Input", asked[:20], "it is one of " + ", ".join(INPUT_KINDS))
     kind = DeviceKind(asked)
     one = propose_input(kind)
     used = [other.origin.device for other in rig.plan.inputs if isinstance(other.origin, Plugged)]

@@ -31,7 +31,7 @@ class RollingTests(StackTestCase):
         self.page.wait_for_url(re.compile(r"/takes/\d+/$"))
 
     def proof(self):
-        expect(self.page.locator("section[aria-labelledby=proof-title] tbody tr").first).to_be_visible(timeout=120_000)
+        expect(self.page.locator(".proof-group").first).to_be_visible(timeout=120_000)
         return dict(
             self.page.locator("section[aria-labelledby=proof-title] tbody tr").evaluate_all(
                 "rows => rows.map(row => [row.cells[0].textContent, row.cells[2].firstChild.textContent.trim()])"

@@ -239,7 +239,7 @@ class WalkTests(StackTestCase):
         self.wait_for_timecode(page, 1)
         page.get_by_role("button", name="Cut X").click()
         page.wait_for_url(re.compile(r"/takes/\d+/$"))
-        expect(page.locator("section[aria-labelledby=proof-title] tbody tr").first).to_be_visible()
+        expect(page.locator(".proof-group").first).to_be_visible()
         self.assertEqual(len(list((self.home / "shelf").glob("bench-camera_*_001.mp4"))), 1)
 
     def test_every_page_is_accessible_in_both_themes(self):
