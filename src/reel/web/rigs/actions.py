@@ -60,6 +60,17 @@ def duplicate(rig: Rig) -> Rig:
     return made
 
 
+def rename(rig: Rig, wanted: str, status: Status | None) -> None:
+    """Call a rig otherwise; takes that it has keep their names. Raises BadValueError, and RefusedError for a name
+    that another rig has, or while it rolls."""
+    refuse_rolling(rig, status)
+    name = clean_name("Name", wanted, MAX_NAME)
+    if Rig.objects.filter(name=name).exclude(pk=rig.pk).exists():
+        raise RefusedError(f"Another rig is called {name}; choose a different name.")
+    rig.name = name
+    rig.save(update_fields=["name"])
+
+
 def delete(rig: Rig, status: Status | None) -> None:
     """Delete a rig with what the home keeps of it; its takes stay on the shelf. Refused while it rolls."""
     refuse_rolling(rig, status)

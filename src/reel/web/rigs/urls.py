@@ -14,5 +14,6 @@ urlpatterns = [
     path("<number:rig_id>/allow/", serial(views.allow), name="allow"),
     path("<number:rig_id>/export/", views.export, name="export"),
     path("<number:rig_id>/duplicate/", serial(views.duplicate), name="duplicate"),
+    path("<number:rig_id>/rename/", serial(views.rename), name="rename"),
     path("<number:rig_id>/delete/", serial(views.delete), name="delete"),
 ]

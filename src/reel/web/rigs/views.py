@@ -119,6 +119,23 @@ def allow(request: HttpRequest, rig_id: int) -> HttpResponse:
 
 
 @require_http_methods(["GET", "POST"])
+def rename(request: HttpRequest, rig_id: int) -> HttpResponse:
+    """Rename a rig; a refused name stays in the field."""
+    rig = get_object_or_404(Rig, pk=rig_id)
+    before, typed, problem = rig.name, request.POST.get("name", rig.name), ""
+    if request.method == "POST":
+        try:
+            actions.rename(rig, typed, glance(request))
+        except ReelError as error:
+            problem = str(error)
+        else:
+            messages.success(request, f"{before} is called {rig.name} now.")
+            return redirect("rigs:index")
+    context = {"room": "rigs", "renamed": rig, "typed": typed, "problem": problem}
+    return render(request, "rigs/rename.html", context, status=422 if problem else 200)
+
+
+@require_http_methods(["GET", "POST"])
 def delete(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Ask, then delete a rig; its takes stay."""
     rig = get_object_or_404(Rig.objects.annotate(take_count=Count("takes")), pk=rig_id)

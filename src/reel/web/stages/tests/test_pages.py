@@ -205,6 +205,15 @@ class StageTests(TestCase):
         self.assertEqual(self.client.post(reverse("rigs:new"), {"name": "Second", "kind": "console"}).status_code, 302)
         self.assertEqual(Rig.objects.count(), 2)
 
+    def test_a_rig_is_renamed_and_no_two_are_called_alike(self):
+        address, other = reverse("rigs:rename", args=[self.rig.pk]), make_rig("Leafkey", self.rig.plan)
+        for name in (other.name, "", "x" * 61, "a\nb"):
+            with self.subTest(name):
+                self.assertEqual(self.client.post(address, {"name": name}).status_code, 422)
+        self.assertRedirects(self.client.post(address, {"name": " Pollen Atlas "}), reverse("rigs:index"))
+        self.assertEqual(Rig.objects.get(pk=self.rig.pk).name, "Pollen Atlas")
+        self.assertEqual(self.client.post(address, {"name": "Pollen Atlas"}).status_code, 302)
+
     def test_the_list_has_a_fixed_number_of_queries(self):
         for number in range(12):
             make_rig(f"Rig {number}", CONSOLE)
