@@ -2,7 +2,6 @@
 
 from reel.core.media.channel_strip import ChannelStrip, sides
 from reel.core.media.composing import Composer, Framed
-from reel.core.media.conformer import Conformer
 from reel.core.media.decoding import feed_signal
 from reel.core.media.digest import SentFacts, read_sent
 from reel.core.media.drift import DriftResampler
@@ -29,7 +28,6 @@ __all__ = [
     "RESCUED",
     "ChannelStrip",
     "Composer",
-    "Conformer",
     "DriftResampler",
     "Follows",
     "Framed",

@@ -9,11 +9,12 @@ from typing import Protocol
 from reel.core.errors import ReelError
 from reel.core.line import HopKind, InputSetup
 from reel.core.measure import Condition, Watch, alarms, contradictions
-from reel.core.media import ChannelStrip, Conformer
+from reel.core.media import ChannelStrip
 from reel.core.signal import NS, HeldError, Input, InputError, Picture, Samples, Sent, Signal, mended
 from reel.recorder.clock import Clock
 from reel.recorder.guard import attempt
 from reel.recorder.inputs.ahead import Ahead
+from reel.recorder.inputs.conformer import Conformer
 from reel.recorder.inputs.instruments import Instruments
 from reel.recorder.messages import AudioLevels, InputStatus
 
@@ -82,7 +83,7 @@ class Reader:
         self._opener, self._clock, self._taker, self._released = opener, clock, taker, released
         self._place = place
         self._channels = channels
-        self._arriving = Conformer(setup.arrival)
+        self._conformer = Conformer(setup.arrival)
         self._reads_screen = any(hop.hop.kind is HopKind.MIRROR for hop in setup.path)
         self._watch = Watch(reads_screen=self._reads_screen)
         self._instruments = Instruments()
@@ -183,7 +184,7 @@ class Reader:
     def drain(self) -> None:
         """Hand on what is still held of what came: what comes next does not follow on it."""
         if self._signal is not None:
-            self._hand_on(self._arriving.drain())
+            self._hand_on(self._conformer.drain())
         if self._strip is not None:
             self._hand_on_sound(self._strip.drain())
 
@@ -231,13 +232,13 @@ class Reader:
         else:
             self._watch.note(picture.at_ns)
         self._instruments.probe(picture)
-        needs_all = self._arriving.remembers(signal) and self._taker.wants_all(self._place)
+        needs_all = self._conformer.remembers(signal) and self._taker.wants_all(self._place)
         if not (self._taker.wants(self._place) or self._instruments.is_finding or needs_all):
             return
         if signal != self._signal:
             self.drain()
             self._signal = signal
-        self._hand_on(self._arriving.apply(picture, signal))
+        self._hand_on(self._conformer.apply(picture, signal))
 
     def _hand_on(self, pictures: Iterable[Picture]) -> None:
         assert self._signal is not None

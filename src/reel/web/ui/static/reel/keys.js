@@ -1,7 +1,13 @@
-// Keys: a button with data-key is pressed by that key, unless somebody types or holds a modifier.
+// Keys: a button with data-key is pressed by that key, unless somebody types, holds a modifier, or has switched keys off:
+// speech and shaking hands press them unasked (WCAG 2.1.4).
 const typing = (element) => element.closest("input:not([type=radio]):not([type=checkbox]), textarea, select, [contenteditable], video");
 
+const keysOn = document.getElementById("keys-on");
+keysOn.checked = localStorage.getItem("reel-keys") !== "off";
+keysOn.addEventListener("change", () => localStorage.setItem("reel-keys", keysOn.checked ? "on" : "off"));
+
 document.addEventListener("keydown", (event) => {
+  if (localStorage.getItem("reel-keys") === "off") return;
   if (event.ctrlKey || event.metaKey || event.altKey || event.repeat || typing(event.target)) return;
   const dialog = document.getElementById("keys");
   if (event.key === "?") return dialog.open ? dialog.close() : dialog.showModal();
