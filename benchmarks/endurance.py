@@ -13,6 +13,7 @@ import av
 from websockets.exceptions import ConnectionClosed
 from websockets.sync.client import connect
 
+from benchmarks.ramp import grey_of, ramp
 from benchmarks.stack import PORT, rig_setup, started
 from reel.core.file import ConstantQuality, Recipe
 from reel.core.frame import FrameSetup
@@ -23,7 +24,6 @@ from reel.core.signal import Mode
 from reel.core.sound import SoundSetup, TrackSetup
 from reel.recorder.client import Client
 from reel.recorder.messages import Ask, Cut, RigToRoll, StartRoll
-from reel.recorder.tests.plain import opener
 from reel.recorder.virtual import record
 
 _LEAST = Mode.parse("64x64p24")
@@ -117,7 +117,7 @@ def hours(length_h: float) -> dict[str, float]:
     with tempfile.TemporaryDirectory() as folder:
         takes = record(
             setup,
-            opener(mode=_LEAST, hz=440, grey=lambda number: 16 + number * 7 % 200, block=4800),
+            ramp(_LEAST),
             Shelf(Path(folder)),
             rig_name="bench",
             rolled_s=[(0, seconds)],
@@ -130,7 +130,7 @@ def hours(length_h: float) -> dict[str, float]:
             apart = max(apart, *(abs(track.length_s - facts.video.length_s) for track in facts.sound))
             with av.open(str(part.path)) as container:
                 for frame in container.decode(video=0):
-                    wrong += round(float(frame.to_ndarray()[:64].mean())) != 16 + number * 7 % 200
+                    wrong += round(float(frame.to_ndarray()[:64].mean())) != grey_of(number)
                     number += 1
     return {
         "hours_parts": float(len(takes.parts)),
