@@ -19,6 +19,7 @@ from reel.core.measure.counts import (
 from reel.core.measure.examine import Appearance, Spans, examine
 from reel.core.measure.fields import TEST_S, FieldProbe, FieldTest, FieldVerdict
 from reel.core.measure.flash import FlashFinder
+from reel.core.measure.judgement import Judgement, Usable, is_ruined, judge
 from reel.core.measure.proof import prove
 from reel.core.measure.proofline import Proof, ProofLine, Verdict
 from reel.core.measure.sentproof import prove_sent
@@ -39,6 +40,7 @@ __all__ = [
     "FieldVerdict",
     "FlashFinder",
     "InputCounts",
+    "Judgement",
     "LossCause",
     "Missing",
     "Placed",
@@ -49,6 +51,7 @@ __all__ = [
     "Stretch",
     "Tally",
     "TrackCounts",
+    "Usable",
     "Verdict",
     "Watch",
     "Watched",
@@ -58,6 +61,8 @@ __all__ = [
     "contradictions",
     "examine",
     "inputs_within",
+    "is_ruined",
+    "judge",
     "prove",
     "prove_sent",
 ]

@@ -9,6 +9,7 @@ from django.conf import settings
 from reel.core.errors import ReelError
 from reel.core.file import Draft, FilePlan, Forecast, Measured, crash_cost_s, forecast
 from reel.core.line import RigSetup, file_plan, heard
+from reel.core.measure import is_ruined
 from reel.core.media import Shelf
 from reel.recorder.messages import RigStatus
 from reel.web.jobs.models import Job
@@ -22,10 +23,6 @@ from reel.web.takes.models import Take, TakeState
 
 # So many of the latest takes say what another one will cost.
 MEASURED_TAKES = 12
-
-
-# A take that lost more than this part of its frames measures nothing.
-RUINED_PART = 0.05
 
 
 def file_costs(rig: Rig, plan: RigSetup, draft: Draft, live: RigStatus | None) -> dict[str, object]:
@@ -76,7 +73,7 @@ def shelf_problem(rig: Rig) -> str:
 
 def measured_rate(rig: Rig, plan: RigSetup) -> Measured | None:
     """What this rig's latest takes and trials with the same recipe and frame came to; None before there is one."""
-    rates = [take.bitrate_bps for take in alike_takes(rig, plan) if not _is_ruined(take)]
+    rates = [take.bitrate_bps for take in alike_takes(rig, plan) if not is_ruined(take.counted)]
     return Measured.of([rate for rate in rates if rate])
 
 
@@ -89,12 +86,6 @@ def alike_takes(rig: Rig, plan: RigSetup) -> Iterator[Take]:
             is_alike = (replace(asked.recipe, **unlike), asked.frame) == (plan.recipe, plan.frame)
             if is_alike and file_plan(asked).lapse == file_plan(plan).lapse and take.state != TakeState.ROLLING:
                 yield take
-
-
-def _is_ruined(take: Take) -> bool:
-    """Return whether a take lost so much that its size says nothing of another one."""
-    counts = take.counted
-    return counts.lost > RUINED_PART * counts.ticks
 
 
 def cost_of(rig: Rig) -> Forecast | None:

@@ -11,6 +11,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from reel.core.errors import BadValueError, ReelError
+from reel.core.measure import judge
 from reel.web.takes import actions
 from reel.web.takes.comparing import STILL_WORDS, compared, mark_row, others_to_compare
 from reel.web.takes.models import STILLS, Mark, Part, Take, TakeState
@@ -201,6 +202,7 @@ def _take_context(found: Take, part: Part) -> dict[str, object]:
         "plan": plan,
         "shown_s": found.length_s * plan.lapse if found.length_s and plan.lapse > 1 else None,
         "proof": part.proved,
+        "judgement": judge(part.proved, part.counted) if part.proved is not None else None,
         "marks": [mark_row(mark, found, plan) for mark in found.marks.all()],
         "job": job,
         "path": path_of(part),

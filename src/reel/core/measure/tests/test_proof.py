@@ -2,7 +2,7 @@ from dataclasses import replace
 from fractions import Fraction
 
 from reel.core.file import ConstantBitrate, Container
-from reel.core.measure import Counts, Verdict, prove
+from reel.core.measure import Counts, Usable, Verdict, judge, prove
 from reel.core.media import probe
 from reel.core.media.tests.clips import plan, write_clip
 from reel.core.media.tests.test_files import FolderTestCase
@@ -24,6 +24,22 @@ class ProofTests(FolderTestCase):
         counts = counts or Counts(ticks=90)
         proof = prove(asked, facts=facts or self.facts, counts=counts)
         return {line.label: line for line in proof.differing}
+
+    def test_a_take_is_judged_in_one_sentence(self):
+        for counts, usable, said in (
+            (Counts(ticks=90), Usable.YES, "holds what was asked"),
+            (Counts(ticks=93, lost_before=3), Usable.WITH_FLAWS, "lost frames"),
+            (
+                Counts(ticks=200, lost_encoder=80, lost_before=30),
+                Usable.NO,
+                "110 of 200 pictures are missing",
+            ),
+            (Counts(ticks=200, lost_before=110), Usable.NO, "read too late"),
+        ):
+            with self.subTest(usable, said=said):
+                judged = judge(prove(PLAN, facts=self.facts, counts=counts), counts)
+                self.assertEqual(judged.usable, usable)
+                self.assertIn(said, judged.sentence)
 
     def test_a_true_file_is_as_asked(self):
         proof = prove(PLAN, facts=self.facts, counts=Counts(ticks=90))
