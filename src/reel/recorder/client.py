@@ -25,9 +25,10 @@ from reel.recorder.messages import (
 )
 from reel.recorder.run_files import BROADCAST, REQUESTS
 
-# How long an answer may take: opening a device before it rolls, and closing a file, take their time.
+# How long an answer may take: opening a device before it rolls, and closing a file, take their time, and more where the
+# encoder is behind.
 ANSWER_MS = 8_000
-SLOW_MS = {StartRoll: 20_000, Cut: 12_000, TakeSample: 20_000}
+SLOW_MS = {StartRoll: 20_000, Cut: 30_000, TakeSample: 20_000}
 
 
 class Client:

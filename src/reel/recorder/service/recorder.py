@@ -379,11 +379,12 @@ class Recorder:
         """Store how a take ended, and be ready for the next; runs on the thread that closed it."""
         take.let_go()
         self._note_marks(take)
-        self._queue.closed(take.take_id, closed)
-        with self._lock:
-            if closed.problem:
+        if closed.problem:
+            with self._lock:
                 said = f"{take.rolled.name} ended by itself. {closed.problem}"
                 self._notices[take.rolled.rig_id] = said, self.clock.now_ns() + NOTICE_NS
+        self._queue.closed(take.take_id, closed)
+        with self._lock:
             self._takes.pop(take.take_id, None)
         take.ended.set()
 

@@ -239,6 +239,14 @@ const filled = (form) => new URLSearchParams(new FormData(form)).toString();
 const asked = new WeakMap();
 document.addEventListener("htmx:beforeRequest", ({ target }) => { if (target.matches("form")) asked.set(target, filled(target)); });
 
+// What was fetched before a change was sent does not show it: it is fetched once more, and never put over the answer.
+const begun = new WeakMap();
+let changedAt = 0;
+document.addEventListener("htmx:beforeRequest", ({ detail }) => {
+  begun.set(detail.xhr, performance.now());
+  if (detail.requestConfig.verb !== "get") changedAt = performance.now();
+});
+
 document.addEventListener("htmx:beforeSwap", (event) => {
   const { triggeringEvent: cause, elt, verb } = event.detail.requestConfig;
   const comesAnew = verb === "get" && (!cause || cause.type.endsWith("-changed"));
@@ -246,7 +254,9 @@ document.addEventListener("htmx:beforeSwap", (event) => {
   const field = comesAnew || other ? typed(event.detail.target) : null;
   if (field) field.addEventListener("blur", () => htmx.trigger(document.body, cause?.type.endsWith("-changed") ? cause.type : "signal-changed"), { once: true });
   const isOld = verb === "get" && asked.has(elt) && asked.get(elt) !== filled(elt);
-  if (field || isOld) event.detail.shouldSwap = false;
+  const isBefore = comesAnew && !field && begun.get(event.detail.xhr) < changedAt;
+  if (isBefore) setTimeout(() => htmx.trigger(document.body, cause?.type ?? "signal-changed"), 300);
+  if (field || isOld || isBefore) event.detail.shouldSwap = false;
 });
 
 // One WebSocket a page: how things stand, the picture, and what is listened to. It begins again by itself after a
