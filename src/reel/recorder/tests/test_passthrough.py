@@ -242,7 +242,7 @@ class PassthroughTests(ServerTestCase):
 
     def test_a_stream_is_taken_as_it_is_sent_and_ends_with_its_sender(self):
         address = self.address()
-        self.send(f"{address}?listen=1", 60)
+        self.send(f"{address}?listen=1", 300)
         recipe = Recipe(container=Container.MKV, as_sent=True, name_pattern="{rig}_{size}_{number}")
         setup = feed(address, Mode.parse("640x360p30"), recipe)
         take = self.start_roll(setup)
