@@ -65,7 +65,7 @@ class InputSetup:
 class SignalChain:
     """An input's way up to the frame: the travel through its hops, and `carried`, what goes on after Arrival.
 
-    `travel` holds Arrival's losses too.
+    `signal_path` holds Arrival's losses too.
     """
 
     signal_path: SignalPath

@@ -96,7 +96,7 @@ class Shelf:
             raise MediaError(self.root, f"has {room} left, and {kept} are kept free; make room on the drive first")
 
     def rescue(self, name: str, others: Collection[str] = ()) -> str:
-        """Return a rolling file that nobody writes any more its name; returns the new name. Raises MediaError.
+        """Give a rolling file that nobody writes any more its name; returns the new name. Raises MediaError.
 
         Where it has its name already that is given; `others` are names that belong to other takes.
         """
@@ -110,7 +110,7 @@ class Shelf:
         raise MediaError(final, "is gone")
 
     def discard(self, reserved: Reserved) -> None:
-        """Return a reserved name back: nothing was recorded under it."""
+        """Give a reserved name back: nothing was recorded under it."""
         with suppress(OSError):
             reserved.rolling.unlink(missing_ok=True)
         shutil.rmtree(sidecar_folder(reserved.rolling), ignore_errors=True)
@@ -163,7 +163,7 @@ class Shelf:
         raise NameTakenError(wanted)
 
     def complete(self, reserved: Reserved) -> Path:
-        """Return a finished file its name; if somebody took that name meanwhile, the next one with a letter added.
+        """Give a finished file its name; if somebody took that name meanwhile, the next one with a letter added.
 
         What lies beside it goes along.
         """
@@ -192,7 +192,7 @@ class Shelf:
         return [f"{slug(stem)}{tag}{Path(name).suffix}" for name, tag in files]
 
     def put_back(self, names: Sequence[str], before: Sequence[str]) -> None:
-        """Return renamed files the names that they had before."""
+        """Give renamed files the names that they had before."""
         pairs = [(self.path(name), self.path(old)) for name, old in zip(names, before, strict=True)]
         _move_all([(source, target) for source, target in pairs if source != target])
 

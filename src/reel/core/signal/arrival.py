@@ -156,7 +156,7 @@ class Sent(Protocol):
         """Have each packet that comes from now on given to `take`, on a thread of the input's, which must not wait."""
 
     def detach(self) -> None:
-        """Return no more."""
+        """Give no more packets."""
 
     def renew(self) -> None:
         """Have it opened anew, since its streams are others than it said."""

@@ -83,7 +83,7 @@ class Packets:
         self.is_outdated = False
 
     def attach(self, take: Callable[[SentPacket], None]) -> None:
-        """Return each packet to `take` from now on."""
+        """Hand each packet to `take` from now on."""
         self._take = take
 
     def detach(self) -> None:

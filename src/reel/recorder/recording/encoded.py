@@ -142,7 +142,7 @@ class EncodedTake(LocalTake):
         self.part_began(self.take_id, file.begun)
 
     def part_closed(self, file: PartFile[PartWriter], error: ReelError | None) -> None:
-        """Return a part its name, and with the last one pass the end of the take on; runs on the part's thread."""
+        """Give a part its name, and with the last one pass the end of the take on; runs on the part's thread."""
         failed = attempt("Closing the take", lambda: self._name(file, error))
         with self._lock:
             file.closed.set()

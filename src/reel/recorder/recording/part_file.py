@@ -92,7 +92,7 @@ class PartFile(Generic[W]):
             self._writer.close()
 
     def complete(self) -> ReelError | None:
-        """Return the closed file its name; where that can't be, find where it lies, and give the reason."""
+        """Give the closed file its name; where that can't be, find where it lies, and give the reason."""
         if self._reserved is None or not self.is_there:
             return None  # it could not be opened, which is the queue's error
         self._is_naming = True  # until its path is the new one, it seems to have been moved

@@ -65,7 +65,7 @@ class Listeners:
         self._listenings.clear()
 
     def advance(self, setup: RigSetup, heard: Mapping[int, SoundFormat], now_ns: int, *, gives_way: bool) -> None:
-        """Return those who listen what has come; nothing while that `gives_way` to recording."""
+        """Give those who listen what has come; nothing while that `gives_way` to recording."""
         wanted = frozenset() if gives_way else self._listened()
         for choice in self._listenings.keys() - wanted:
             del self._listenings[choice]
@@ -75,7 +75,7 @@ class Listeners:
         self.give(partial(Listening.advance, now_ns=now_ns))
 
     def give(self, give: Callable[[Listening], None]) -> None:
-        """Return something to all who listen; where that fails they begin anew, and the take goes on."""
+        """Give something to all who listen; where that fails they begin anew, and the take goes on."""
         for choice, listening in list(self._listenings.items()):
             if attempt("Listening", partial(give, listening)):
                 del self._listenings[choice]

@@ -61,8 +61,10 @@ def duplicate(rig: Rig) -> Rig:
 
 
 def rename(rig: Rig, wanted: str, status: Status | None) -> None:
-    """Call a rig otherwise; takes that it has keep their names. Raises BadValueError, and RefusedError for a name
-    that another rig has, or while it rolls."""
+    """Rename a rig; takes that it has keep their names. Raises BadValueError.
+
+    Raises RefusedError for a name that another rig has, and while it rolls.
+    """
     refuse_rolling(rig, status)
     name = clean_name("Name", wanted, MAX_NAME)
     if Rig.objects.filter(name=name).exclude(pk=rig.pk).exists():

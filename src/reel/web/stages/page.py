@@ -204,7 +204,7 @@ def answer(
     status: int = 200,
     query: str = "",
 ) -> HttpResponse:
-    """Return htmx the changed parts of a stage's page with the line; a plain form gets the page.
+    """Answer htmx with the changed parts of a stage's page and the line; a plain form gets the page.
 
     What was refused, with another `status`, shows `more` in place of what is stored.
     """

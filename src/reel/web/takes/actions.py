@@ -89,7 +89,7 @@ def repair_again(take: Take) -> None:
 
 
 def look_for_left() -> int:
-    """Files that a killed recorder left, and that are there again, their names; returns how many takes have some."""
+    """Give files that a killed recorder left, and that are there again, their names; returns how many takes."""
     left = Take.objects.with_parts().filter(state=TakeState.INTERRUPTED, parts__file_name__contains=ROLLING).distinct()
     found = 0
     for take in left:
@@ -101,7 +101,7 @@ def look_for_left() -> int:
 
 
 def _find_left(take: Take) -> None:
-    """Return the files of an interrupted take their names where they lie, and ask for their repair and proofs."""
+    """Give the files of an interrupted take their names where they lie, and ask for their repair and proofs."""
     missing, parts = [], take.all_parts
     for part in parts:
         others = set(Part.objects.exclude(pk=part.pk).values_list("file_name", flat=True))
