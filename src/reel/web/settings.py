@@ -25,7 +25,7 @@ INSTALLED_APPS = [
     "csp",
     "reel.web.ui",
     "reel.web.rigs.apps.RigsConfig",
-    "reel.web.stages.apps.StagesConfig",
+    "reel.web.stages",
     "reel.web.machine.apps.MachineConfig",
     "reel.web.recipes",
     "reel.web.roll",

@@ -63,7 +63,7 @@ class InputSetup:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SignalChain:
-    """An input's way up to the frame: the travel through its hops, and `carried`, what goes on after Arrival.
+    """An input's way up to the frame: its path through the hops, and `carried`, what goes on after Arrival.
 
     `signal_path` holds Arrival's losses too.
     """

@@ -4,6 +4,7 @@ import threading
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future
 from concurrent.futures import TimeoutError as TooLateError
+from functools import partial
 from typing import TypeVar
 
 from reel.core.file import FilePlan
@@ -41,7 +42,7 @@ class OpenInputs:
                 taker,
                 place=place,
                 channels=setup.recipe.sound_channels,
-                released=lambda place=place: released(place),  # type: ignore[misc]  # bound at once
+                released=partial(released, place),
             )
             for place, (one, opener) in enumerate(zip(setup.inputs, openers, strict=True))
         ]

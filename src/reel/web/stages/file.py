@@ -31,16 +31,16 @@ from reel.web.ui.typed import number_of
 
 
 def make_form(request: HttpRequest, rig: Rig, data: Any) -> RecipeForm:
-    """Return the form of a rig's recipe."""
-    return RecipeForm(data, recipe=rig.plan.recipe, setup=rig.plan)
+    """Return the form of a rig's recipe; one that is filled in as it is to be seen after a look."""
+    plan = rig.plan
+    form = RecipeForm(data, recipe=plan.recipe, setup=plan)
+    return shown(form) if form.is_bound else form
 
 
 STAGE = StagePage(
     key="file",
     context=file_context,
-    form=lambda request, rig, data: (
-        make_form(request, rig, data) if data is None else shown(make_form(request, rig, data))
-    ),
+    form=make_form,
     store=lambda rig, place, recipe, status: edits.set_recipe(rig, recipe, status),
 )
 
@@ -82,7 +82,7 @@ def _example(rig: Rig, form: RecipeForm) -> str:
 def recipe(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Show the File page for settings that are not kept yet: what they mean, what they cost, whether they work."""
     rig = get_object_or_404(Rig, pk=rig_id)
-    form = shown(make_form(request, rig, request.GET))
+    form = make_form(request, rig, request.GET)
     if "take" in request.GET:
         form = form.taken(request.GET["take"])
     elif "load" in request.GET and (kept := number_of(request.GET.get("kept", ""))) is not None:
@@ -96,7 +96,7 @@ def recipe(request: HttpRequest, rig_id: int) -> HttpResponse:
 def keep_recipe(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Keep the File page's settings under a name, and in the rig too; what is refused stays as it was typed."""
     rig = get_object_or_404(Rig, pk=rig_id)
-    form = shown(make_form(request, rig, request.POST))
+    form = make_form(request, rig, request.POST)
     if form.is_valid() and not form.came:
         try:
             with transaction.atomic():
@@ -132,7 +132,7 @@ def estimate(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Say what a file costs by the form's settings, and with POST have it estimated."""
     rig = get_object_or_404(Rig, pk=rig_id)
     refuse_unasked(rig)
-    form = shown(make_form(request, rig, request.POST or request.GET))
+    form = make_form(request, rig, request.POST or request.GET)
     setup = form.plan_of(rig.plan)
     if request.method == "POST" and is_needed(file_plan(setup)):
         estimating.ask(rig, setup)
@@ -143,7 +143,7 @@ def estimate(request: HttpRequest, rig_id: int) -> HttpResponse:
 
 
 def _keeps_up(request: HttpRequest, rig: Rig, data: QueryDict) -> HttpResponse:
-    form = shown(make_form(request, rig, data))
+    form = make_form(request, rig, data)
     context = {"rig": rig, "plan": rig.plan, "form": form, **keeps_context(rig, file_plan(rig.plan), form.draft)}
     response = render(request, "stages/_keeps_up.html", context)
     if context["bench_job"] is None:
@@ -157,6 +157,6 @@ def record_at(request: HttpRequest, rig_id: int) -> HttpResponse:
     rig = get_object_or_404(Rig, pk=rig_id)
     frame = replace(rig.plan.frame, mode=Mode.parse(request.POST.get("mode", "")[:40]))
     edits.set_frame(rig, frame, glance(request))
-    response = file_page(request, rig, shown(make_form(request, rig, request.POST)), {"is_draft": True})
+    response = file_page(request, rig, make_form(request, rig, request.POST), {"is_draft": True})
     response["HX-Trigger"] = "signal-changed"  # the line above has another frame
     return response

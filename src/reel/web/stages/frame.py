@@ -238,8 +238,7 @@ def _answer(
     if chosen:
         request.GET = QueryDict(chosen)
     query = FramePage.of(request, rig.plan).query
-    kept = more if status != 200 else None
-    return answer(request, RigPage.of(request, rig, 0), STAGE, kept, status=status, query=query)
+    return answer(request, RigPage.of(request, rig, 0), STAGE, more, status=status, query=query)
 
 
 @require_POST

@@ -198,7 +198,7 @@ def to_stage(request: HttpRequest, rig: Rig, stage: str, query: str = "") -> Htt
 def answer(
     request: HttpRequest,
     page: RigPage,
-    stage: "StagePage",
+    stage: StagePage,
     more: dict[str, object] | None = None,
     *,
     status: int = 200,
@@ -214,5 +214,7 @@ def answer(
         if not is_htmx:
             return to_stage(request, page.rig, stage.key, query)
     context = line_context(page, stage.key) | stage.context(page) | {"oob": True}
+    if status != 200:
+        context |= more or {}
     template = f"stages/_{stage.key}_answer.html" if is_htmx else f"stages/{stage.key}.html"
-    return render(request, template, context | (more or {}), status=status)
+    return render(request, template, context, status=status)

@@ -196,13 +196,14 @@ def _second(typed: str) -> float:
 def _take_context(found: Take, part: Part) -> dict[str, object]:
     plan, job = found.plan, part.job
     part = get_object_or_404(Part, pk=part.pk)  # after its job: what a job that has ended made is in it
+    proof = part.proved
     return {
         "take": found,
         "part": part,
         "plan": plan,
         "shown_s": found.length_s * plan.lapse if found.length_s and plan.lapse > 1 else None,
-        "proof": part.proved,
-        "judgement": judge(part.proved, part.counted) if part.proved is not None else None,
+        "proof": proof,
+        "judgement": judge(proof, part.counted) if proof is not None else None,
         "marks": [mark_row(mark, found, plan) for mark in found.marks.all()],
         "job": job,
         "path": path_of(part),
