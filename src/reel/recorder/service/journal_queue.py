@@ -92,7 +92,8 @@ class JournalQueue:
                 if self._stopping:
                     self._thread = None
                     return
-                self._change.wait(AGAIN_S)
+                if all(queue[0].tried.is_set() for queue in self._waiting.values()):
+                    self._change.wait(AGAIN_S)  # what came while the others failed is not held up by them
 
     def _heads(self) -> list[tuple[int, _Item]]:
         """Return what is next of each take; the thread ends where there is nothing."""
