@@ -13,7 +13,6 @@ import av
 from websockets.exceptions import ConnectionClosed
 from websockets.sync.client import connect
 
-from benchmarks.ramp import grey_of, ramp
 from benchmarks.stack import PORT, rig_setup, started
 from reel.core.file import ConstantQuality, Recipe
 from reel.core.frame import FrameSetup
@@ -25,6 +24,7 @@ from reel.core.sound import SoundSetup, TrackSetup
 from reel.recorder.client import Client
 from reel.recorder.messages import Ask, Cut, RigToRoll, StartRoll
 from reel.recorder.virtual import record
+from reel.standins.plain import opener
 
 _LEAST = Mode.parse("64x64p24")
 
@@ -102,6 +102,10 @@ def _burst(seconds: float) -> None:
         time.sleep(0.004 if passed % 10 < 3 else 0.1)
 
 
+def _grey(number: int) -> int:
+    return 16 + number * 7 % 200
+
+
 def hours(length_h: float) -> dict[str, float]:
     """Record hours on the virtual clock in parts of half an hour: frames that are missing, doubled or out of step.
 
@@ -117,7 +121,7 @@ def hours(length_h: float) -> dict[str, float]:
     with tempfile.TemporaryDirectory() as folder:
         takes = record(
             setup,
-            ramp(_LEAST),
+            opener(mode=_LEAST, hz=440, grey=_grey, block=4800),
             Shelf(Path(folder)),
             rig_name="bench",
             rolled_s=[(0, seconds)],
@@ -130,7 +134,7 @@ def hours(length_h: float) -> dict[str, float]:
             apart = max(apart, *(abs(track.length_s - facts.video.length_s) for track in facts.sound))
             with av.open(str(part.path)) as container:
                 for frame in container.decode(video=0):
-                    wrong += round(float(frame.to_ndarray()[:64].mean())) != grey_of(number)
+                    wrong += round(float(frame.to_ndarray()[:64].mean())) != _grey(number)
                     number += 1
     return {
         "hours_parts": float(len(takes.parts)),

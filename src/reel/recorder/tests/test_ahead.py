@@ -4,8 +4,9 @@ from reel.core.line import Console
 from reel.core.line.tests.rigs import one
 from reel.core.signal import NS, InputError, Mode, Picture, Signal
 from reel.recorder.inputs.ahead import MOST_PICTURES, Ahead
-from reel.recorder.tests.plain import SMALL, Plain
+from reel.recorder.tests.reading import SMALL
 from reel.standins import Scenario, assemble
+from reel.standins.plain import Plain
 from reel.standins.rig import BUFFERED_PICTURES
 
 PICTURE_NS = NS // 30

@@ -21,8 +21,8 @@ from reel.core.measure import prove
 from reel.core.media import Shelf, probe
 from reel.core.media.planes import planes_of
 from reel.core.signal import Mode
-from reel.recorder.tests.plain import opener
 from reel.recorder.virtual import record
+from reel.standins.plain import opener
 
 SIZE = Mode.parse("256x144p24")
 # What other readers name the codecs: ffprobe, and mediainfo, which knows some by their container's name only.

@@ -21,8 +21,9 @@ from reel.core.sound import Sides, SoundSetup, TrackSetup
 from reel.recorder.clock import VirtualClock
 from reel.recorder.messages import Draw, Pen
 from reel.recorder.rig.source import Source
-from reel.recorder.tests.plain import SMALL, Plain, amplitude_db, decoded, lumas, opener
+from reel.recorder.tests.reading import SMALL, amplitude_db, decoded, lumas
 from reel.recorder.virtual import record
+from reel.standins.plain import Plain, opener
 
 QUICK = Recipe(effort="ultrafast", rate=ConstantQuality(quality=4))
 

@@ -15,9 +15,10 @@ from reel.core.line.tests.rigs import feed_input, of, rig
 from reel.core.measure import InputCounts, LossCause, Missing, Stretch, Tally, inputs_within, prove
 from reel.core.media import MediaError, PartWriter, Shelf, probe
 from reel.core.signal import Mode
-from reel.recorder.tests.plain import decoded, lumas, opener
+from reel.recorder.tests.reading import decoded, lumas
 from reel.recorder.virtual import record
 from reel.standins import Scenario, assemble, read_stamp
+from reel.standins.plain import opener
 
 
 class PartTests(unittest.TestCase):

@@ -26,11 +26,12 @@ from reel.recorder.recording.parts import Parts
 from reel.recorder.rig.insets import Inset
 from reel.recorder.rig.prerecord import frame_bytes
 from reel.recorder.rig.source import Source
-from reel.recorder.tests.plain import SMALL, lumas, opener
+from reel.recorder.tests.reading import SMALL, lumas
 from reel.recorder.tests.test_faults import planted
 from reel.recorder.tests.test_service import LIGHT, ServerTestCase, to_roll
 from reel.recorder.virtual import record
 from reel.standins import Fault, Scenario
+from reel.standins.plain import opener
 
 EXACT = Recipe(effort="ultrafast", rate=ConstantQuality(quality=4))
 

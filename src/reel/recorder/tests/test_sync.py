@@ -17,9 +17,10 @@ from reel.recorder.clock import VirtualClock
 from reel.recorder.inputs.drivers import openers_for
 from reel.recorder.rig.source import Source
 from reel.recorder.rig.sync import SYNC_S
-from reel.recorder.tests.plain import SMALL, opener
+from reel.recorder.tests.reading import SMALL
 from reel.recorder.virtual import record
 from reel.standins import Claps, Fault, Scenario
+from reel.standins.plain import opener
 
 CAMERA, NEAR, FAR, CHAT = 1, 2, 3, 4
 
