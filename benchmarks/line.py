@@ -3,7 +3,7 @@
 import time
 from dataclasses import replace
 
-from reel.core.line import Console, HopSetup, InputSetup, Plugged, remedies, signal_chain
+from reel.core.line import Console, HopSetup, InputSetup, Simulated, remedies, signal_chain
 from reel.core.signal import Mode
 
 TEN = ("hdmi-2.1", "splitter-120", "hdmi-2.1", "splitter-120", "hdmi-2.1", "splitter-60", "hdmi-2.0", "splitter-60")
@@ -11,7 +11,7 @@ HOPS = tuple(HopSetup(model=model) for model in (*TEN, "hdmi-box", "usb-2"))
 SETUP = InputSetup(
     name="Console",
     device=Console(mode=Mode.parse("1920x1080p60")),
-    origin=Plugged(device="Console"),
+    origin=Simulated(device="Console"),
     path=HOPS,
 )
 TIMES = 200

@@ -12,7 +12,7 @@ import av
 
 from reel.core.file import Recipe
 from reel.core.frame import FrameSetup
-from reel.core.line import Connector, Console, InputSetup, Plugged, RigSetup, file_plan
+from reel.core.line import Connector, Console, InputSetup, Simulated, RigSetup, file_plan
 from reel.core.media import JpegEncoder, PartWriter, Shelf
 from reel.core.signal import NS, Mode, Picture
 from reel.core.sound import TrackSetup
@@ -27,7 +27,7 @@ SECONDS = 6
 MODE = Mode.parse("1280x720p30")
 # as it is drawn and as it is recorded, so that neither loop converts anything; by HDMI it could not be sent so
 DEVICE = Console(mode=MODE, pixels="yuv420p", out=Connector.COMPONENT)
-CONSOLE = InputSetup(name="Console", device=DEVICE, origin=Plugged(device="Console"))
+CONSOLE = InputSetup(name="Console", device=DEVICE, origin=Simulated(device="Console"))
 SETUP = RigSetup(inputs=(CONSOLE,), frame=FrameSetup(mode=MODE), recipe=Recipe())
 
 

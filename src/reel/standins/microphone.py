@@ -1,6 +1,6 @@
 """What is heard without a picture: microphones at the computer, and the voices of a party chat."""
 
-from reel.core.line import DeviceKind, Plugged
+from reel.core.line import DeviceKind, Simulated
 from reel.core.line.origin import Origin
 from reel.core.signal import NS, DeviceEvent, FloatArray, InputError, Samples, Sent, SoundFormat
 from reel.standins.ambience import RATE_HZ, looped
@@ -93,7 +93,7 @@ def listen(
 
     A microphone hears who `claps` in the room; those on the line do not.
     """
-    named = origin.device if isinstance(origin, Plugged) else kind.label
+    named = origin.device if isinstance(origin, Simulated) else kind.label
     name = f"The {named.lower()}"
     reason = _REASONS.get(scenario.fault, "") if scenario.fault else ""
     ends_ns = scenario.acts_ns(begun_ns) if reason else None

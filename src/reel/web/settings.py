@@ -54,7 +54,7 @@ TEMPLATES = [
                 "django.contrib.messages.context_processors.messages",
                 "reel.web.live.context.roll",
             ],
-            "builtins": ["reel.web.ui.templatetags.units", "reel.web.ui.templatetags.devices"],
+            "builtins": [f"reel.web.ui.templatetags.{name}" for name in ("units", "devices", "words")],
         },
     }
 ]

@@ -4,11 +4,11 @@ from collections.abc import Mapping
 from typing import Any
 
 from reel.core.errors import BadValueError
-from reel.core.file import SOUND_CODECS, Draft, Recipe, SoundCodec, resolve
+from reel.core.file import SOUND_CODECS, Draft, Recipe, SoundCodec, recipe_from_1, resolve
 from reel.core.line import RigSetup
 from reel.core.wire import from_plain, to_plain
 
-VERSION = 5
+VERSION = 6
 
 # Version 1 had one class of device with every setting that any kind has, and the faults of the room among the settings.
 _SETTINGS_1 = {
@@ -64,8 +64,26 @@ def from_4(content: dict[str, Any]) -> dict[str, Any]:
     return content | {"version": 5, "setup": setup_from_4(content.get("setup"))}
 
 
+def from_5(content: dict[str, Any]) -> dict[str, Any]:
+    """Bring a rig file's content from version 5 to 6; raises BadValueError that names the key that is wrong."""
+    return content | {"version": 6, "setup": setup_from_5(content.get("setup"))}
+
+
 # What brings a rig file's content from each version to the next.
-OLDER = {1: from_1, 2: from_2, 3: from_3, 4: from_4}
+OLDER = {1: from_1, 2: from_2, 3: from_3, 4: from_4, 5: from_5}
+
+
+def setup_from_5(setup: Any) -> dict[str, Any]:
+    """Return a setup of version 5, which called a simulated device plugged in, in version 6."""
+    inputs = [_input_from_5(one) for one in _part(setup, "inputs", list)]
+    return {**setup, "inputs": inputs, "recipe": recipe_from_1(_part(setup, "recipe", dict))}
+
+
+def _input_from_5(one: Any) -> Any:
+    origin = one.get("origin") if isinstance(one, dict) else None
+    if not isinstance(origin, dict) or origin.get("kind") != "plugged":
+        return one
+    return {**one, "origin": origin | {"kind": "simulated"}}
 
 
 def setup_from_4(setup: Any) -> dict[str, Any]:
@@ -75,7 +93,7 @@ def setup_from_4(setup: Any) -> dict[str, Any]:
 
 def recipe_of(kept: Any) -> Recipe:
     """Read a recipe that was kept once; what is known today not to go together becomes the nearest that does."""
-    return resolve(from_plain(kept, Draft))
+    return resolve(from_plain(recipe_from_1(kept), Draft))
 
 
 def setup_from_3(setup: Any) -> dict[str, Any]:
@@ -176,6 +194,8 @@ def plan_of(kept: Mapping[str, Any]) -> RigSetup:
         data = setup_from_3(data)
     if version in (1, 2, 3, 4):
         data = setup_from_4(data)
+    if version in (1, 2, 3, 4, 5):
+        data = setup_from_5(data)
     elif version != VERSION:
         raise BadValueError("Version", version, f"this Reel reads setups up to version {VERSION}")
     return from_plain(data, RigSetup)

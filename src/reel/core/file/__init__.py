@@ -1,12 +1,12 @@
 """The file: containers, codecs, rate control, recipe, plan, what encoders are told, forecast, names."""
 
-from reel.core.file.browser import Plays, plays
+from reel.core.file.browser import Plays, has_few_players, plays
 from reel.core.file.codec_facts import Chroma, VideoCodec
 from reel.core.file.codecs import CODECS
 from reel.core.file.containers import CONTAINERS, SOUND_CODECS, Container, SoundCodec
 from reel.core.file.crash import crash_cost_s, held_pictures
 from reel.core.file.encoder import EncoderSettings, encoder_settings
-from reel.core.file.exchange import read_recipe, write_recipe
+from reel.core.file.exchange import read_recipe, recipe_from_1, write_recipe
 from reel.core.file.expectations import Expectations, expectations
 from reel.core.file.forecast import Forecast, Measured, forecast
 from reel.core.file.length import parse_gigabytes, parse_length, plain_length, with_parts
@@ -67,6 +67,7 @@ __all__ = [
     "file_stem",
     "forecast",
     "full_quality",
+    "has_few_players",
     "held_pictures",
     "lighter_effort",
     "lines",
@@ -77,6 +78,7 @@ __all__ = [
     "plain_length",
     "plays",
     "read_recipe",
+    "recipe_from_1",
     "resolve",
     "slug",
     "start_from",

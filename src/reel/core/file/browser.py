@@ -5,7 +5,7 @@ from enum import StrEnum
 from reel.core.file.codec_facts import Chroma, VideoCodec
 from reel.core.file.containers import Container, SoundCodec
 from reel.core.file.rate import RateKind
-from reel.core.file.recipe import Recipe
+from reel.core.file.recipe import Draft, Recipe
 
 # What the browsers in use all play; HEVC plays on some machines only, and elsewhere silently not.
 _SOUND = (SoundCodec.AAC, SoundCodec.OPUS, SoundCodec.FLAC, SoundCodec.MP3)
@@ -36,3 +36,13 @@ def _plays_picture(recipe: Recipe) -> bool:
         return True
     is_plain = recipe.bits == 8 and recipe.rate.kind is not RateKind.LOSSLESS
     return is_plain and recipe.codec in (VideoCodec.H264, VideoCodec.VP9)
+
+
+def has_few_players(draft: Draft) -> bool:
+    """Return whether its picture has more colour samples or bits than phones and browsers decode of its codec.
+
+    What they decode in hardware: H.264 up to High, HEVC up to Main 10, VP9 and AV1 with 4:2:0.
+    """
+    if draft.codec not in (VideoCodec.H264, VideoCodec.HEVC, VideoCodec.VP9, VideoCodec.AV1):
+        return False
+    return draft.chroma is not Chroma.C420 or (draft.codec is VideoCodec.H264 and draft.bits > 8)

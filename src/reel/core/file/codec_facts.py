@@ -94,7 +94,7 @@ class CodecFacts:
     `reads_as` is what libavcodec names it in a file. `stored` are the depths (bits) and chroma it takes; where
     `profiles` are chosen, those say it. An intra codec has keyframes only. `matrices` and `ranges` are what a file
     of it can say of its colours. An encoder that `saves` takes less than a constant bitrate where the picture needs
-    less; others fill it up. `limits_px` is the largest (width, height), `least_px` the smallest; `picture_rates` are
+    less; others fill it up. `limits_px` is the largest (width, height), `min_px` the smallest; `picture_rates` are
     all that it knows, where it does not take any.
     """
 
@@ -111,15 +111,15 @@ class CodecFacts:
     default_effort: str = ""
     profiles: tuple[Profile, ...] = ()
     is_intra: bool = False
-    most_b_frames: int = 0
-    most_lookahead: int = 0
+    max_b_frames: int = 0
+    max_lookahead: int = 0
     tunes: Mapping[str, str] = field(default_factory=dict)
     levels: tuple[Level, ...] = ()
     sets_level: bool = False
     matrices: tuple[Matrix, ...] = tuple(Matrix)
     ranges: tuple[Range, ...] = tuple(Range)
     limits_px: tuple[int, int] = (8192, 8192)
-    least_px: tuple[int, int] = (2, 2)
+    min_px: tuple[int, int] = (2, 2)
     picture_rates: tuple[Fraction, ...] = ()
     has_transfer: bool = True
     saves: bool = False

@@ -99,8 +99,8 @@ CODECS: dict[VideoCodec, CodecFacts] = {
         quantiser=Scale(low=1, high=51, default=22, description="Each 6 doubles the step that samples are rounded by."),
         efforts=_X264,
         default_effort="superfast",
-        most_b_frames=8,
-        most_lookahead=60,
+        max_b_frames=8,
+        max_lookahead=60,
         tunes={
             "animation": "flat colours and lines",
             "grain": "keeps film grain",
@@ -132,12 +132,12 @@ CODECS: dict[VideoCodec, CodecFacts] = {
         quantiser=Scale(low=1, high=51, default=24, description="Each 6 doubles the step that samples are rounded by."),
         efforts=_X265,
         default_effort="ultrafast",
-        most_b_frames=8,
-        most_lookahead=60,
+        max_b_frames=8,
+        max_lookahead=60,
         tunes={"animation": "flat colours and lines", "grain": "keeps film grain"},
         levels=HEVC_LEVELS,
         sets_level=True,
-        least_px=(16, 16),
+        min_px=(16, 16),
     ),
     VideoCodec.AV1: CodecFacts(
         label="AV1",
@@ -151,10 +151,10 @@ CODECS: dict[VideoCodec, CodecFacts] = {
         quantiser=Scale(low=1, high=63, default=32, description="Spread over the codec's 256 steps."),
         efforts=_SVT,
         default_effort="10",
-        most_lookahead=60,
+        max_lookahead=60,
         levels=AV1_LEVELS,
         saves=True,
-        least_px=(64, 64),
+        min_px=(64, 64),
     ),
     VideoCodec.VP9: CodecFacts(
         label="VP9",
@@ -226,7 +226,7 @@ CODECS: dict[VideoCodec, CodecFacts] = {
         ),
         is_intra=True,
         ranges=(Range.LIMITED,),  # SMPTE RDD 36 has no other
-        least_px=(16, 16),
+        min_px=(16, 16),
     ),
     VideoCodec.DNXHR: CodecFacts(
         label="DNxHR",
@@ -260,7 +260,7 @@ CODECS: dict[VideoCodec, CodecFacts] = {
         ),
         is_intra=True,
         matrices=(Matrix.BT709,),  # libavcodec's dnxhd encoder writes no other
-        least_px=(256, 120),  # libavcodec's dnxhd encoder
+        min_px=(256, 120),  # libavcodec's dnxhd encoder
     ),
     VideoCodec.FFV1: CodecFacts(
         label="FFV1",

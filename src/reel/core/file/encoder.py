@@ -53,7 +53,7 @@ def encoder_settings(plan: FilePlan) -> EncoderSettings:
 
 def _b_frames(plan: FilePlan) -> int:
     recipe, effort = plan.recipe, plan.recipe.chosen_effort
-    if not recipe.codec_facts.most_b_frames or recipe.tune == "zerolatency":
+    if not recipe.codec_facts.max_b_frames or recipe.tune == "zerolatency":
         return 0
     own = effort.b_frames if effort else 0
     return own if recipe.b_frames is None else recipe.b_frames
@@ -64,10 +64,10 @@ def _bits(plan: FilePlan) -> dict[str, str]:
     rate = plan.recipe.rate
     if rate.target_bps is None:
         return {}
-    assert plan.most_bps is not None
-    most = str(plan.most_bps)
+    assert plan.max_bps is not None
+    most = str(plan.max_bps)
     held = {} if isinstance(rate, VariableBitrate) else {"minrate": most}
-    return {"b": str(rate.target_bps), "maxrate": most, "bufsize": str(round(plan.most_bps * BUFFER_S)), **held}
+    return {"b": str(rate.target_bps), "maxrate": most, "bufsize": str(round(plan.max_bps * BUFFER_S)), **held}
 
 
 def _h264(plan: FilePlan, b_frames: int, lookahead: int) -> dict[str, str]:

@@ -7,7 +7,7 @@ from reel.core.errors import BadValueError
 from reel.core.file.recipe import Recipe
 from reel.core.wire import from_plain, to_plain
 
-KIND, VERSION = "reel-recipe", 1
+KIND, VERSION = "reel-recipe", 2
 MAX_BYTES = 20_000
 
 
@@ -28,14 +28,23 @@ def read_recipe(data: bytes) -> tuple[str, Recipe]:
         raise BadValueError("Recipe file", "this one", f"it is no JSON, {where}") from error
     if not isinstance(content, dict) or content.get("kind") != KIND:
         raise BadValueError("Recipe file", "this one", f'it says "kind": "{KIND}"')
-    if content.get("version") != VERSION:
-        raise BadValueError("Version", content.get("version"), f"this Reel reads recipe files of version {VERSION}")
+    if content.get("version") not in (1, VERSION):
+        raise BadValueError("Version", content.get("version"), f"this Reel reads recipe files up to version {VERSION}")
     name = content.get("name")
     if not isinstance(name, str) or not name.strip():
         raise BadValueError("Name", name, "a recipe file has one")
-    recipe = from_plain(content.get("recipe"), Recipe)
-    _refuse_unknown(content.get("recipe"), to_plain(recipe))
+    given = content.get("recipe") if content.get("version") == VERSION else recipe_from_1(content.get("recipe"))
+    recipe = from_plain(given, Recipe)
+    _refuse_unknown(given, to_plain(recipe))
     return name, recipe
+
+
+def recipe_from_1(recipe: Any) -> Any:
+    """Return a written recipe of version 1, whose highest bitrate had another name, in version 2."""
+    rate = recipe.get("rate") if isinstance(recipe, dict) else None
+    if not isinstance(rate, dict) or "most_bps" not in rate:
+        return recipe
+    return {**recipe, "rate": {("max_bps" if key == "most_bps" else key): value for key, value in rate.items()}}
 
 
 def _refuse_unknown(given: Any, made: Any) -> None:

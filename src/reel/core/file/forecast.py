@@ -15,8 +15,8 @@ class Measured:
     """What earlier takes came to, in bits per second: the median, the least, the most, and of how many."""
 
     median_bps: int
-    least_bps: int
-    most_bps: int
+    min_bps: int
+    max_bps: int
     takes: int
 
     @classmethod
@@ -25,7 +25,7 @@ class Measured:
         if not rates_bps:
             return None
         return cls(
-            median_bps=round(median(rates_bps)), least_bps=min(rates_bps), most_bps=max(rates_bps), takes=len(rates_bps)
+            median_bps=round(median(rates_bps)), min_bps=min(rates_bps), max_bps=max(rates_bps), takes=len(rates_bps)
         )
 
 

@@ -34,13 +34,13 @@ class Level:
         if second_px > self.second_px:
             most = Fraction(self.second_px, across * down)
             return f"{mode.size_label} goes up to {float(most):.4g} pictures a second in it"
-        most_bps = self.bits_bps * factor
-        if bits_bps is not None and bits_bps > most_bps:
-            return f"it holds up to {float(most_bps) / 1e6:g} Mb/s"
+        max_bps = self.bits_bps * factor
+        if bits_bps is not None and bits_bps > max_bps:
+            return f"it holds up to {float(max_bps) / 1e6:g} Mb/s"
         return ""
 
 
-def least_level(
+def min_level(
     levels: Sequence[Level], mode: Mode, bits_bps: int | None, factor: Fraction = Fraction(1)
 ) -> Level | None:
     """Return the lowest level that holds a frame; None when none does."""

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from reel.core.errors import BadValueError
-from reel.core.file.levels import BITS_FACTORS, least_level, level_of
+from reel.core.file.levels import BITS_FACTORS, level_of, min_level
 from reel.core.file.naming import NameFacts, slug
 from reel.core.file.rate import VariableBitrate
 from reel.core.file.recipe import Recipe, SoundFiles
@@ -76,15 +76,15 @@ class FilePlan:
         return round(self.recipe.part_gb * 10**9) or None
 
     @property
-    def most_bps(self) -> int | None:
+    def max_bps(self) -> int | None:
         """The most bits in a second that the recipe lets pictures have; None where they decide."""
         rate = self.recipe.rate
-        return rate.most_bps if isinstance(rate, VariableBitrate) else rate.target_bps
+        return rate.max_bps if isinstance(rate, VariableBitrate) else rate.target_bps
 
     @property
     def second_bits(self) -> int | None:
         """The most bits that any second may have: those of the bitrate, and the buffer; None where pictures decide."""
-        return None if self.most_bps is None else round(self.most_bps * (1 + BUFFER_S))
+        return None if self.max_bps is None else round(self.max_bps * (1 + BUFFER_S))
 
     @property
     def _bits_factor(self) -> Fraction:
@@ -93,7 +93,7 @@ class FilePlan:
     @property
     def level(self) -> str:
         """The codec's level: the chosen one, or the smallest that holds the frame; "" where it has none."""
-        found = least_level(self.recipe.codec_facts.levels, self.frame, self.most_bps, self._bits_factor)
+        found = min_level(self.recipe.codec_facts.levels, self.frame, self.max_bps, self._bits_factor)
         return self.recipe.level or (found.name if found else "")
 
     def check(self) -> None:
@@ -103,8 +103,8 @@ class FilePlan:
         if across > codec.limits_px[0] or down > codec.limits_px[1]:
             limit = f"{codec.label} holds up to {codec.limits_px[0]}×{codec.limits_px[1]}"
             raise BadValueError("Frame", frame.size_label, limit)
-        if frame.width_px < codec.least_px[0] or frame.height_px < codec.least_px[1]:
-            limit = f"{codec.label} holds {codec.least_px[0]}×{codec.least_px[1]} and more"
+        if frame.width_px < codec.min_px[0] or frame.height_px < codec.min_px[1]:
+            limit = f"{codec.label} holds {codec.min_px[0]}×{codec.min_px[1]} and more"
             raise BadValueError("Frame", frame.size_label, limit)
         if codec.picture_rates and (self.as_it_comes or frame.rate not in codec.picture_rates):
             known = ", ".join(rate_label(rate) for rate in codec.picture_rates)
@@ -112,10 +112,10 @@ class FilePlan:
             raise BadValueError("Rate", asked, f"{codec.label} takes {known} pictures a second, fixed")
         if not codec.levels:
             return
-        least = least_level(codec.levels, frame, self.most_bps, self._bits_factor)
+        least = min_level(codec.levels, frame, self.max_bps, self._bits_factor)
         if least is None:
-            limit = f"no level of {codec.label} does: {codec.levels[-1].lacks(frame, self.most_bps, self._bits_factor)}"
+            limit = f"no level of {codec.label} does: {codec.levels[-1].lacks(frame, self.max_bps, self._bits_factor)}"
             raise BadValueError("Frame", f"{frame.label}", limit)
         chosen = level_of(codec.levels, recipe.level)
-        if chosen is not None and (lacks := chosen.lacks(frame, self.most_bps, self._bits_factor)):
+        if chosen is not None and (lacks := chosen.lacks(frame, self.max_bps, self._bits_factor)):
             raise BadValueError("Level", chosen.name, f"{lacks}; {codec.label} needs {least.name} for this")

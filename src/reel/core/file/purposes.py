@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
+from fractions import Fraction
 from typing import Any
 
 from reel.core.file.codec_facts import Chroma, VideoCodec
@@ -16,6 +17,7 @@ class Purpose(StrEnum):
     """What a recording is for."""
 
     EDIT = "edit"
+    SMALL = "small"
     SHARE = "share"
     LONG = "long"
     KEEP = "keep"
@@ -46,6 +48,23 @@ STARTING_POINTS = {
             "sound_codec": SoundCodec.PCM24,
         },
     ),
+    Purpose.SMALL: StartingPoint(
+        label="Edit, small files",
+        description="H.264 that an editor steps through quickly: a keyframe every half second and no B-frames. About a"
+        " tenth of the room of files whose every picture stands alone.",
+        changes={
+            "container": Container.MOV,
+            "codec": VideoCodec.H264,
+            "effort": "superfast",
+            "rate": ConstantQuality(quality=20),
+            "chroma": Chroma.C420,
+            "bits": 8,
+            "keyframe_s": Fraction(1, 2),
+            "b_frames": 0,
+            "sound_codec": SoundCodec.AAC,
+            "sound_bitrate_bps": 256_000,
+        },
+    ),
     Purpose.SHARE: StartingPoint(
         label="Share soon",
         description="What every site, phone and player opens: H.264 and AAC in MP4, at a rate that stands being"
@@ -54,7 +73,7 @@ STARTING_POINTS = {
             "container": Container.MP4,
             "codec": VideoCodec.H264,
             "effort": "veryfast",
-            "rate": VariableBitrate(bitrate_bps=12_000_000, most_bps=20_000_000),
+            "rate": VariableBitrate(bitrate_bps=12_000_000, max_bps=20_000_000),
             "chroma": Chroma.C420,
             "bits": 8,
             "sound_codec": SoundCodec.AAC,
@@ -89,7 +108,7 @@ STARTING_POINTS = {
     ),
     Purpose.WEAK: StartingPoint(
         label="Weak computer",
-        description="As little work as there is: H.264's lightest effort, so that no frame is lost for want of speed."
+        description="As little work as there is: H.264's fastest encoder speed, so that none is too slow for a frame."
         " Files are bigger than they need be.",
         changes={
             "container": Container.MP4,
@@ -109,6 +128,7 @@ def start_from(purpose: Purpose, before: Recipe) -> Recipe:
     """Return the recipe of a starting point; what it says nothing of stays."""
     plain = {
         "as_sent": False,
+        "keyframe_s": Fraction(2),
         "b_frames": None,
         "lookahead": None,
         "tune": "",

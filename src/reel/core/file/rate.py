@@ -88,26 +88,26 @@ class ConstantBitrate(RateControl):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class VariableBitrate(RateControl):
-    """On average `bitrate_bps`; busy seconds take up to `most_bps`."""
+    """On average `bitrate_bps`; busy seconds take up to `max_bps`."""
 
     bitrate_bps: int
-    most_bps: int
+    max_bps: int
     kind: RateKind = RateKind.VARIABLE
 
     def __post_init__(self) -> None:
         self.check_kind()
         _check_bitrate("Video bitrate", self.bitrate_bps)
-        _check_bitrate("Maximum bitrate", self.most_bps)
-        if self.most_bps < self.bitrate_bps:
+        _check_bitrate("Maximum bitrate", self.max_bps)
+        if self.max_bps < self.bitrate_bps:
             raise BadValueError(
                 "Maximum bitrate",
-                _megabits(self.most_bps),
+                _megabits(self.max_bps),
                 f"it is at least the average, {_megabits(self.bitrate_bps)}",
             )
 
     @property
     def label(self) -> str:
-        return f"{self.bitrate_bps / 1e6:g}, up to {self.most_bps / 1e6:g} Mb/s"
+        return f"{self.bitrate_bps / 1e6:g}, up to {self.max_bps / 1e6:g} Mb/s"
 
     @property
     def target_bps(self) -> int:

@@ -133,8 +133,8 @@ class Draft:
         if self.range not in codec.ranges:
             yield MismatchError("range", "Range", self.range, f"{codec.label} is always {', '.join(codec.ranges)}")
         for field, thing, asked, most in (
-            ("b_frames", "B-frames", self.b_frames, codec.most_b_frames),
-            ("lookahead", "Look-ahead", self.lookahead, codec.most_lookahead),
+            ("b_frames", "B-frames", self.b_frames, codec.max_b_frames),
+            ("lookahead", "Look-ahead", self.lookahead, codec.max_lookahead),
         ):
             if asked is not None and not 0 <= asked <= most:
                 yield MismatchError(field, thing, asked, f"{codec.label} takes {f'0 to {most}' if most else 'none'}")

@@ -63,8 +63,8 @@ def _mended_picture(draft: Draft) -> dict[str, Any]:
         "bits": bits,
         "matrix": draft.matrix if draft.matrix in codec.matrices else codec.matrices[0],
         "range": draft.range if draft.range in codec.ranges else codec.ranges[0],
-        "b_frames": _within(draft.b_frames, codec.most_b_frames),
-        "lookahead": _within(draft.lookahead, codec.most_lookahead),
+        "b_frames": _within(draft.b_frames, codec.max_b_frames),
+        "lookahead": _within(draft.lookahead, codec.max_lookahead),
         "tune": draft.tune if draft.tune in codec.tunes else "",
         "level": draft.level if draft.level in codec.level_names else "",
     }
@@ -102,7 +102,7 @@ def default_rate(kind: RateKind, codec: CodecFacts) -> RateControl:
         RateKind.QUALITY: ConstantQuality(quality=default),
         RateKind.QUANTISER: ConstantQuantiser(quantiser=default),
         RateKind.BITRATE: ConstantBitrate(bitrate_bps=_USUAL_BPS),
-        RateKind.VARIABLE: VariableBitrate(bitrate_bps=_USUAL_BPS, most_bps=2 * _USUAL_BPS),
+        RateKind.VARIABLE: VariableBitrate(bitrate_bps=_USUAL_BPS, max_bps=2 * _USUAL_BPS),
         RateKind.LOSSLESS: Lossless(),
         RateKind.PROFILE: ByProfile(),
     }[kind]
@@ -134,7 +134,7 @@ def nearest_rate(asked: RateControl, codec: CodecFacts) -> RateControl:
     if bitrate_bps is not None and kind is RateKind.BITRATE:
         return ConstantBitrate(bitrate_bps=bitrate_bps)
     if bitrate_bps is not None and kind is RateKind.VARIABLE:
-        return VariableBitrate(bitrate_bps=bitrate_bps, most_bps=bitrate_bps)
+        return VariableBitrate(bitrate_bps=bitrate_bps, max_bps=bitrate_bps)
     return default_rate(kind, codec)
 
 

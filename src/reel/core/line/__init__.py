@@ -3,6 +3,7 @@
 from reel.core.line.advice import AlarmKind, Check, CheckState
 from reel.core.line.arrival import ArrivalSetup, Deinterlace, LineReading
 from reel.core.line.catalogue import HOPS
+from reel.core.line.changed import changed_words
 from reel.core.line.checklist import Seen, checks_after, checks_before, computer_checks
 from reel.core.line.device import Device, Eye, Turn
 from reel.core.line.devices import (
@@ -24,15 +25,17 @@ from reel.core.line.input import InputSetup, SignalChain, signal_chain
 from reel.core.line.links import Connector
 from reel.core.line.loss import Loss, LossKind, Weight
 from reel.core.line.offer import Offer
-from reel.core.line.origin import FEED_PROTOCOLS, MediaFile, Network, Origin, Plugged
+from reel.core.line.origin import FEED_PROTOCOLS, MediaFile, Network, Origin, Simulated
 from reel.core.line.path import FELT_MS, HopSetup, SignalPath, Step, signal_path
 from reel.core.line.proposal import (
     USUAL_FRAME,
     NoPathError,
     best_path,
+    default_origin,
     fitting_frame,
     propose,
     propose_input,
+    propose_with,
     with_fitting_frame,
 )
 from reel.core.line.remedy import Remedy, remedies
@@ -83,13 +86,13 @@ __all__ = [
     "Origin",
     "PartyChat",
     "Phone",
-    "Plugged",
     "Remedy",
     "RigSetup",
     "Seen",
     "SignalChain",
     "SignalPath",
     "SignalState",
+    "Simulated",
     "Stage",
     "Step",
     "Strand",
@@ -97,9 +100,11 @@ __all__ = [
     "Turn",
     "Weight",
     "best_path",
+    "changed_words",
     "checks_after",
     "checks_before",
     "computer_checks",
+    "default_origin",
     "file_plan",
     "fitting_frame",
     "heard",
@@ -108,6 +113,7 @@ __all__ = [
     "loss_message",
     "propose",
     "propose_input",
+    "propose_with",
     "read_rig",
     "remedies",
     "signal_chain",

@@ -9,7 +9,7 @@ from reel.core.line.boxes import Box
 from reel.core.line.device import Device
 from reel.core.line.devices import DeviceKind
 from reel.core.line.links import Transfer
-from reel.core.line.origin import Origin, Plugged
+from reel.core.line.origin import Origin, Simulated
 from reel.core.line.path import MAX_HOPS, HopSetup, SignalPath, signal_path
 from reel.core.line.signal_state import SignalState
 from reel.core.sound import SoundSetup
@@ -33,8 +33,8 @@ class InputSetup:
             raise BadValueError("Input", self.name, f"its name has 1 to {MAX_NAME} printable characters")
         if len(self.path) > MAX_HOPS:
             raise BadValueError("Path", f"{len(self.path)} hops", f"it has at most {MAX_HOPS}")
-        if (self.device.kind is DeviceKind.FEED) is isinstance(self.origin, Plugged):
-            limit = "a feed is a file or comes from the network, any other device is plugged in"
+        if (self.device.kind is DeviceKind.FEED) is isinstance(self.origin, Simulated):
+            limit = "a feed is a file or comes from the network, any other device is simulated"
             raise BadValueError("Origin", self.origin.kind, limit)
         if self.path and not self.device.facts.ways_out:
             limit = f"a {self.device.facts.label.lower()} comes straight to the computer"

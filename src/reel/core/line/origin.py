@@ -24,20 +24,20 @@ FEED_PROTOCOLS = {
 class OriginKind(StrEnum):
     """By what a signal comes in."""
 
-    PLUGGED = "plugged"
+    SIMULATED = "simulated"
     FILE = "file"
     NETWORK = "network"
 
 
 class Origin(Variant):
-    """Where a signal comes in: a device that is plugged in, a file, or the network."""
+    """Where a signal comes in: a simulated device, a file, or the network."""
 
     __slots__ = ()
 
     @classmethod
     def variants(cls) -> dict[str, type[Variant]]:
         """Return the classes by their kind."""
-        return {OriginKind.PLUGGED: Plugged, OriginKind.FILE: MediaFile, OriginKind.NETWORK: Network}
+        return {OriginKind.SIMULATED: Simulated, OriginKind.FILE: MediaFile, OriginKind.NETWORK: Network}
 
     @property
     def identity(self) -> str:
@@ -46,15 +46,15 @@ class Origin(Variant):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Plugged(Origin):
-    """A device of the room, by its name: two rigs that name the same one share it.
+class Simulated(Origin):
+    """A simulated device, by its name: two rigs that name the same one share it.
 
     One that is `shared`, as what the computer itself plays, may be open in several rigs at a time.
     """
 
     device: str
     shared: bool = False
-    kind: OriginKind = OriginKind.PLUGGED
+    kind: OriginKind = OriginKind.SIMULATED
 
     def __post_init__(self) -> None:
         self.check_kind()

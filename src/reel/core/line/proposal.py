@@ -15,8 +15,8 @@ from reel.core.line.devices import DEVICES, DeviceKind
 from reel.core.line.hops import HopKind, label_of
 from reel.core.line.input import InputSetup, signal_chain
 from reel.core.line.links import Connector
-from reel.core.line.loss import Weight
-from reel.core.line.origin import Plugged
+from reel.core.line.loss import LossKind, Weight
+from reel.core.line.origin import Simulated
 from reel.core.line.path import HopSetup
 from reel.core.line.rig import RigSetup
 from reel.core.signal import Mode, Signal
@@ -25,6 +25,8 @@ from reel.core.sound import TrackSetup
 # Hops that a person must own; cables and the computer's ports are taken to be there.
 OWNED_KINDS = (HopKind.BOX, HopKind.ADAPTER, HopKind.SPLITTER, HopKind.RECEIVER)
 USUAL_FRAME = Mode(width_px=1280, height_px=720, rate=Fraction(30))
+# More than this is recorded where somebody asks for it.
+_USUAL_MOST = Mode(width_px=1920, height_px=1080, rate=Fraction(60))
 
 
 class NoPathError(ReelError, LookupError):
@@ -95,10 +97,33 @@ def propose_input(kind: DeviceKind, have: Collection[str] | None = None, mode: M
     """Propose an input for a kind of device that is not a feed, named after it; see propose."""
     made = DEVICES[kind]
     if not made.facts.ways_out:
-        origin = Plugged(device=made.facts.label, shared=kind is DeviceKind.CHAT)
-        return InputSetup(name=made.facts.label, device=made(), origin=origin)
+        return InputSetup(name=made.facts.label, device=made(), origin=default_origin(kind))
     device = made(mode=mode or made.facts.modes[0])  # type: ignore[call-arg]  # what has a way out has a mode
     return _best(device, have, made.facts.ways_out).setup
+
+
+def propose_with(kind: DeviceKind, have: Collection[str] | None) -> RigSetup:
+    """Propose a rig that uses what is at hand for what it can do: a box's most pixels a second, up to 1080p 60.
+
+    A mode counts where nothing is lost that is not lost of the device's first one too. With nothing at hand (None) the
+    first one stays. Raises NoPathError.
+    """
+    first = propose(kind, have)
+    lost = _kinds_lost(first)
+    found = first
+    for mode in first.picture.device.facts.modes if have and first.picture.box else ():
+        if _pixels_per_s(_USUAL_MOST) >= _pixels_per_s(mode) > _pixels_per_s(found.picture.device.mode):
+            other = propose(kind, have, mode)
+            found = other if _kinds_lost(other) <= lost else found
+    return found
+
+
+def _pixels_per_s(mode: Mode) -> Fraction:
+    return mode.width_px * mode.height_px * mode.rate
+
+
+def _kinds_lost(setup: RigSetup) -> set[LossKind]:
+    return {loss.kind for loss in signal_chain(setup.picture).signal_path.losses}
 
 
 def _best(device: Device, have: Collection[str] | None, ways: tuple[Connector, ...]) -> _Found:
@@ -109,7 +134,7 @@ def _best(device: Device, have: Collection[str] | None, ways: tuple[Connector, .
             setup = InputSetup(
                 name=device.facts.label,
                 device=sending,
-                origin=Plugged(device=device.facts.label),
+                origin=default_origin(device.kind),
                 path=path,
                 arrival=_arrival(sending),
             )
@@ -121,6 +146,11 @@ def _best(device: Device, have: Collection[str] | None, ways: tuple[Connector, .
     with_it = [one for one in found if have and any(setup.model in have for setup in one.setup.path)]
     # what makes less than a small loss of difference is alike: then the quicker way is the better one
     return min(with_it or found, key=lambda one: (one.weight // Weight.SMALL, one.latency_ms, len(one.setup.path)))
+
+
+def default_origin(kind: DeviceKind) -> Simulated:
+    """Return where a kind of device, which is not a feed, comes in by default; what the computer plays is shared."""
+    return Simulated(device=DEVICES[kind].facts.label, shared=kind is DeviceKind.CHAT)
 
 
 def _arrival(device: Device) -> ArrivalSetup:

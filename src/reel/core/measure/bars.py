@@ -9,13 +9,13 @@ from reel.core.frame import Crop
 
 FIND_S = 4
 # Fewer pictures in which something is seen say nothing.
-LEAST_PICTURES = 20
+MIN_PICTURES = 20
 # Black lies at 16 in limited range and at 0 in full; what is brighter at the very edge is no bar.
 BLACK_UP_TO = 32
 # Averaged over a tile of a line and over all pictures, a bar differs from black by less than this; a dark sky by more.
 FLAT_STEPS = 1.5
 # In a single picture a line of a bar is brighter than black by noise alone: so many standard deviations, and at least.
-SIGMAS, LEAST_STEPS = 4.0, 6.0
+SIGMAS, MIN_STEPS = 4.0, 6.0
 # Within three lines of its end the picture differs from a bar by more than this.
 SHARP_STEPS = 5.0
 _TILE = 16
@@ -67,7 +67,7 @@ class BarFinder:
     def result(self) -> Bars | None:
         """Say what was found; None while too little was seen."""
         seen = self.pictures - self.dark
-        if self._sum is None or seen < LEAST_PICTURES:
+        if self._sum is None or seen < MIN_PICTURES:
             return None
         mean = (self._sum / seen).astype(np.float32)
         top, bottom = _bar(mean, self._peaks[0]), _bar(mean[::-1], self._peaks[0][::-1])
@@ -99,7 +99,7 @@ def _bar(mean: npt.NDArray[np.float32], peaks: Profile) -> int:
     tiles = mean[:, :width].reshape(mean.shape[0], -1, _TILE).mean(axis=2)
     is_flat = np.abs(tiles - level).max(axis=1) < FLAT_STEPS
     noise = max(0.0, float(peaks[0]) - level)  # a tenth of a line of noise lies 1.28 deviations above, at its most 4
-    is_dim = peaks < level + max(LEAST_STEPS, noise * SIGMAS / 2)
+    is_dim = peaks < level + max(MIN_STEPS, noise * SIGMAS / 2)
     lit = np.flatnonzero(~(is_flat & is_dim))
     if not len(lit):
         return 0

@@ -10,7 +10,7 @@ from reel.core.signal import Scan, Signal, Transfer, rate_label
 _RATE_PART = 0.04
 _DISTINCT_PART = 0.9
 # What changes less often than this may be a clock or a cursor on a picture that stands still.
-_LEAST_DISTINCT = 5
+_MIN_DISTINCT = 5
 
 
 def contradictions(setup: InputSetup, signal: Signal, watched: Watched) -> tuple[str, ...]:
@@ -35,7 +35,7 @@ def _rates(setup: InputSetup, signal: Signal, watched: Watched) -> list[str]:
         return [f"{watched.per_s:.2f} pictures a second come, and the signal says {rate_label(signal.mode.rate)}."]
     new = min(said, _distinct_per_s(setup) or said)
     moves = watched.still_s < 1 and not watched.black_s and not watched.snow_s
-    if moves and _LEAST_DISTINCT <= watched.distinct_per_s < new * _DISTINCT_PART:
+    if moves and _MIN_DISTINCT <= watched.distinct_per_s < new * _DISTINCT_PART:
         return [
             f"Only {watched.distinct_per_s:.2f} of {watched.per_s:.2f} pictures a second are new: "
             f"the source shows fewer, or a hop repeats them."

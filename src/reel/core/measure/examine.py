@@ -14,12 +14,12 @@ from reel.core.media.probe import MediaFacts, probe
 # Much of a picture moves from this part on; a second in which that happens so often is a busy one.
 BROAD_PART, BROAD_TIMES = 0.02, 6
 # Shorter stretches of black or of standing still belong to any picture.
-LEAST_S = Fraction(1)
+MIN_S = Fraction(1)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Spans:
-    """Stretches of LEAST_S or more in which something lasted: seconds in all, and the longest, where it begins."""
+    """Stretches of MIN_S or more in which something lasted: seconds in all, and the longest, where it begins."""
 
     total_s: Fraction = Fraction(0)
     longest_s: Fraction = Fraction(0)
@@ -53,7 +53,7 @@ class _Spans:
             self._since = at_s
         elif not is_so and self._since is not None:
             length, since, self._since = at_s - self._since, self._since, None
-            if length >= LEAST_S:
+            if length >= MIN_S:
                 self._total += length
                 if length > self._longest:
                     self._longest, self._at = length, since

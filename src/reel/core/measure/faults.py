@@ -72,9 +72,9 @@ def distinct(plan: FilePlan, video: VideoFacts, seen: Appearance) -> ProofLine |
     )
 
 
-def clipping(plan: FilePlan, name: str, track: SoundFacts, counted: TrackCounts | None) -> ProofLine:
+def clipping(plan: FilePlan, track: SoundFacts, counted: TrackCounts | None) -> ProofLine:
     """How many samples of a track are cut off at full scale; `counted` is what Reel bounded there, None unknown."""
-    label, todo = f"{name} clipping", ""
+    label, todo = "clipping", ""
     if not track.clipped:
         return line(label, "none", "none")
     bounded = counted.clipped if counted is not None else ()
@@ -91,7 +91,7 @@ def clipping(plan: FilePlan, name: str, track: SoundFacts, counted: TrackCounts 
     return line(label, "none", got, same=track.clipped <= allowed, tolerance=tolerance, cause=cause, todo=todo)
 
 
-def silence(name: str, track: SoundFacts) -> list[ProofLine]:
+def silence(track: SoundFacts) -> list[ProofLine]:
     """Say that a track, or one side of it, holds nothing to be heard; nothing where both do."""
     if track.rms_db is None:
         return []
@@ -101,7 +101,7 @@ def silence(name: str, track: SoundFacts) -> list[ProofLine]:
         todo = "Where both should be heard, look at its input's sides and its plug on Sound."
         return [
             ProofLine(
-                label=f"{name} sides",
+                label="sides",
                 asked="–",
                 got=f"{side} silent throughout",
                 verdict=Verdict.NOTED,
@@ -112,7 +112,7 @@ def silence(name: str, track: SoundFacts) -> list[ProofLine]:
         ]
     return [
         line(
-            f"{name} silence",
+            "silence",
             "none",
             "silent throughout",
             cause="Nothing can be heard on it: its input is muted, turned down or not connected.",

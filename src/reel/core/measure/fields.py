@@ -22,7 +22,7 @@ MOVED_ALIKE, MOVED_STEPS = 0.03, 0.05
 # The parts of the pairs of pictures that must agree.
 MOST, SOME = 0.6, 0.15
 # Fewer pairs of pictures that move say nothing.
-LEAST_PAIRS = 4
+MIN_PAIRS = 4
 
 
 class FieldVerdict(StrEnum):
@@ -88,8 +88,8 @@ class FieldProbe:
 
     def result(self) -> FieldTest:
         moved = len(self._phases)
-        verdict = self._verdict() if moved >= LEAST_PAIRS else FieldVerdict.STILL
-        if self._pairs < LEAST_PAIRS <= self._fed:
+        verdict = self._verdict() if moved >= MIN_PAIRS else FieldVerdict.STILL
+        if self._pairs < MIN_PAIRS <= self._fed:
             verdict = FieldVerdict.GAPS
         new = {FieldVerdict.APART: 2 * moved, FieldVerdict.STILL: 0}.get(verdict, moved)
         return FieldTest(made=2 * self._pairs, new=new, rate=self._rate, verdict=verdict)

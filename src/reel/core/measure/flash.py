@@ -9,7 +9,7 @@ from reel.core.sound import Flash
 # As many parts across and down are looked at.
 COLUMNS, ROWS = 16, 9
 # Nearly all of a part gets brighter by so many 8-bit steps; what moves brightens some of it and darkens some.
-LEAST_STEPS, LEAST_PART = 12, 0.85
+MIN_STEPS, MIN_PART = 12, 0.85
 # A lamp that lights up over several pictures is one flash.
 _DEAD_NS = NS // 10
 # A picture is looked at in about so many lines.
@@ -42,7 +42,7 @@ def _is_flash(change: npt.NDArray[np.int16]) -> bool:
         np.linspace(0, size, parts, endpoint=False).astype(int)
         for size, parts in zip(change.shape, (ROWS, COLUMNS), strict=True)
     )
-    rose = (change > LEAST_STEPS).astype(np.int32)
+    rose = (change > MIN_STEPS).astype(np.int32)
     counts = np.add.reduceat(np.add.reduceat(rose, rows, axis=0), columns, axis=1)
     sizes = np.outer(np.diff([*rows, change.shape[0]]), np.diff([*columns, change.shape[1]]))
-    return bool(np.any(counts > LEAST_PART * sizes))
+    return bool(np.any(counts > MIN_PART * sizes))

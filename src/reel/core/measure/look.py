@@ -14,13 +14,13 @@ LINES, COLUMNS = 180, 1280
 TILE_LINES, TILE_COLUMNS = 4, 8
 _TILE = TILE_LINES * TILE_COLUMNS
 # A tile has changed when it differs by more than noise explains: so many standard deviations, and so many code values.
-SIGMAS, LEAST_STEPS = 6.0, 2.5
+SIGMAS, MIN_STEPS = 6.0, 2.5
 # Noise of neighbouring points hangs together in what came by an analogue way, so that means vary up to this much more.
 CORRELATED = 3.0
 # All of a picture has changed when half of its tiles have gone one way by this much: a slow fade.
 FADE_STEPS = 0.75
 # Between two pictures noise of 12 code values makes a difference of 17; what differs more is no noise.
-MOST_NOISE = 25.0
+MAX_NOISE = 25.0
 # 16 is black in limited range and 0 in full; a flat grey above this is dark, and not black.
 BLACK_STEPS, BLACK_SPREAD = 20.0, 3.0
 # Snow: rough everywhere, flat in the large, and each picture unlike the one before.
@@ -55,10 +55,10 @@ def changed_part(before: Luma, lines: Luma) -> float:
     most = float(sizes.max())
     noise = _middle(_means(np.abs(_some_rows(step)))) / _ABSOLUTE
     white = noise / _TILE**0.5
-    if noise > MOST_NOISE or abs(_middle(means)) > FADE_STEPS:
+    if noise > MAX_NOISE or abs(_middle(means)) > FADE_STEPS:
         return 1.0
     spread = max(white, _middle(sizes) / _MEDIAN)
-    least = max(LEAST_STEPS, SIGMAS * min(spread, CORRELATED * white))
+    least = max(MIN_STEPS, SIGMAS * min(spread, CORRELATED * white))
     if most <= least:
         return 0.0
     return float((sizes > least).mean())
@@ -114,7 +114,7 @@ class Stillness:
 
 def is_black(lines: Luma) -> bool:
     """Return whether a picture is black: dark, and flat but for noise. A small lamp in the dark is not black."""
-    if float(lines[::8, ::8].mean()) > BLACK_STEPS + SIGMAS * MOST_NOISE / _TILE**0.5:
+    if float(lines[::8, ::8].mean()) > BLACK_STEPS + SIGMAS * MAX_NOISE / _TILE**0.5:
         return False  # as most are not
     values = lines.astype(np.int16)
     means = _means(values)
@@ -122,7 +122,7 @@ def is_black(lines: Luma) -> bool:
     if level > BLACK_STEPS:
         return False
     noise = _middle(_means(np.abs(_some_rows(values) - np.int16(round(level))))) / _ABSOLUTE
-    return noise < MOST_NOISE and float(means.max()) - level < max(BLACK_SPREAD, SIGMAS * noise / _TILE**0.5)
+    return noise < MAX_NOISE and float(means.max()) - level < max(BLACK_SPREAD, SIGMAS * noise / _TILE**0.5)
 
 
 def is_snow(before: Luma, lines: Luma) -> bool:

@@ -8,7 +8,7 @@ from reel.core.file import Expectations, FilePlan, expectations
 from reel.core.measure.counts import Counts, LossCause
 from reel.core.measure.examine import Appearance, Spans
 from reel.core.measure.faults import distinct, gone, light
-from reel.core.measure.proofline import MOST_PLACES, Proof, ProofGroup, ProofLine, Verdict, count, grouped, line, named
+from reel.core.measure.proofline import MAX_PLACES, Proof, ProofGroup, ProofLine, Verdict, count, grouped, line, named
 from reel.core.measure.soundproof import inputs, sound, sound_file
 from reel.core.media.digest import SentFacts
 from reel.core.media.probe import MediaFacts, VideoFacts
@@ -318,8 +318,8 @@ def _places(plan: FilePlan, counts: Counts, cause: LossCause) -> str:
     found = [stretch for stretch in counts.stretches if stretch.cause is cause]
     if not found:
         return ""
-    codes = [timecode(stretch.first_tick / plan.tick_rate, plan.frame.rate) for stretch in found[:MOST_PLACES]]
-    more = f" and {len(found) - MOST_PLACES} more places" if len(found) > MOST_PLACES else ""
+    codes = [timecode(stretch.first_tick / plan.tick_rate, plan.frame.rate) for stretch in found[:MAX_PLACES]]
+    more = f" and {len(found) - MAX_PLACES} more places" if len(found) > MAX_PLACES else ""
     return f" (at {', '.join(codes)}{more})"
 
 

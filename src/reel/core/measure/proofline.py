@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 # As many places of losses are named.
-MOST_PLACES = 3
+MAX_PLACES = 3
 
 
 class Verdict(StrEnum):
@@ -31,7 +31,7 @@ class ProofLine:
     """One line: what was asked, what was got, in words with units; `cause` explains a difference, `todo` mends it.
 
     `tolerance` says how far what was got may be off; "" where it must be what was asked. `tells` says that it stands
-    for its group while that is folded.
+    for its group while that is folded. One of a `track` (from 1, 0 for none) says in `fact` what of it: `channels`.
     """
 
     label: str
@@ -43,6 +43,22 @@ class ProofLine:
     todo: str = ""
     group: ProofGroup = ProofGroup.CHECKS
     tells: bool = False
+    track: int = 0
+    fact: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TrackTable:
+    """Several tracks beside each other: each fact with the line of every track, None for one that has none."""
+
+    tracks: tuple[int, ...]
+    rows: tuple[tuple[str, tuple[ProofLine | None, ...]], ...]
+
+    @property
+    def causes(self) -> tuple[tuple[str, str], ...]:
+        """What is explained of a fact, once for all tracks."""
+        found = {(fact, one.cause) for fact, lines in self.rows for one in lines if one is not None and one.cause}
+        return tuple(sorted(found))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -56,6 +72,22 @@ class GroupedLines:
     def headline(self) -> str:
         """What the lines got that tell most."""
         return ", ".join(dict.fromkeys(line.got for line in self.lines if line.tells))
+
+    @property
+    def tracks(self) -> TrackTable | None:
+        """The lines of its tracks beside each other; None where there are not several."""
+        tracks = tuple(sorted({line.track for line in self.lines if line.track}))
+        if len(tracks) < 2:
+            return None
+        found = {(line.fact, line.track): line for line in self.lines if line.track}
+        facts = dict.fromkeys(fact for fact, _ in found)
+        rows = tuple((fact, tuple(found.get((fact, track)) for track in tracks)) for fact in facts)
+        return TrackTable(tracks=tracks, rows=rows)
+
+    @property
+    def plain(self) -> tuple[ProofLine, ...]:
+        """The lines that do not stand in the table of tracks."""
+        return tuple(line for line in self.lines if not line.track) if self.tracks else self.lines
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

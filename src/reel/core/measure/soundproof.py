@@ -1,12 +1,13 @@
 """The proof's lines of sound: its tracks, the files beside a take, and what was counted of each input."""
 
 from collections.abc import Iterator
+from dataclasses import replace
 from fractions import Fraction
 
 from reel.core.file import Expectations, FilePlan
 from reel.core.measure.counts import Counts, InputCounts
 from reel.core.measure.faults import clipping, silence
-from reel.core.measure.proofline import MOST_PLACES, ProofLine, Verdict, count, line, named
+from reel.core.measure.proofline import MAX_PLACES, ProofLine, Verdict, count, line, named
 from reel.core.media.probe import MediaFacts, SoundFacts, VideoFacts
 from reel.core.signal import timecode
 
@@ -19,7 +20,7 @@ SOUND_BITRATE_SLACK = Fraction(3, 10)
 # Picture and sound end together to within a block of the sound's codec and one picture at 24 a second.
 PICTURE_S = Fraction(1, 24)
 # A stretching of sound under this is not worth a line: it is what a few seconds can't tell from none.
-LEAST_PPM = 5
+MIN_PPM = 5
 
 
 def sound(plan: FilePlan, wanted: Expectations, facts: MediaFacts, counts: Counts) -> list[ProofLine]:
@@ -27,21 +28,12 @@ def sound(plan: FilePlan, wanted: Expectations, facts: MediaFacts, counts: Count
     asked = len(plan.tracks)
     lines = [line("Sound tracks", str(asked), str(len(facts.sound)), cause="A track is missing or empty.")]
     for number, (name, track) in enumerate(zip(plan.tracks, facts.sound, strict=False), start=1):
-        label = f"Track {number}" if asked > 1 else "Sound"
-        if name and wanted.names_tracks:  # takes of before had tracks without one
-            lines.append(
-                line(
-                    f"{label} name",
-                    name,
-                    track.title or "none",
-                    cause="It is not in the file any more, or the container does not keep it.",
-                )
-            )
-        lines += _track(label, wanted, track)
-        counted = counts.tracks[number - 1] if number <= len(counts.tracks) else None
-        lines.append(clipping(plan, label, track, counted))
+        found = _track(wanted, name, track)
+        found.append(clipping(plan, track, counts.tracks[number - 1] if number <= len(counts.tracks) else None))
         if facts.video is not None:
-            lines += _sync(label, wanted, facts.video, track)
+            found += _sync(wanted, facts.video, track)
+        title = f"Track {number}" if asked > 1 else "Sound"
+        lines += [replace(one, label=f"{title} {one.label}", track=number, fact=one.label) for one in found]
     return lines
 
 
@@ -76,27 +68,27 @@ def _input(plan: FilePlan, one: InputCounts) -> Iterator[ProofLine]:
         lost = sum(stretch.lost for stretch in stretches)
         if lost:
             where = [timecode(stretch.first_tick / plan.tick_rate, plan.frame.rate) for stretch in stretches]
-            more = f" and {len(where) - MOST_PLACES} more places" if len(where) > MOST_PLACES else ""
-            cause = f"Nothing came of it at {', '.join(where[:MOST_PLACES])}{more}; the rest of the take went on."
+            more = f" and {len(where) - MAX_PLACES} more places" if len(where) > MAX_PLACES else ""
+            cause = f"Nothing came of it at {', '.join(where[:MAX_PLACES])}{more}; the rest of the take went on."
             yield line(f"{one.name}, lost {thing}", "0", f"{count(lost)} {unit}", cause=cause)
     if one.broken:
         at = timecode(one.broken[0].first_tick / plan.tick_rate, plan.frame.rate)
         cause = f"They are no numbers, or far beyond full scale, first at {at}: silence stands in their place."
         got = f"{count(sum(found.number for found in one.broken))} samples"
         yield line(f"{one.name}, broken sound", "none", got, cause=cause, todo="Look at whoever sends it.")
-    if one.stretched_ppm is not None and abs(one.stretched_ppm) >= LEAST_PPM:
+    if one.stretched_ppm is not None and abs(one.stretched_ppm) >= MIN_PPM:
         cause = "Its clock and the computer's differ; its sound was stretched so that it stays in step."
         got = f"{one.stretched_ppm:+.0f} ppm"
         yield ProofLine(label=f"{one.name}, clock", asked="–", got=got, verdict=Verdict.NOTED, cause=cause)
 
 
-def _track(name: str, asked: Expectations, track: SoundFacts) -> list[ProofLine]:
+def _track(asked: Expectations, name: str, track: SoundFacts) -> list[ProofLine]:
     cause = "Its time leaves something out or goes back: a player falls silent or out of step there."
-    return [
-        line(f"{name} codec", asked.sound, named(track.codec, track.profile), tells=True),
-        line(f"{name} rate", f"{asked.sound_rate_hz / 1000:g} kHz", f"{track.rate_hz / 1000:g} kHz", tells=True),
+    lines = [
+        line("codec", asked.sound, named(track.codec, track.profile), tells=True),
+        line("rate", f"{asked.sound_rate_hz / 1000:g} kHz", f"{track.rate_hz / 1000:g} kHz", tells=True),
         line(
-            f"{name} channels",
+            "channels",
             _channels(asked.sound_channels),
             _channels(track.channels),
             cause="Its sides can't be told apart in it."
@@ -104,10 +96,14 @@ def _track(name: str, asked: Expectations, track: SoundFacts) -> list[ProofLine]
             else "It has sides that were not recorded.",
             tells=True,
         ),
-        _sound_bitrate(name, asked.sound_bitrate_bps, track),
-        line(f"{name} holes", "none", _holes(track), cause=cause),
-        *silence(name, track),
+        _sound_bitrate(asked.sound_bitrate_bps, track),
+        line("holes", "none", _holes(track), cause=cause),
+        *silence(track),
     ]
+    if name and asked.names_tracks:  # takes of before had tracks without one
+        gone = "It is not in the file any more, or the container does not keep it."
+        lines.insert(0, line("name", name, track.title or "none", cause=gone))
+    return lines
 
 
 def _channels(channels: int) -> str:
@@ -122,8 +118,8 @@ def _holes(track: SoundFacts) -> str:
     return f"{float(by_s * 1000):+.0f} ms at {float(at_s):.1f} s{more}"
 
 
-def _sound_bitrate(name: str, asked_bps: int | None, track: SoundFacts) -> ProofLine:
-    label, got = f"{name} bitrate", f"{track.bitrate_bps / 1000:.0f} kb/s"
+def _sound_bitrate(asked_bps: int | None, track: SoundFacts) -> ProofLine:
+    label, got = "bitrate", f"{track.bitrate_bps / 1000:.0f} kb/s"
     if asked_bps is None:
         return ProofLine(label=label, asked="without loss", got=got, verdict=Verdict.NOTED)
     asked = f"{asked_bps / 1000:.0f} kb/s"
@@ -137,14 +133,14 @@ def _sound_bitrate(name: str, asked_bps: int | None, track: SoundFacts) -> Proof
     return line(label, asked, got, same=same, cause="The encoder spent more than it was asked to.")
 
 
-def _sync(name: str, asked: Expectations, video: VideoFacts, track: SoundFacts) -> list[ProofLine]:
+def _sync(asked: Expectations, video: VideoFacts, track: SoundFacts) -> list[ProofLine]:
     starts = track.start_s - video.start_s
     ends = starts + track.length_s - video.length_s
     most = asked.sound_block_s + PICTURE_S
     cause = "The sound ends before the picture." if ends < 0 else "The picture ends before the sound."
     return [
         line(
-            f"{name} starts at",
+            "starts at",
             "0 ms",
             _offset(starts),
             same=abs(starts) <= SYNC_TOLERANCE_S,
@@ -153,7 +149,7 @@ def _sync(name: str, asked: Expectations, video: VideoFacts, track: SoundFacts) 
             todo="Test the sync on Sound, and set the input's delay.",
         ),
         line(
-            f"{name} ends at",
+            "ends at",
             "0 ms",
             _offset(ends),
             same=abs(ends) <= most,

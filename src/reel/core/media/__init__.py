@@ -2,7 +2,7 @@
 
 from reel.core.media.channel_strip import ChannelStrip, sides
 from reel.core.media.composing import Composer, Framed
-from reel.core.media.decoding import feed_signal
+from reel.core.media.decoding import feed_files, feed_signal
 from reel.core.media.digest import SentFacts, read_sent
 from reel.core.media.drift import DriftResampler
 from reel.core.media.drive import write_speed
@@ -57,6 +57,7 @@ __all__ = [
     "claimed_length",
     "draw_stroke",
     "encode_for_browser",
+    "feed_files",
     "feed_signal",
     "hardest_second",
     "keep_image",

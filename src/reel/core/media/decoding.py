@@ -197,6 +197,15 @@ class Decoder:
             yield Decoded(shown_s, data=block.to_ndarray().astype(np.float32, copy=False))
 
 
+def feed_files(folder: Path) -> list[str]:
+    """Return the names of the files of a feeds folder that can be written down; none when the folder is gone."""
+    try:
+        names = [entry.name for entry in folder.iterdir() if entry.is_file()]
+    except OSError:
+        return []
+    return sorted(name for name in names if name.isprintable() and not name.startswith("."))
+
+
 def feed_signal(path: Path) -> Signal:
     """Say what a media file would send as a feed; raises InputError when it can't be one."""
     with open_file(path) as container:

@@ -8,7 +8,7 @@ from pathlib import Path
 from reel.core.media.errors import MediaError
 
 # So much is written, at most for so long, and never more than this part of the room that is left.
-MOST_BYTES, MOST_S, ROOM_PART = 512_000_000, 4.0, 0.25
+MAX_BYTES, MAX_S, ROOM_PART = 512_000_000, 4.0, 0.25
 _BLOCK = os.urandom(8_000_000)  # a drive that compresses is not fooled
 
 
@@ -20,16 +20,16 @@ def write_speed(folder: Path, go_on: Callable[[float], None] = lambda part: None
     path = folder / f".reel-speed-{os.getpid()}"
     try:
         stat = os.statvfs(folder)
-        most = min(MOST_BYTES, int(stat.f_bavail * stat.f_frsize * ROOM_PART))
+        most = min(MAX_BYTES, int(stat.f_bavail * stat.f_frsize * ROOM_PART))
         if most < len(_BLOCK):
             raise MediaError(folder, "has too little room for measuring how fast it writes")
         written, began = 0, time.perf_counter()
         with path.open("xb", buffering=0) as file:
             path.unlink()  # what is open stays until it is closed, also by a kill
-            while written < most and time.perf_counter() - began < MOST_S:
+            while written < most and time.perf_counter() - began < MAX_S:
                 written += file.write(_BLOCK)
                 os.fdatasync(file.fileno())
-                go_on(max(written / most, (time.perf_counter() - began) / MOST_S))
+                go_on(max(written / most, (time.perf_counter() - began) / MAX_S))
         return written * 8 / (time.perf_counter() - began)
     except OSError as error:
         if isinstance(error, MediaError):

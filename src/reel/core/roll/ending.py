@@ -67,12 +67,12 @@ def stop_reason(setup: RollSetup, standing: StopFacts) -> CutBy | None:
         return CutBy.CLOCK
     if setup.cut_on_event and standing.has_event:
         return CutBy.EVENT
-    for most_s, is_s, cause in (
+    for max_s, is_s, cause in (
         (setup.gone_s, standing.gone_s, CutBy.GONE),
         (setup.black_s, standing.black_s, CutBy.BLACK),
         (setup.still_s, standing.still_s, CutBy.STILL),
     ):
-        if most_s and is_s >= most_s:
+        if max_s and is_s >= max_s:
             return cause
     return None
 

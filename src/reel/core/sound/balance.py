@@ -11,7 +11,7 @@ NEAR_LU = 1.5
 # A voice is heard when it is louder than this; a room's noise is not.
 SPEAKING_LUFS = -50.0
 # Less speech than this says nothing.
-LEAST_S = 2.0
+MIN_S = 2.0
 KEEP_S = 20
 PER_S = 10
 
@@ -59,7 +59,7 @@ class Balance:
         spoken = [(voice, game) for voice, game in pairs if voice > SPEAKING_LUFS]
         spoken_s = len(spoken) / PER_S
         gap = None
-        if spoken_s >= LEAST_S:
+        if spoken_s >= MIN_S:
             gap = _mean([voice for voice, _ in spoken]) - _mean([game for _, game in spoken])
         return BalanceReading(
             voice=tuple(voice for voice, _ in pairs),

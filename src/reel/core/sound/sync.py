@@ -10,8 +10,8 @@ from reel.core.signal import NS, FloatArray
 from reel.core.sound.setup import DELAY_MS
 
 # So many claps must agree before they say anything, and this part of all that were seen, or heard.
-LEAST_CLAPS = 3
-LEAST_PART = 0.6
+MIN_CLAPS = 3
+MIN_PART = 0.6
 # Time stamps are no more exact than this.
 SLACK_MS = 1.0
 # A click rises within 2 ms to this many times what was heard in the 60 ms before; a syllable takes longer to rise.
@@ -121,7 +121,7 @@ def in_step(flashes: Iterable[Flash], clicks: Iterable[int]) -> SyncReading:
 
     at = max(range(len(spans)), key=agreeing)
     count, *_ = agreeing(at)
-    if count < max(LEAST_CLAPS, LEAST_PART * min(len(seen), len(heard))):
+    if count < max(MIN_CLAPS, MIN_PART * min(len(seen), len(heard))):
         return SyncReading()
     low, high = float(low_ms[overlaps[at]].max()), float(high_ms[overlaps[at]].min())
     claps = tuple(round(float(middle), 1) for middle in (low_ms + high_ms)[overlaps[at]] / 2)

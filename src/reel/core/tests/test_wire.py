@@ -6,12 +6,14 @@ from fractions import Fraction
 from reel.core.errors import BadValueError
 from reel.core.file import Recipe
 from reel.core.frame import FrameSetup
-from reel.core.line import Console, InputSetup, Plugged, RigSetup
+from reel.core.line import Console, InputSetup, RigSetup, Simulated
 from reel.core.signal import Mode
 from reel.core.wire import from_json, from_plain, to_json, to_plain
 from reel.options import ROOT
 
-CONSOLE = InputSetup(name="Console", device=Console(mode=Mode.parse("1920x1080p60")), origin=Plugged(device="Console"))
+CONSOLE = InputSetup(
+    name="Console", device=Console(mode=Mode.parse("1920x1080p60")), origin=Simulated(device="Console")
+)
 SETUP = RigSetup(
     inputs=(CONSOLE,),
     frame=FrameSetup(mode=Mode.parse("1280x720p30000/1001")),
@@ -34,7 +36,7 @@ class WireTests(unittest.TestCase):
             (b'"protected":false', b'"protected":1e309'),
             (b'"device":"Console"', b'"device":""'),
             (b'"kind":"console"', b'"kind":"phone"'),
-            (b'"kind":"plugged"', b'"kind":7'),
+            (b'"kind":"simulated"', b'"kind":7'),
             (b'"console"', b'"toaster"'),
             (b"}", b""),
         ):

@@ -6,7 +6,7 @@ from typing import NamedTuple
 from reel.core.signal import Arrived, DeviceEvent, Input, InputError, Picture, Sent, Signal, SoundFormat
 
 # As much is kept at most; a driver keeps less, and overwrites it. The second bounds the memory that large ones take.
-MOST_PICTURES, MOST_PX = 30, 64_000_000
+MAX_PICTURES, MAX_PX = 30, 64_000_000
 
 
 class _Waiting(NamedTuple):
@@ -77,7 +77,7 @@ class Ahead:
         self._opened.close()
 
     def _fetch(self, now_ns: int) -> None:
-        while self._failed is None and self._pictures < MOST_PICTURES and self._px < MOST_PX:
+        while self._failed is None and self._pictures < MAX_PICTURES and self._px < MAX_PX:
             due_ns = self._opened.due_ns()
             if due_ns is None or due_ns > now_ns:
                 return

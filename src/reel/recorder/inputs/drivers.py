@@ -1,59 +1,140 @@
-"""From a rig's setup to its open inputs: the one place that knows what answers at which origin."""
+"""Drivers: what opens an input, by where its signal comes in. A device of this computer is one more of them."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
+from types import MappingProxyType
+from typing import Protocol
 
-from reel.core.line import InputSetup, MediaFile, Network, RigSetup, loss_message, signal_chain
+from reel.core.line import (
+    DeviceKind,
+    InputSetup,
+    MediaFile,
+    Network,
+    Offer,
+    Origin,
+    RigSetup,
+    Simulated,
+    default_origin,
+    loss_message,
+    signal_chain,
+)
+from reel.core.media import feed_files
 from reel.core.signal import Input, InputError
 from reel.recorder.inputs import FileFeed, StreamFeed
 from reel.recorder.inputs.reader import Opener
 from reel.standins import Claps, Scenario, assemble, listen
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Surroundings:
+    """What drivers need beside an input's setup: the folder of feeds, and the recorder's clock for what stamps itself.
+
+    What is simulated behaves by its `scenario`; `claps` is who claps in its room.
+    """
+
+    feeds: Path
+    now_ns: Callable[[], int]
+    scenario: Scenario = field(default_factory=Scenario)
+    claps: Claps | None = None
+
+
+class Driver(Protocol):
+    """Opens inputs of one kind of origin. One is made for each input, and opens it again where it was lost."""
+
+    def enumerate(self) -> tuple[Origin, ...]:
+        """Return what could be opened just now, as far as that can be known."""
+
+    def open(self, setup: InputSetup, mode: Offer | None, start_ns: int) -> Input:
+        """Open an input at an instant of the recorder's clock, in the mode that is asked of it; raises InputError.
+
+        `mode` is None where nothing can be asked.
+        """
+
+
+class SimulatedDriver:
+    """Stand-ins of devices and of the hops behind them. What fails in them is counted from the first opening on."""
+
+    def __init__(self, surroundings: Surroundings) -> None:
+        self._surroundings = surroundings
+        self._begun_ns: int | None = None
+
+    def enumerate(self) -> tuple[Origin, ...]:
+        return tuple(default_origin(kind) for kind in DeviceKind if kind is not DeviceKind.FEED)
+
+    def open(self, setup: InputSetup, mode: Offer | None, start_ns: int) -> Input:
+        around = self._surroundings
+        self._begun_ns = begun_ns = start_ns if self._begun_ns is None else self._begun_ns
+        if not setup.has_picture:
+            kind, origin = setup.device.kind, setup.origin
+            return listen(kind, origin, around.scenario, start_ns=start_ns, begun_ns=begun_ns, claps=around.claps)
+        return assemble(setup, around.scenario, mode, start_ns=start_ns, begun_ns=begun_ns, claps=around.claps)
+
+
+class FileDriver:
+    """Files of the feeds folder; a link that leads out of it is refused."""
+
+    def __init__(self, surroundings: Surroundings) -> None:
+        self._feeds = surroundings.feeds
+
+    def enumerate(self) -> tuple[Origin, ...]:
+        return tuple(MediaFile(name=name) for name in feed_files(self._feeds))
+
+    def open(self, setup: InputSetup, mode: Offer | None, start_ns: int) -> Input:
+        origin = setup.origin
+        assert isinstance(origin, MediaFile)
+        try:
+            path = (self._feeds / origin.name).resolve()
+        except (OSError, RuntimeError) as error:  # a link that leads back to itself
+            raise InputError(origin.name, "is a link that leads nowhere and is not played") from error
+        if path.parent != self._feeds.resolve():
+            raise InputError(origin.name, "lies outside the feeds folder and is not played")
+        return FileFeed(path, start_ns=start_ns, loop=origin.loop)
+
+
+class NetworkDriver:
+    """Streams from the network; who sends there can't be known before somebody connects."""
+
+    def __init__(self, surroundings: Surroundings) -> None:
+        self._now_ns = surroundings.now_ns
+
+    def enumerate(self) -> tuple[Origin, ...]:
+        return ()
+
+    def open(self, setup: InputSetup, mode: Offer | None, start_ns: int) -> Input:
+        origin = setup.origin
+        assert isinstance(origin, Network)
+        return StreamFeed(origin.address, listen=origin.listen, now_ns=self._now_ns)
+
+
+DRIVERS: Mapping[type[Origin], Callable[[Surroundings], Driver]] = MappingProxyType(
+    {Simulated: SimulatedDriver, MediaFile: FileDriver, Network: NetworkDriver}
+)
+
+
 def openers_for(
     setup: RigSetup, scenarios: Sequence[Scenario], feeds: Path, now_ns: Callable[[], int], claps: Claps | None = None
 ) -> tuple[Opener, ...]:
-    """The functions that open a rig's inputs, in their order; see opener_for. Scenarios left out are plain ones."""
+    """Return the functions that open a rig's inputs, in their order. Scenarios left out are plain ones."""
     padded = (*scenarios, *(Scenario() for _ in setup.inputs))
     return tuple(
-        opener_for(one, scenario, feeds, now_ns, claps) for one, scenario in zip(setup.inputs, padded, strict=False)
+        opener_for(one, Surroundings(feeds=feeds, now_ns=now_ns, scenario=scenario, claps=claps))
+        for one, scenario in zip(setup.inputs, padded, strict=False)
     )
 
 
-def opener_for(
-    setup: InputSetup, scenario: Scenario, feeds: Path, now_ns: Callable[[], int], claps: Claps | None = None
-) -> Opener:
-    """Return the function that opens an input at an instant of the recorder's clock; it raises InputError.
-
-    `scenario` is how stand-ins behave, `claps` who claps in their room. `now_ns` is the recorder's clock, for inputs
-    that stamp what comes. `feeds` is the folder that feed files are played from; a link that leads out of it is
-    refused. What the line says is blocked is not opened: the error says by what.
-    """
-    origin = setup.origin
-    first_ns: list[int] = []  # what a scenario does, it does from the first opening on
-
-    def open_input(start_ns: int) -> Input:
-        if isinstance(origin, Network):
-            return StreamFeed(origin.address, listen=origin.listen, now_ns=now_ns)
-        if isinstance(origin, MediaFile):
-            try:
-                path = (feeds / origin.name).resolve()
-            except (OSError, RuntimeError) as error:  # a link that leads back to itself
-                raise InputError(origin.name, "is a link that leads nowhere and is not played") from error
-            if path.parent != feeds.resolve():
-                raise InputError(origin.name, "lies outside the feeds folder and is not played")
-            return FileFeed(path, start_ns=start_ns, loop=origin.loop)
-        first_ns.append(start_ns)
-        return _open_stand_ins(setup, scenario, start_ns, first_ns[0], claps)
-
-    return open_input
+def opener_for(setup: InputSetup, surroundings: Surroundings) -> Opener:
+    """Return the function that opens an input; it raises InputError, also for what the line says does not arrive."""
+    driver = DRIVERS[type(setup.origin)](surroundings)
+    return lambda start_ns: driver.open(setup, _asked_mode(setup), start_ns)
 
 
-def _open_stand_ins(setup: InputSetup, scenario: Scenario, start_ns: int, begun_ns: int, claps: Claps | None) -> Input:
-    if not setup.has_picture:
-        return listen(setup.device.kind, setup.origin, scenario, start_ns=start_ns, begun_ns=begun_ns, claps=claps)
+def _asked_mode(setup: InputSetup) -> Offer | None:
+    """Return the mode that is asked of a box or a camera; raises InputError that says by what the line is blocked."""
+    if not setup.device.facts.ways_out:
+        return None
     way = signal_chain(setup).signal_path
     if way.block is not None or way.arrives is None:
         why = f" {loss_message(way.block, setup).limit.rstrip('.')}" if way.block else ""
         raise InputError(f"The {setup.device.facts.label.lower()}", f"does not arrive.{why}", lasts=True)
-    return assemble(setup, scenario, way.arrives.handed, start_ns=start_ns, begun_ns=begun_ns, claps=claps)
+    return way.arrives.handed

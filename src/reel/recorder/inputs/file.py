@@ -30,7 +30,7 @@ class FileFeed:
         try:
             self._sound = sound_format(self._container)
             self._decoder = Decoder(self._container, self._name)
-            self._arrivals = self._scenario()
+            self._arrivals = self._play()
             self._next: Arrived | None = next(self._arrivals, None)
             while self._signal is None and self._next is not None:  # sound that comes before the first picture
                 self._next = next(self._arrivals, None)
@@ -87,7 +87,7 @@ class FileFeed:
         self._arrivals.close()
         self._container.close()
 
-    def _scenario(self) -> Generator[Arrived, None, None]:
+    def _play(self) -> Generator[Arrived, None, None]:
         """Decode the file once or for ever; each round starts where the one before ended, picture and sound alike."""
         offset_ns = self._start_ns
         while True:

@@ -15,19 +15,19 @@ from reel.core.signal import FloatArray, pixel_format
 from reel.recorder.guard import attempt, guarded
 
 # Pictures that wait to be encoded take so much memory, and are so many seconds, at most; a few may in any case.
-QUEUE_BYTES, QUEUE_S, LEAST_QUEUED = 256_000_000, 10, 12
+QUEUE_BYTES, QUEUE_S, MIN_QUEUED = 256_000_000, 10, 12
 # What is measured of the queue counts this part as much with each further write: about the last second remains.
 LATELY = 0.98
 
 
-def queue_limit(plan: FilePlan, most_bytes: int = QUEUE_BYTES) -> int:
+def queue_limit(plan: FilePlan, max_bytes: int = QUEUE_BYTES) -> int:
     """Return how many pictures of a file may wait: a burst of other work is ridden out, within a bound of memory."""
     pixels = pixel_format(plan.signal.pixels)
     sample_bytes = 2 if pixels.depth_bits > 8 else 1
     picture_bytes = (
         plan.frame.width_px * plan.frame.height_px * pixels.bits_per_pixel / pixels.depth_bits * sample_bytes
     )
-    return max(LEAST_QUEUED, min(round(QUEUE_S * plan.frame.rate), int(most_bytes / picture_bytes)))
+    return max(MIN_QUEUED, min(round(QUEUE_S * plan.frame.rate), int(max_bytes / picture_bytes)))
 
 
 class Writer(Protocol):

@@ -18,7 +18,7 @@ from reel.core.sound import Sides
 # of that shall be lost. An input that is known to be gone is not waited for.
 GRACE_NS = NS
 # A hole in an input's sound under this is not told: blocks come in some order, and clocks differ.
-LEAST_HOLE_S = Fraction(1, 50)
+MIN_HOLE_S = Fraction(1, 50)
 # Samples are passed on in blocks of about this size.
 _BLOCK = 1024
 
@@ -231,10 +231,10 @@ class TrackMixer:
         length_s = Fraction(stop - start, self._rate_hz)
         tick, lost = int(Fraction(start, self._rate_hz) * self._plan.tick_rate), round(length_s * 1000)
         before = source.missing[-1] if source.missing else None
-        goes_on = before is not None and abs(self._end_s(before) - Fraction(start, self._rate_hz)) < LEAST_HOLE_S
+        goes_on = before is not None and abs(self._end_s(before) - Fraction(start, self._rate_hz)) < MIN_HOLE_S
         if before is not None and goes_on and stop > start:
             source.missing[-1] = Missing(first_tick=before.first_tick, lost=before.lost + lost)
-        elif length_s >= LEAST_HOLE_S:
+        elif length_s >= MIN_HOLE_S:
             source.missing.append(Missing(first_tick=tick, lost=lost))
 
     def _end_s(self, hole: Missing) -> Fraction:

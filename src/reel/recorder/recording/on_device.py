@@ -49,14 +49,14 @@ class DeviceTake(Take):
     """A take on a device's own storage, `reserved` there; `shelf` is where it comes over to, None where it stays,
     leaving `reserve_bytes` free there.
 
-    It is stopped once it is `most_s` long; 0 leaves that to a person, and to the device.
+    It is stopped once it is `max_s` long; 0 leaves that to a person, and to the device.
     """
 
     own: RecordingDevice
     storage: Shelf
     shelf: Shelf | None
     reserve_bytes: int = 0
-    most_s: Fraction = Fraction(0)
+    max_s: Fraction = Fraction(0)
     marks: list[MarkedMoment] = field(default_factory=list)
     _closing: threading.Thread | None = None
 
@@ -81,7 +81,7 @@ class DeviceTake(Take):
         if self._closing is not None:
             return False  # one that was cut has not stopped by itself
         if not self.own.has_stopped:
-            reached = self.most_s and self.own.pictures >= self.most_s * self.plan.tick_rate
+            reached = self.max_s and self.own.pictures >= self.max_s * self.plan.tick_rate
             self.cut_by = CutBy.LENGTH if reached else None
             return bool(reached)
         limit = own_recorder_of(self.setup).max_s

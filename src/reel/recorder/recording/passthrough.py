@@ -19,7 +19,7 @@ from reel.recorder.recording.take import NOT_ROLLING, LocalTake
 
 NO_HOLD = "What is recorded as it is sent can't be held: packets would be missing. Cut, and roll again."
 # As many packets wait at most; a drive that is so far behind loses some, which ends the take.
-MOST_WAITING = 4000
+MAX_WAITING = 4000
 
 
 @dataclass(slots=True, kw_only=True)
@@ -114,7 +114,7 @@ class PassthroughTake(LocalTake):
             starts_in_s=starts_in_s,
             room_bytes=self.drive.room_bytes,
             queue=len(self._waiting),
-            queue_limit=MOST_WAITING,
+            queue_limit=MAX_WAITING,
             part=len(self.files),
         )
 
@@ -127,8 +127,8 @@ class PassthroughTake(LocalTake):
         """Take a packet; called on the feed's thread."""
         if self.is_ending or self.clock.now_ns() < self._begins_ns:
             return
-        if len(self._waiting) >= MOST_WAITING:
-            self._problem = f"The drive fell behind by {MOST_WAITING} packets; all until then is kept."
+        if len(self._waiting) >= MAX_WAITING:
+            self._problem = f"The drive fell behind by {MAX_WAITING} packets; all until then is kept."
             self._ending.set()
         else:
             self._waiting.append(packet)

@@ -14,7 +14,7 @@ from reel.recorder.recording.mixing import TrackMixer
 from reel.recorder.rig.prerecord import frame_bytes
 
 # Pictures are kept so long, since a frame may be made a little after its time, and in so much memory.
-_KEEP_NS, _MOST_BYTES = NS, 96_000_000
+_KEEP_NS, _MAX_BYTES = NS, 96_000_000
 # Without a number that is left out, an input has lost pictures only once it has been silent for this long.
 _SILENT_NS = NS // 2
 # A take's segment, and its ticks a second.
@@ -36,7 +36,7 @@ class Inset:
         """Take a picture, `interval` seconds after the one before; `place` is the take's segment and tick rate."""
         with self._lock:
             self._pictures.append((picture.at_ns, (picture.frame, aspect)))
-            most = max(2, _MOST_BYTES // frame_bytes(picture.frame))
+            most = max(2, _MAX_BYTES // frame_bytes(picture.frame))
             while len(self._pictures) > most or (
                 len(self._pictures) > 2 and self._pictures[-1][0] - self._pictures[0][0] > _KEEP_NS
             ):

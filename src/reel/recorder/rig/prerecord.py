@@ -11,7 +11,7 @@ import av
 from reel.core.signal import NS, Picture
 
 # As many bytes of frames are kept at most.
-MOST_BYTES = 512_000_000
+MAX_BYTES = 512_000_000
 
 
 class Kept(NamedTuple):
@@ -36,7 +36,7 @@ class PreRecordBuffer:
         """Keep a frame, and let those go that are too old or too many."""
         # the picture that came is not needed any more, and may be larger than the frame
         self._kept.append(Kept(replace(picture, frame=frame), interval))
-        most = max(1, MOST_BYTES // frame_bytes(frame))
+        most = max(1, MAX_BYTES // frame_bytes(frame))
         while len(self._kept) > most or picture.at_ns - self._kept[0].picture.at_ns >= self.seconds * NS:
             self._kept.popleft()
 

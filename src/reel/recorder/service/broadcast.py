@@ -23,7 +23,7 @@ PICTURES_PER_S = 15
 STATUSES_PER_S = 20
 STOP_S = 2.0
 # Blocks of sound that wait to be sent; older ones go.
-MOST_BLOCKS = 64
+MAX_BLOCKS = 64
 
 
 class Broadcast:
@@ -42,7 +42,7 @@ class Broadcast:
         self._watchers: Counter[bytes] = Counter()
         self._newest: dict[int, tuple[av.VideoFrame, int]] = {}
         self._encoders: dict[int, JpegEncoder] = {}
-        self._sounds: deque[tuple[bytes, FloatArray, int, SoundFormat]] = deque(maxlen=MOST_BLOCKS)
+        self._sounds: deque[tuple[bytes, FloatArray, int, SoundFormat]] = deque(maxlen=MAX_BLOCKS)
         self._stop = threading.Event()
         self._status: Callable[[], Status] = Status
         self._thread = guarded("Showing", self._run, lambda error: None)

@@ -157,6 +157,6 @@ class TakeMaker:
             rolled=rolled_by(one, plan, reserved, started_at, on_device=kind, is_trial=request.is_trial),
             shelf=self.shelf_of(one) if hop.comes_over else None,
             reserve_bytes=self.reserve_bytes,
-            most_s=request.length_s or Fraction(one.setup.roll.cut_after_s),
+            max_s=request.length_s or Fraction(one.setup.roll.cut_after_s),
             closed=self.closed,
         )

@@ -3,7 +3,7 @@ import unittest
 from reel.core.line import Console
 from reel.core.line.tests.rigs import one
 from reel.core.signal import NS, InputError, Mode, Picture, Signal
-from reel.recorder.inputs.ahead import MOST_PICTURES, Ahead
+from reel.recorder.inputs.ahead import MAX_PICTURES, Ahead
 from reel.recorder.tests.reading import SMALL
 from reel.standins import Scenario, assemble
 from reel.standins.plain import Plain
@@ -35,8 +35,8 @@ class AheadTests(unittest.TestCase):
         opened = Ahead(Plain(0, mode=SMALL))
         opened.read(100 * NS)
         self.assertEqual(opened.due_ns(), round(NS / 24))
-        self.assertLess(opened._opened.due_ns(), (MOST_PICTURES + 2) * NS / 24)
-        self.assertGreater(MOST_PICTURES, BUFFERED_PICTURES)
+        self.assertLess(opened._opened.due_ns(), (MAX_PICTURES + 2) * NS / 24)
+        self.assertGreater(MAX_PICTURES, BUFFERED_PICTURES)
 
     def test_an_error_comes_after_all_that_came_before_it_each_with_its_signal(self):
         class Turning(Plain):

@@ -13,7 +13,7 @@ from reel.core.line import file_plan
 from reel.core.line.tests.rigs import feed
 from reel.core.media import MediaError
 from reel.core.signal import NS, Mode, Picture
-from reel.recorder.recording.encoder_queue import LEAST_QUEUED, QUEUE_BYTES, EncoderQueue, queue_limit
+from reel.recorder.recording.encoder_queue import MIN_QUEUED, QUEUE_BYTES, EncoderQueue, queue_limit
 from reel.recorder.recording.mixing import TrackMixer
 from reel.recorder.recording.parts import Parts
 from reel.recorder.recording.session import RecordingSession, SessionState
@@ -66,7 +66,7 @@ class LimitTests(unittest.TestCase):
             self.assertLessEqual(most * plan.frame.width_px * plan.frame.height_px * pixels_bytes, QUEUE_BYTES)
         deep = FilePlan(recipe=Recipe(codec=VideoCodec.HEVC, bits=10), frame=Mode.parse("1920x1080p60"))
         self.assertEqual(queue_limit(deep), 41, "16 bits a sample")
-        self.assertEqual(queue_limit(deep, 1), LEAST_QUEUED)
+        self.assertEqual(queue_limit(deep, 1), MIN_QUEUED)
 
 
 class LaneTests(unittest.TestCase):

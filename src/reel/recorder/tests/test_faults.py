@@ -11,7 +11,7 @@ import zmq
 
 from reel.core.file import SoundFiles
 from reel.core.frame import Arrangement, Piece, Place
-from reel.core.line import DeviceKind, Plugged, propose, propose_input
+from reel.core.line import DeviceKind, Simulated, propose, propose_input
 from reel.core.media import Composer, JpegEncoder, MediaError, PartWriter, Shelf, Stroke, probe, sidecar_folder
 from reel.core.media.soundfile import _CODECS, SoundFile
 from reel.recorder.inputs.instruments import Instruments
@@ -113,7 +113,7 @@ class FaultTests(ServerTestCase):
                 self.assert_rolls_again()
 
     def test_in_an_inset_and_in_drawing_the_take_goes_on(self):
-        camera = replace(propose_input(DeviceKind.CAMERA), name="bench", origin=Plugged(device="bench"))
+        camera = replace(propose_input(DeviceKind.CAMERA), name="bench", origin=Simulated(device="bench"))
         corner = Piece(input="bench", place=Place(x_px=0, y_px=0, width_px=160, height_px=90))
         shown = Arrangement(pieces=(Piece(), corner))
         setup = replace(LIGHT, inputs=(*LIGHT.inputs, camera), frame=replace(LIGHT.frame, arrangements=(shown,)))

@@ -8,6 +8,7 @@ import av
 import numpy as np
 
 from reel.core.file import ConstantQuality, Container, Recipe
+from reel.core.line import DeviceKind, MediaFile, Network, Simulated, propose_input
 from reel.core.line.tests.rigs import feed
 from reel.core.measure import Watched, contradictions, prove
 from reel.core.media import Shelf, probe
@@ -16,7 +17,7 @@ from reel.core.media.tests.test_files import FolderTestCase
 from reel.core.signal import NS, InputError, Mode, Picture, Samples
 from reel.recorder.clock import VirtualClock
 from reel.recorder.inputs import FileFeed
-from reel.recorder.inputs.drivers import openers_for
+from reel.recorder.inputs.drivers import DRIVERS, Surroundings, openers_for
 from reel.recorder.virtual import record
 
 
@@ -30,6 +31,18 @@ def read_until(feed, until_ns):
 class FileFeedTests(FolderTestCase):
     def make(self, tracks=("Sound",)):
         return write_clip(self.folder / "feed.mp4", plan(container=Container.MP4, tracks=tracks), range(30))
+
+    def test_each_driver_says_what_it_could_open(self):
+        self.make()
+        (self.folder / ".hidden.mp4").write_bytes(b"x")
+        found = {
+            origin: driver(Surroundings(feeds=self.folder, now_ns=lambda: 0)).enumerate()
+            for origin, driver in DRIVERS.items()
+        }
+        self.assertEqual([origin.kind.value for origin in (*found[MediaFile], *found[Network])], ["file"])
+        self.assertEqual(found[MediaFile], (MediaFile(name="feed.mp4"),))
+        self.assertIn(propose_input(DeviceKind.CONSOLE).origin, found[Simulated])
+        self.assertTrue(all(isinstance(one, origin) for origin, ones in found.items() for one in ones))
 
     def test_pictures_and_sound_come_at_their_own_pace(self):
         feed = FileFeed(self.make(), start_ns=5 * NS)

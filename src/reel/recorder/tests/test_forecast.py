@@ -34,7 +34,7 @@ class ForecastTests(unittest.TestCase):
     def test_a_constant_and_a_variable_bitrate_are_kept_to_a_tenth(self):
         for name, setup in RIGS.items():
             for rate in (
-                ConstantBitrate(bitrate_bps=1_500_000), VariableBitrate(bitrate_bps=250_000, most_bps=500_000),
+                ConstantBitrate(bitrate_bps=1_500_000), VariableBitrate(bitrate_bps=250_000, max_bps=500_000),
             ):  # fmt: skip
                 with self.subTest(name, rate=rate.kind):
                     said, got = self.costs(setup, rate, (0, SETTLES_S))

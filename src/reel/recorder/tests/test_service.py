@@ -17,7 +17,7 @@ import zmq
 
 from reel.core.file import Recipe
 from reel.core.frame import FrameSetup
-from reel.core.line import Connector, DeviceKind, HopSetup, Plugged, propose
+from reel.core.line import Connector, DeviceKind, HopSetup, Simulated, propose
 from reel.core.line.tests.rigs import feed, with_picture
 from reel.core.measure import AlarmKind, Verdict, prove
 from reel.core.media import PartWriter, Shelf, probe
@@ -155,7 +155,7 @@ class ServiceTests(ServerTestCase):
 
     def test_rigs_roll_together_from_the_same_instant_and_one_alone_can_be_cut(self):
         """Their files begin within one picture of each other, as the proof says; where one can't roll, none does."""
-        camera = replace(LIGHT, inputs=(replace(LIGHT.picture, origin=Plugged(device="second")),))
+        camera = replace(LIGHT, inputs=(replace(LIGHT.picture, origin=Simulated(device="second")),))
         with self.assertRaises(RefusedError):
             self.start_rolls(to_roll(LIGHT), to_roll(FEED, 2))
         self.assertEqual((self.journal.takes, list(self.folder.glob("*.m*"))), ([], []))

@@ -23,13 +23,12 @@ from reel.core.media.tests.clips import FRAME, plan, write_clip
 from reel.core.signal import InputError, Picture
 from reel.recorder.clock import RealClock
 from reel.recorder.inputs import FileFeed, StreamFeed, network
-from reel.recorder.inputs.drivers import opener_for, openers_for
+from reel.recorder.inputs.drivers import Surroundings, opener_for, openers_for
 from reel.recorder.inputs.network import Pace
 from reel.recorder.recording.encoder_queue import EncoderQueue
 from reel.recorder.recording.parts import Parts
 from reel.recorder.recording.session import SessionState
 from reel.recorder.rig.source import Source
-from reel.standins import Scenario
 
 
 def free_port():
@@ -245,12 +244,13 @@ class StreamTests(unittest.TestCase):
         self.addCleanup((self.folder.parent / f"{self.folder.name}.mp4").unlink)
         (self.folder / "sub").mkdir()
         (self.folder / "sub" / "link.mp4").symlink_to(clip)
+        around = Surroundings(feeds=self.folder / "sub", now_ns=time.monotonic_ns)
         with self.assertRaises(InputError) as raised:
-            opener_for(rigs.feed_input("link.mp4"), Scenario(), self.folder / "sub", time.monotonic_ns)(0)
+            opener_for(rigs.feed_input("link.mp4"), around)(0)
         self.assertIn("outside the feeds folder", str(raised.exception))
         (self.folder / "sub" / "loop.mp4").symlink_to(self.folder / "sub" / "loop.mp4")
         with self.assertRaises(InputError) as raised:
-            opener_for(rigs.feed_input("loop.mp4"), Scenario(), self.folder / "sub", time.monotonic_ns)(0)
+            opener_for(rigs.feed_input("loop.mp4"), around)(0)
         self.assertIn("leads nowhere", str(raised.exception))
 
     def test_addresses(self):

@@ -8,7 +8,7 @@ from tempfile import TemporaryDirectory
 import av
 import numpy as np
 
-from reel.core.line import DeviceKind, Plugged, propose, propose_input
+from reel.core.line import DeviceKind, Simulated, propose, propose_input
 from reel.core.measure import FlashFinder
 from reel.core.media import Shelf, luma_of
 from reel.core.signal import NS, Mode
@@ -30,7 +30,7 @@ def bench():
     names = {DeviceKind.CAMERA: "camera", DeviceKind.MICROPHONE: "near", DeviceKind.CHAT: "chat"}
     camera, near, chat = (replace(propose_input(kind), name=name) for kind, name in names.items())
     camera = replace(camera, device=replace(camera.device, mode=Mode.parse("640x480p30")))
-    far = replace(near, name="far", origin=Plugged(device="far"))
+    far = replace(near, name="far", origin=Simulated(device="far"))
     rig = propose(DeviceKind.CONSOLE)
     return replace(rig, inputs=(rig.picture, camera, near, far, chat))
 

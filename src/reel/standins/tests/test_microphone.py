@@ -2,7 +2,7 @@ import unittest
 
 import numpy as np
 
-from reel.core.line import DeviceKind, Plugged
+from reel.core.line import DeviceKind, Simulated
 from reel.core.signal import NS, InputError
 from reel.core.sound import Meter
 from reel.standins import Fault, Scenario, listen
@@ -12,7 +12,7 @@ from reel.standins.voices import CHAT_S
 
 
 def switch_on(kind=DeviceKind.MICROPHONE, **scenario):
-    return listen(kind, Plugged(device="Bench microphone"), Scenario(**scenario), start_ns=0, begun_ns=0)
+    return listen(kind, Simulated(device="Bench microphone"), Scenario(**scenario), start_ns=0, begun_ns=0)
 
 
 def hear(seconds, kind=DeviceKind.MICROPHONE, **scenario):

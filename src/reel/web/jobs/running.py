@@ -9,7 +9,7 @@ from reel.core.errors import ReelError
 from reel.core.memory import trim_memory
 from reel.web.jobs.models import Job, JobState
 
-MOST_ATTEMPTS = 3
+MAX_ATTEMPTS = 3
 log = logging.getLogger(__name__)
 
 Progress = Callable[[float], None]
@@ -25,11 +25,11 @@ class CalledOffError(ReelError):
 def take_up_left() -> int:
     """Have the jobs that a killed worker left wait again; returns how many. Called when the worker starts.
 
-    One that was left so MOST_ATTEMPTS times ends the worker, and is set aside.
+    One that was left so MAX_ATTEMPTS times ends the worker, and is set aside.
     """
     left = Job.objects.filter(state=JobState.RUNNING)
-    said = f"It ended the worker {MOST_ATTEMPTS} times and is not tried again; the worker's log says more."
-    left.filter(attempts__gte=MOST_ATTEMPTS).update(state=JobState.FAILED, problem=said)
+    said = f"It ended the worker {MAX_ATTEMPTS} times and is not tried again; the worker's log says more."
+    left.filter(attempts__gte=MAX_ATTEMPTS).update(state=JobState.FAILED, problem=said)
     return left.update(state=JobState.WAITING, done_part=0)
 
 

@@ -169,7 +169,7 @@ def _sync_facts(rig: RigStatus) -> dict[str, object] | None:
 
 
 def _lufs(value: float) -> str:
-    return "silent" if value <= SILENT_LUFS else f"{value:.1f} LUFS".replace("-", "−")
+    return "" if value <= SILENT_LUFS else f"{value:.1f} LUFS".replace("-", "−")
 
 
 def _alarms(rig: RigStatus) -> list[dict[str, str]]:

@@ -6,7 +6,7 @@ from dataclasses import replace
 from reel.core.file import Purpose
 from reel.core.frame import Advice, Arrangement, Fit, Piece, Place, proposals
 from reel.core.frame.edit import side_by_side
-from reel.core.line import Camera, DeviceKind, InputSetup, Plugged, RigSetup, propose, propose_input, signal_chain
+from reel.core.line import Camera, DeviceKind, InputSetup, RigSetup, Simulated, propose, propose_input, signal_chain
 from reel.core.signal import Mode
 from reel.core.sound import SoundSetup, TrackSetup
 from reel.standins.scenario import Scenario
@@ -49,7 +49,7 @@ def _with_the_bench() -> Named:
         if isinstance(one.device, Camera):  # its picture is small in the frame
             one = replace(one, device=replace(one.device, mode=Mode.parse("640x480p30")))
         goes = () if kind is DeviceKind.CAMERA else (tracks.index(track) + 1,)
-        origin = Plugged(device=device, shared=kind is DeviceKind.CHAT)
+        origin = Simulated(device=device, shared=kind is DeviceKind.CHAT)
         inputs.append(replace(one, name=name, origin=origin, sound=SoundSetup(level_db=level_db, tracks=goes)))
     corner = Place(x_px=916, y_px=500, width_px=336, height_px=190)
     bench = Piece(input="Bench camera", place=corner, fit=Fit.FILL, key="c")

@@ -20,7 +20,7 @@ from reel.web.rigs.models import Estimate, Rig
 
 ESTIMATE = "estimate"
 # Encoding a sample may take so long; what has not been encoded by then is not needed.
-_MOST_S = 10.0
+_MAX_S = 10.0
 # A sample that is younger than this is taken as what the rig shows.
 _FRESH_S = 60.0
 # So many estimates are kept for a rig.
@@ -72,7 +72,7 @@ def estimate(estimate_id: int, progress: Callable[[float], None]) -> None:
     if not path.exists() or time.time() - path.stat().st_mtime > _FRESH_S:
         take_fresh_sample(found.rig, path)
     frames = Sample(path).frames(plan)
-    speed = measure_speed(plan, frames, seconds=_MOST_S, pictures=len(frames), go_on=lambda: progress(0.5))
+    speed = measure_speed(plan, frames, seconds=_MAX_S, pictures=len(frames), go_on=lambda: progress(0.5))
     Estimate.objects.filter(pk=found.pk).update(bits_per_picture=speed.bits_per_picture)
 
 

@@ -1,6 +1,5 @@
 """The form of a video feed: a file from the feeds folder, or an address."""
 
-from pathlib import Path
 from typing import Any
 
 from django import forms
@@ -9,18 +8,8 @@ from django.conf import settings
 from reel.core.errors import BadValueError
 from reel.core.line import FEED_PROTOCOLS, Device, Feed, MediaFile, Network, Origin
 from reel.core.line.origin import MAX_ADDRESS
+from reel.core.media import feed_files
 from reel.web.ui.forms import ValueForm
-
-
-def feed_names() -> list[str]:
-    """Return the names of the files in the feeds folder that can be written down; none when the folder is gone."""
-    folder: Path = settings.HOME.feeds
-    try:
-        names = [entry.name for entry in folder.iterdir() if entry.is_file()]
-    except OSError:
-        return []
-    return sorted(name for name in names if name.isprintable() and not name.startswith("."))
-
 
 ADDRESS_HELP = "Or where it comes from: rtsp, rtmp, udp, tcp, http or https, like rtsp://camera.local:554/garden."
 BY_ADDRESS = "from the address below"
@@ -46,7 +35,7 @@ class FeedForm(ValueForm):
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        names = feed_names()
+        names = feed_files(settings.HOME.feeds)
         kept = self.initial.get("feed")
         if kept and kept not in names:
             names.append(kept)

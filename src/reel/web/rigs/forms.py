@@ -20,13 +20,13 @@ from reel.core.line import (
     Network,
     RigSetup,
     label_of,
-    propose,
+    propose_with,
 )
 from reel.core.line.edit import hops_for
 from reel.core.line.origin import MAX_ADDRESS
-from reel.core.media import feed_signal
+from reel.core.media import feed_files, feed_signal
 from reel.core.signal import Scan
-from reel.web.rigs.feeds import ADDRESS_HELP, BY_ADDRESS, feed_names, feed_origin
+from reel.web.rigs.feeds import ADDRESS_HELP, BY_ADDRESS, feed_origin
 from reel.web.rigs.models import MAX_NAME, Rig
 from reel.web.ui.forms import ValueForm
 from reel.web.ui.typed import clean_name, free_name
@@ -58,7 +58,7 @@ class NewRigForm(ValueForm):
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.fields["feed"].choices = [("", BY_ADDRESS), *((name, name) for name in feed_names())]  # type: ignore[attr-defined]
+        self.fields["feed"].choices = [("", BY_ADDRESS), *((name, name) for name in feed_files(settings.HOME.feeds))]  # type: ignore[attr-defined]
         chosen = self.chosen_kind
         offered = [] if chosen is DeviceKind.FEED else [(key, label_of(HOPS[key])) for key in hops_for(chosen)]
         self.fields["have"].choices = offered  # type: ignore[attr-defined]
@@ -103,7 +103,7 @@ class NewRigForm(ValueForm):
         """Make the setup: the best line with what is at hand, or a feed recorded as it is."""
         kind = DeviceKind(cleaned["kind"])
         if kind is not DeviceKind.FEED:
-            return propose(kind, cleaned["have"] or None)
+            return propose_with(kind, cleaned["have"] or None)
         origin, frame = feed_origin(cleaned), USUAL_FRAME
         if not isinstance(origin, Network):
             frame = replace(feed_signal(settings.HOME.feeds / cleaned["feed"]).mode, scan=Scan.PROGRESSIVE)

@@ -4,11 +4,12 @@ import json
 import re
 import time
 from contextlib import suppress
+from itertools import chain
 from pathlib import Path
 
 from django.conf import settings
 
-from reel.web.rigs.models import Rig
+from reel.web.rigs.models import Edit, Rig
 
 # An image this young may have been uploaded for a frame that is being stored just now.
 YOUNG_S = 3600
@@ -23,8 +24,8 @@ def sample_path(rig: Rig) -> Path:
 
 def remove_unused_images() -> None:
     """Remove the uploaded images that no rig shows, nor could show again by Undo or Redo."""
-    columns = ("setup", "frames_before", "frames_after")
-    kept = {name for row in Rig.objects.values_list(*columns) for name in _NAME.findall(json.dumps(row))}
+    setups = chain.from_iterable(model.objects.values_list("setup", flat=True) for model in (Rig, Edit))
+    kept = {name for setup in setups for name in _NAME.findall(json.dumps(setup))}
     newest = time.time() - YOUNG_S
     for file in settings.HOME.images.glob("*.png*"):
         with suppress(FileNotFoundError):  # somebody else removed it meanwhile

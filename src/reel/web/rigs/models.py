@@ -18,7 +18,6 @@ class Rig(models.Model):
     """Everything set up for one way of recording; `setup` holds a core RigSetup as JSON, with its version.
 
     `simulation` holds the scenarios of its inputs, in their order: how each behaves where it is simulated.
-    `frames_before` are the frames that it had before, the newest last, `frames_after` those that were taken back.
     `ticked` are the keys of the checks that a person has ticked. `is_asked` says that a person has set where its signal
     comes from, or has allowed what a file says of it. Its takes are written to `shelf`, to the home's where it is None.
     """
@@ -26,8 +25,6 @@ class Rig(models.Model):
     name = models.CharField(max_length=MAX_NAME, unique=True)
     setup = models.JSONField()
     simulation = models.JSONField(default=list)
-    frames_before = models.JSONField(default=list)
-    frames_after = models.JSONField(default=list)
     ticked = models.JSONField(default=list)
     is_asked = models.BooleanField(default=True)
     shelf = models.ForeignKey("machine.ShelfPlace", null=True, on_delete=models.SET_NULL, related_name="rigs")
@@ -84,6 +81,26 @@ class Rig(models.Model):
         """Return the scenario of an input; a plain one where none is kept."""
         scenarios = self.scenarios
         return scenarios[place] if place < len(scenarios) else Scenario()
+
+
+class Edit(models.Model):
+    """A change of a rig that can be undone, or redone where it was undone.
+
+    `setup`, `simulation` and `is_asked` are what the rig had before it; once it is undone, what it had after it.
+    """
+
+    rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="edits")
+    words = models.CharField(max_length=200)
+    setup = models.JSONField()
+    simulation = models.JSONField(default=list)
+    is_asked = models.BooleanField(default=True)
+    is_undone = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        return f"{self.rig}: {self.words}"
 
 
 class Estimate(models.Model):

@@ -10,7 +10,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from reel.core.errors import ReelError
-from reel.core.line import DeviceKind, line_stages, loss_message, propose, signal_chain, strands, word
+from reel.core.line import DeviceKind, line_stages, loss_message, propose_with, signal_chain, strands, word
 from reel.recorder.messages import Status
 from reel.web.live.recorder import glance, rig_status
 from reel.web.recipes.actions import default_recipe
@@ -94,7 +94,7 @@ def _proposed(form: NewRigForm) -> dict[str, object]:
     if form.is_feed:
         return {"plan": None}
     try:
-        plan = propose(form.chosen_kind, form.at_hand or None)
+        plan = propose_with(form.chosen_kind, form.at_hand or None)
     except ReelError as error:
         return {"plan": None, "problem": str(error)}
     walked = signal_chain(plan.picture)

@@ -192,8 +192,8 @@ class LivePage:
     async def _states(self, *, desk: bool) -> None:
         given_s = 0.0
         async for status in client().statuses(silence_ms=SILENCE_MS):
-            least_s = UNSEEN_S if not self._is_seen else 0.0 if desk else SELDOM_S
-            if status is not None and time.monotonic() - given_s < least_s:
+            min_s = UNSEEN_S if not self._is_seen else 0.0 if desk else SELDOM_S
+            if status is not None and time.monotonic() - given_s < min_s:
                 continue
             given_s = time.monotonic()
             rig = rig_status(status, self._rig_id) if self._rig_id is not None else None

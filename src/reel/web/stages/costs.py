@@ -7,7 +7,7 @@ from dataclasses import replace
 from django.conf import settings
 
 from reel.core.errors import ReelError
-from reel.core.file import Draft, FilePlan, Forecast, Measured, crash_cost_s, forecast
+from reel.core.file import FilePlan, Forecast, Measured, crash_cost_s, forecast
 from reel.core.line import RigSetup, file_plan, heard
 from reel.core.measure import is_ruined
 from reel.core.media import Shelf
@@ -25,8 +25,8 @@ from reel.web.takes.models import Take, TakeState
 MEASURED_TAKES = 12
 
 
-def file_costs(rig: Rig, plan: RigSetup, draft: Draft, live: RigStatus | None) -> dict[str, object]:
-    """Return what a rig's file costs by a plan, and what this machine keeps up with, with what a draft chooses."""
+def file_costs(rig: Rig, plan: RigSetup, live: RigStatus | None) -> dict[str, object]:
+    """Return what a rig's file costs by a plan, and what this machine keeps up with."""
     asked = file_plan(plan, heard(plan, lives_of(plan, live)))
     estimate = estimate_of(rig, plan)
     costs = forecast(asked, measured_rate(rig, plan), estimate.bits_per_picture if estimate else None)
@@ -35,15 +35,15 @@ def file_costs(rig: Rig, plan: RigSetup, draft: Draft, live: RigStatus | None) -
         "crash_s": crash_cost_s(asked),
         "estimating": job_of(estimate),
         "estimable": costs is None and is_needed(asked) and live is not None and live.picture.signal is not None,
-        **keeps_context(rig, asked, draft),
+        **keeps_context(rig, asked),
     }
 
 
-def keeps_context(rig: Rig, plan: FilePlan, draft: Draft) -> dict[str, object]:
-    """Return what this machine keeps up with, with what a draft chooses, and the measuring that runs."""
+def keeps_context(rig: Rig, plan: FilePlan) -> dict[str, object]:
+    """Return what this machine keeps up with, and the measuring that runs."""
     job = Job.objects.filter(kind=BENCH, subject=rig.pk).first()
     return {
-        "keeps": keeping(plan, draft),
+        "keeps": keeping(plan, plan.recipe.draft),
         "bench_job": job if job is not None and job.is_open else None,
         "bench_problem": job.problem if job is not None else "",
     }

@@ -16,7 +16,6 @@ from reel.core.line import (
     Network,
     Origin,
     Remedy,
-    RigSetup,
     loss_message,
     remedies,
     signal_chain,
@@ -29,18 +28,14 @@ from reel.core.measure import AlarmKind, alarm_remedy
 from reel.core.roll import RollSetup
 from reel.core.sound import MAX_TRACKS, SoundSetup, TrackSetup
 from reel.core.sound.setup import DELAY_MS, LEVEL_DB
-from reel.core.wire import from_plain, to_plain
 from reel.recorder.messages import RefusedError, Status
 from reel.standins.scenario import Scenario
 from reel.web.live.recorder import rig_status
 from reel.web.machine.models import ShelfPlace
 from reel.web.rigs.actions import addresses_of, allow_feed, refuse_rolling
-from reel.web.rigs.homefiles import remove_unused_images
+from reel.web.rigs.changing import change
 from reel.web.rigs.models import MAX_NAME, Rig
 from reel.web.ui.typed import clean_name, free_name
-
-# As many changes of the frame can be taken back.
-MAX_UNDO = 30
 
 
 def set_device(rig: Rig, place: int, wanted: tuple[Device, Origin], status: Status | None) -> None:
@@ -49,7 +44,7 @@ def set_device(rig: Rig, place: int, wanted: tuple[Device, Origin], status: Stat
     Refused while the rig rolls, as is every change here.
     """
     device, origin = wanted
-    _store_input(rig, place, with_device(replace(rig.plan.inputs[place], origin=origin), device), status)
+    _set_input(rig, place, with_device(replace(rig.plan.inputs[place], origin=origin), device), status)
     if isinstance(origin, Network) or not addresses_of(rig.plan):
         allow_feed(rig)  # they have seen where it connects, or nothing does any more
 
@@ -64,12 +59,12 @@ def set_scenario(rig: Rig, place: int, scenario: Scenario, status: Status | None
 
 
 def set_path(rig: Rig, place: int, path: Path, status: Status | None) -> None:
-    _store_input(rig, place, replace(rig.plan.inputs[place], path=path), status)
+    _set_input(rig, place, replace(rig.plan.inputs[place], path=path), status)
 
 
 def set_arrival(rig: Rig, place: int, arrival: ArrivalSetup, status: Status | None) -> None:
     """Change an input's arriving mode."""
-    _store_input(rig, place, replace(rig.plan.inputs[place], arrival=arrival), status)
+    _set_input(rig, place, replace(rig.plan.inputs[place], arrival=arrival), status)
 
 
 def set_sound(rig: Rig, place: int, sound: SoundSetup, status: Status | None) -> None:
@@ -80,12 +75,12 @@ def set_sound(rig: Rig, place: int, sound: SoundSetup, status: Status | None) ->
         wanted = plan.inputs[place].name if number in sound.tracks else f"Track {number}"
         tracks = (*tracks, _free_track(tracks, wanted))
     changed = plan.with_input(place, replace(plan.inputs[place], sound=sound))
-    _store(rig, replace(changed, tracks=tracks), status)
+    change(rig, replace(changed, tracks=tracks), status)
 
 
 def set_tracks(rig: Rig, tracks: Sequence[TrackSetup], *, mix_first: bool, status: Status | None) -> None:
     """Change the tracks' names, and whether a mix of all comes first."""
-    _store(rig, replace(rig.plan, tracks=tuple(tracks), mix_first=mix_first), status)
+    change(rig, replace(rig.plan, tracks=tuple(tracks), mix_first=mix_first), status)
 
 
 def remove_track(rig: Rig, number: int, status: Status | None) -> None:
@@ -94,7 +89,7 @@ def remove_track(rig: Rig, number: int, status: Status | None) -> None:
     left = without_free_tracks(plan, among=(number,))
     if len(left.tracks) == len(plan.tracks):
         raise RefusedError(f"Something goes to track {number}; send it elsewhere first. Nothing was changed.")
-    _store(rig, left, status)
+    change(rig, left, status)
 
 
 def balance(rig: Rig, status: Status | None) -> None:
@@ -121,31 +116,12 @@ def sync(rig: Rig, places: Sequence[int] | None, status: Status | None) -> None:
             inputs[place] = replace(inputs[place], sound=replace(inputs[place].sound, delay_ms=delay_ms))
     if tuple(inputs) == rig.plan.inputs:
         raise RefusedError("Too few claps agree to say what is out of step, or all is in step. Nothing was changed.")
-    _store(rig, replace(rig.plan, inputs=tuple(inputs)), status)
+    change(rig, replace(rig.plan, inputs=tuple(inputs)), status)
 
 
 def set_frame(rig: Rig, frame: FrameSetup, status: Status | None) -> None:
-    """Change the recorded picture; the change can be taken back."""
-    before = rig.plan.frame
-    if frame == before:
-        return
-    refuse_rolling(rig, status)
-    rig.frames_before = [*rig.frames_before, to_plain(before)][-MAX_UNDO:]
-    rig.frames_after = []
-    _store(rig, replace(rig.plan, frame=frame), status)
-    if len(rig.frames_before) == MAX_UNDO:  # one of before can be had no longer
-        remove_unused_images()
-
-
-def undo_frame(rig: Rig, status: Status | None, *, again: bool = False) -> None:
-    """Take the last change of the recorded picture back, or do one that was taken back `again`."""
-    refuse_rolling(rig, status)
-    taken, given = (rig.frames_after, rig.frames_before) if again else (rig.frames_before, rig.frames_after)
-    if not taken:
-        raise RefusedError(f"There is nothing to {'redo' if again else 'undo'}.")
-    given.append(to_plain(rig.plan.frame))
-    plan = replace(rig.plan, frame=from_plain(taken.pop(), FrameSetup))
-    _store(rig, plan, status)
+    """Change the recorded picture."""
+    change(rig, replace(rig.plan, frame=frame), status)
 
 
 def add_input(rig: Rig, one: InputSetup, status: Status | None, *, scenario: Scenario | None = None) -> None:
@@ -156,9 +132,8 @@ def add_input(rig: Rig, one: InputSetup, status: Status | None, *, scenario: Sce
     if len(tracks) < MAX_TRACKS:
         tracks = (*tracks, _free_track(tracks, one.name))
     one = replace(one, sound=replace(one.sound, tracks=(len(tracks),)))
-    scenarios = [rig.scenario_of(number) for number in range(len(plan.inputs))]
-    rig.scenarios = (*scenarios, scenario or Scenario())
-    _store(rig, replace(plan, inputs=(*plan.inputs, one), tracks=tracks), status)
+    changed = replace(plan, inputs=(*plan.inputs, one), tracks=tracks)
+    change(rig, changed, status, {one.name: scenario or Scenario()})
 
 
 def remove_input(rig: Rig, place: int, status: Status | None) -> None:
@@ -171,11 +146,8 @@ def remove_input(rig: Rig, place: int, status: Status | None) -> None:
         raise RefusedError("The first input can't be taken out: the frame follows its picture. Nothing was changed.")
     gone = plan.inputs[place]
     left = (*plan.inputs[:place], *plan.inputs[place + 1 :])
-    scenarios = [rig.scenario_of(number) for number in range(len(plan.inputs)) if number != place]
-    rig.scenarios = scenarios
     changed = replace(plan, inputs=left, frame=without_input(plan.frame, gone.name))
-    rig.frames_before, rig.frames_after = [], []  # what they show may be gone
-    _store(rig, without_free_tracks(changed, among=gone.sound.tracks), status)
+    change(rig, without_free_tracks(changed, among=gone.sound.tracks), status)
 
 
 def rename_input(rig: Rig, place: int, name: str, status: Status | None) -> None:
@@ -184,8 +156,8 @@ def rename_input(rig: Rig, place: int, name: str, status: Status | None) -> None
     before = plan.inputs[place].name
     one = replace(plan.inputs[place], name=clean_name("Name", name, MAX_NAME))
     inputs = (*plan.inputs[:place], one, *plan.inputs[place + 1 :])
-    rig.frames_before, rig.frames_after = [], []  # they know it by its old name
-    _store(rig, replace(plan, inputs=inputs, frame=with_renamed(plan.frame, before, one.name)), status)
+    changed = replace(plan, inputs=inputs, frame=with_renamed(plan.frame, before, one.name))
+    change(rig, changed, status, {one.name: rig.scenario_of(place)})
 
 
 def _free_track(tracks: Sequence[TrackSetup], wanted: str) -> TrackSetup:
@@ -194,12 +166,12 @@ def _free_track(tracks: Sequence[TrackSetup], wanted: str) -> TrackSetup:
 
 def set_recipe(rig: Rig, recipe: Recipe, status: Status | None) -> None:
     """Change the file settings; refused while the rig rolls."""
-    _store(rig, replace(rig.plan, recipe=recipe), status)
+    change(rig, replace(rig.plan, recipe=recipe), status)
 
 
 def set_roll(rig: Rig, roll: RollSetup, status: Status | None) -> None:
     """Change how takes roll; refused while one does."""
-    _store(rig, replace(rig.plan, roll=roll), status)
+    change(rig, replace(rig.plan, roll=roll), status)
 
 
 def set_shelf(rig: Rig, place: ShelfPlace | None, status: Status | None) -> None:
@@ -221,7 +193,7 @@ def apply_remedy(rig: Rig, place: int, key: str, status: Status | None) -> None:
     found += [remedy for kind in AlarmKind if (remedy := alarm_remedy(kind, one)) is not None]
     for remedy in found:
         if remedy.key == key:
-            _store_input(rig, place, remedy.setup, status)
+            _set_input(rig, place, remedy.setup, status)
             return
     raise RefusedError("The line has changed meanwhile, and this remedy is no longer needed. Nothing was changed.")
 
@@ -257,11 +229,5 @@ def tick(rig: Rig, key: str, *, done: bool) -> None:
     rig.ticked = kept.ticked
 
 
-def _store_input(rig: Rig, place: int, one: InputSetup, status: Status | None) -> None:
-    _store(rig, rig.plan.with_input(place, one), status)
-
-
-def _store(rig: Rig, plan: RigSetup, status: Status | None) -> None:
-    refuse_rolling(rig, status)
-    rig.plan = plan
-    rig.save(update_fields=["setup", "simulation", "frames_before", "frames_after"])
+def _set_input(rig: Rig, place: int, one: InputSetup, status: Status | None) -> None:
+    change(rig, rig.plan.with_input(place, one), status)

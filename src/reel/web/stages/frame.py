@@ -21,10 +21,10 @@ from reel.web.rigs.models import Rig
 from reel.web.stages import edits
 from reel.web.stages.edits import grouped_losses
 from reel.web.stages.forms import FrameForm
-from reel.web.stages.forms.frame import SIZES
+from reel.web.stages.forms.frame import SIZES, shapes_of
 from reel.web.stages.framing import FramePage, measured, piece_form, size_of, square_size
 from reel.web.stages.page import RigPage, StagePage, answer
-from reel.web.ui.forms import form_status
+from reel.web.ui.forms import form_status, with_touched
 
 
 def context(page: RigPage) -> dict[str, object]:
@@ -36,11 +36,13 @@ def context(page: RigPage) -> dict[str, object]:
         "piece_form": piece_form(framing.piece),
         "others": [one for one in plan.inputs if one.has_picture],
         "is_squeezed": [group for group in grouped_losses(plan.picture, "arrival") if is_shape(group[0])],
-        "frame_form": FrameForm(frame=plan.frame),
         "goes_on": page.input.arrival.signal_of(comes) if comes else None,
         "framed": page.file_plan.signal,
         "file_plan": page.file_plan,
         "sizes": SIZES,
+        "shapes": [
+            (label, f"{size[0]}x{size[1]}", size == plan.frame.size) for label, size in shapes_of(plan.frame.size)
+        ],
         "frame_losses": [loss_message(loss, plan.picture) for loss in losses],
     }
 
@@ -48,8 +50,8 @@ def context(page: RigPage) -> dict[str, object]:
 STAGE = StagePage(
     key="frame",
     context=context,
-    form=lambda request, rig, data: FrameForm(data, frame=rig.plan.frame),
-    store=lambda rig, place, frame, status: edits.set_frame(rig, frame, status),
+    form=lambda page, data: FrameForm(data, frame=page.plan.frame),
+    store=lambda page, wanted: edits.set_frame(page.rig, wanted, page.status),
 )
 
 
@@ -63,7 +65,7 @@ def piece(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Change the chosen piece; what is refused stays as it was typed."""
     rig = get_object_or_404(Rig, pk=rig_id)
     page = FramePage.of(request, rig.plan)
-    form = piece_form(page.piece, request.POST)
+    form = piece_form(page.piece, with_touched(piece_form(page.piece), request.POST))
     if form.is_valid():
         frame = pieces.set_piece(rig.plan.frame, page.arrangement, page.number, measured(form.value))
         edits.set_frame(rig, frame, glance(request))
@@ -144,14 +146,6 @@ def toggle(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Show or hide the pictures that have a key, live and in what is recorded."""
     client().ask(Toggle(rig_id=rig_id, key=request.POST.get("key", "")[:1]))
     return _asked(request, rig_id)
-
-
-@require_POST
-def undo(request: HttpRequest, rig_id: int) -> HttpResponse:
-    """Undo the last change of the frame, or redo it."""
-    rig = get_object_or_404(Rig, pk=rig_id)
-    edits.undo_frame(rig, glance(request), again=bool(request.POST.get("again")))
-    return _answer(request, rig)
 
 
 @require_POST
@@ -246,4 +240,4 @@ def fit_frame(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Record the picture as it arrives."""
     rig = get_object_or_404(Rig, pk=rig_id)
     edits.fit_frame(rig, glance(request))
-    return redirect("stages:stage", rig_id=rig.pk, stage="frame")
+    return _answer(request, rig)

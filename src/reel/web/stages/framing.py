@@ -39,12 +39,16 @@ _UNKNOWN = (1280, 720)
 
 @dataclass(frozen=True)
 class FramePage:
-    """The Frame page for one request: which arrangement and which of its pieces, counted from 0, are looked at."""
+    """The Frame page for one request: which arrangement and which of its pieces, counted from 0, are looked at.
+
+    `is_chosen` says that the address names the piece.
+    """
 
     plan: RigSetup
     arrangement: int
     number: int
     lives: tuple[InputStatus, ...] = ()
+    is_chosen: bool = False
 
     @classmethod
     def of(cls, request: HttpRequest, plan: RigSetup, status: Status | None = None, rig_id: int = 0) -> "FramePage":
@@ -55,12 +59,13 @@ class FramePage:
             request.GET.get("arrangement"), len(plan.frame.arrangements), live.arrangement if live else 0
         )
         pieces = plan.frame.arrangements[arrangement].pieces
-        return cls(plan, arrangement, _number(request.GET.get("piece"), len(pieces), len(pieces) - 1), lives)
+        asked = request.GET.get("piece")
+        return cls(plan, arrangement, _number(asked, len(pieces), len(pieces) - 1), lives, asked is not None)
 
     @property
     def query(self) -> str:
-        """What an address ends with that is about this piece."""
-        return f"?arrangement={self.arrangement}&piece={self.number}"
+        """What an address ends with that is about this piece; the topmost needs not be named."""
+        return f"?arrangement={self.arrangement}" + (f"&piece={self.number}" if self.is_chosen else "")
 
     @property
     def arranged(self) -> Arrangement:

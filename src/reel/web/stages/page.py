@@ -37,17 +37,21 @@ from reel.web.rigs.models import Rig
 from reel.web.rigs.serial import shape_of
 from reel.web.stages.costs import measured_rate, room_bytes, shelf_of_rig
 from reel.web.stages.framing import FramePage
+from reel.web.ui.forms import ValueForm
 
-# What can be added to a rig: whatever is plugged in. A feed is a rig of its own.
+# What can be added to a rig: whatever is simulated. A feed is a rig of its own.
 INPUT_KINDS = {kind.value: device.facts.label for kind, device in DEVICES.items() if kind is not DeviceKind.FEED}
 
 
 @dataclass(frozen=True)
 class RigPage:
-    """A rig at the moment of a request: its setup, its line, what is live of it, and which input is looked at."""
+    """A rig at the moment of a request: its setup, its line, and which input is looked at.
+
+    `status` is what the recorder says; None where it does not answer.
+    """
 
     rig: Rig
-    live: RigStatus | None
+    status: Status | None
     framing: FramePage
     asked_place: int = 0
 
@@ -56,7 +60,12 @@ class RigPage:
         """Look at a rig for one request, at the input that it names unless another place is given."""
         status = glance(request)
         framing = FramePage.of(request, rig.plan, status, rig.pk)
-        return cls(rig, rig_status(status, rig.pk), framing, place_of(request) if place is None else place)
+        return cls(rig, status, framing, place_of(request) if place is None else place)
+
+    @cached_property
+    def live(self) -> RigStatus | None:
+        """What the recorder says of it; None while it is closed."""
+        return rig_status(self.status, self.rig.pk)
 
     @cached_property
     def plan(self) -> RigSetup:
@@ -122,12 +131,17 @@ class RigPage:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class StagePage:
-    """One stage: what its page shows, its form and how that is stored; None where it is changed piece by piece."""
+    """One stage: what its page shows, its form and how that is stored; no form where it is changed piece by piece."""
 
     key: str
     context: Callable[[RigPage], dict[str, object]]
-    form: Callable[[HttpRequest, Rig, Any], Any] | None = None
-    store: Callable[[Rig, int, Any, Status | None], None] | None = None
+    form: Callable[[RigPage, Any], ValueForm] | None = None
+    store: Callable[[RigPage, Any], None] | None = None
+
+    def shown(self, page: RigPage) -> dict[str, object]:
+        """Return all that its page shows, with its form as the rig is set."""
+        form = {"form": self.form(page, None)} if self.form is not None else {}
+        return line_context(page, self.key) | self.context(page) | form
 
 
 def line_context(page: RigPage, stage: str) -> dict[str, object]:
@@ -143,6 +157,8 @@ def line_context(page: RigPage, stage: str) -> dict[str, object]:
         "shape": shape_of(page.plan),
         "of_input": f"?input={page.place}" if page.place else "",
         "stage": stage,
+        "undone": page.rig.edits.filter(is_undone=True).first(),
+        "done": page.rig.edits.filter(is_undone=False).last(),
         "line": draw_line(page.stages, strands(page.plan, page.lives), stage),
         "chain": page.planned,
         "is_remote": signal_chain(page.plan.picture).is_remote,
@@ -204,17 +220,18 @@ def answer(
     status: int = 200,
     query: str = "",
 ) -> HttpResponse:
-    """Answer htmx with the changed parts of a stage's page and the line; a plain form gets the page.
+    """Answer htmx with a stage's part of the page and all that hangs on it; a plain form gets the page.
 
-    What was refused, with another `status`, shows `more` in place of what is stored.
+    `more` is shown beside, or in place of, what the rig is set to: with another `status`, a form that was refused.
     """
     is_htmx = getattr(request, "htmx", False)
     if status == 200:
         show_at_once(request, page.rig.opening)
         if not is_htmx:
             return to_stage(request, page.rig, stage.key, query)
-    context = line_context(page, stage.key) | stage.context(page) | {"oob": True}
-    if status != 200:
-        context |= more or {}
-    template = f"stages/_{stage.key}_answer.html" if is_htmx else f"stages/{stage.key}.html"
-    return render(request, template, context, status=status)
+    context = stage.shown(page) | (more or {}) | {"oob": is_htmx}
+    template = "stages/_answer.html" if is_htmx else f"stages/{stage.key}.html"
+    response = render(request, template, context, status=status)
+    if status == 200:
+        response["HX-Trigger"] = "rig-changed"
+    return response

@@ -27,6 +27,12 @@ class Patch:
     height_px: int
 
 
+def tracks_shown(plan: RigSetup) -> int:
+    """Return how many tracks the page has: those that there are, and a free one where there is a choice."""
+    is_plain = len(plan.inputs) == 1 and len(plan.tracks) == 1
+    return len(plan.tracks) if is_plain else min(MAX_TRACKS, len(plan.tracks) + 1)
+
+
 def draw_patch(plan: RigSetup) -> Patch:
     """Draw where each input's sound goes."""
     wires = tuple(
@@ -37,7 +43,7 @@ def draw_patch(plan: RigSetup) -> Patch:
     )
     drawn = {wire.place for wire in wires}
     ends = tuple((place, _input_y(place)) for place in range(len(plan.inputs)) if place not in drawn)
-    return Patch(wires=wires, open_ends=ends, height_px=max(len(plan.inputs) * ROW_PX, MAX_TRACKS * TRACK_PX))
+    return Patch(wires=wires, open_ends=ends, height_px=max(len(plan.inputs) * ROW_PX, tracks_shown(plan) * TRACK_PX))
 
 
 def _input_y(place: int) -> int:

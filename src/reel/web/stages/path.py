@@ -7,13 +7,13 @@ from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_POST
 
 from reel.core.errors import BadValueError
-from reel.core.line import FELT_MS, HOPS, STAGES, HopKind, label_of
+from reel.core.line import FELT_MS, HOPS, HopKind, label_of
 from reel.core.line.edit import Path, add_hop, alternatives, move_hop, remove_hop, set_option, swap_hop
 from reel.web.live.recorder import glance
 from reel.web.rigs.models import Rig
 from reel.web.stages import edits
 from reel.web.stages.edits import grouped_losses
-from reel.web.stages.page import RigPage, StagePage, answer, input_place, sent_and_received, to_stage
+from reel.web.stages.page import RigPage, StagePage, answer, input_place, sent_and_received
 
 
 def context(page: RigPage) -> dict[str, object]:
@@ -61,16 +61,6 @@ def change(request: HttpRequest, rig_id: int) -> HttpResponse:
         raise BadValueError("Change", request.POST.get("do", ""), "it is one of " + ", ".join(_EDITS))
     place = input_place(request, rig)
     edits.set_path(rig, place, edit(rig.plan.inputs[place].path, request.POST), glance(request))
-    return answer(request, RigPage.of(request, rig), STAGE)
-
-
-@require_POST
-def mend(request: HttpRequest, rig_id: int, stage: str) -> HttpResponse:
-    """Do what a remedy's button says."""
-    rig = get_object_or_404(Rig, pk=rig_id)
-    edits.apply_remedy(rig, input_place(request, rig), request.POST.get("remedy", ""), glance(request))
-    if stage in STAGES and stage != "path":
-        return to_stage(request, rig, stage)
     return answer(request, RigPage.of(request, rig), STAGE)
 
 

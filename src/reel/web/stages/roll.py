@@ -62,8 +62,8 @@ def context(page: RigPage) -> dict[str, object]:
 STAGE = StagePage(
     key="roll",
     context=context,
-    form=lambda request, rig, data: RollForm(data, roll=rig.plan.roll),
-    store=lambda rig, place, roll, status: edits.set_roll(rig, roll, status),
+    form=lambda page, data: RollForm(data, roll=page.plan.roll),
+    store=lambda page, wanted: edits.set_roll(page.rig, wanted, page.status),
 )
 
 

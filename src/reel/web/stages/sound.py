@@ -7,14 +7,16 @@ from django.shortcuts import get_object_or_404, redirect
 from django.views.decorators.http import require_POST
 
 from reel.core.errors import BadValueError
-from reel.core.line import DeviceKind, Plugged, RigSetup, propose_input
+from reel.core.line import DeviceKind, RigSetup, Simulated, propose_input
+from reel.core.sound import MAX_TRACKS
 from reel.recorder.messages import TestSync
 from reel.web.live.recorder import client, glance
 from reel.web.rigs.models import Rig
 from reel.web.stages import edits
 from reel.web.stages.forms import StripForm, TracksForm
 from reel.web.stages.page import INPUT_KINDS, RigPage, StagePage, answer, input_place, meters
-from reel.web.stages.patch import draw_patch
+from reel.web.stages.patch import draw_patch, tracks_shown
+from reel.web.ui.forms import with_touched
 from reel.web.ui.typed import free_name
 
 
@@ -32,14 +34,17 @@ def context(page: RigPage) -> dict[str, object]:
         for place, one in enumerate(plan.inputs)
     ]
     mixed = [number for number in range(1, len(plan.tracks) + 1) if _sources_of(plan, number) > 1]
-    kinds = {one.device.kind for one in plan.inputs}
+    kinds, shown = {one.device.kind for one in plan.inputs}, tracks_shown(plan)
     seen = [place for place, one in enumerate(plan.inputs) if one.device.kind is DeviceKind.CAMERA] or [0]
     return {
         "strips": rows,
         "seen_by": [(place, plan.inputs[place].name) for place in seen],
         "synced": [row for row in rows if row["place"] in seen or not plan.inputs[int(str(row["place"]))].has_picture],
         "patch": draw_patch(plan),
-        "track_rows": [(number, _track_name(plan, number), _sources_of(plan, number)) for number in range(1, 7)],
+        "track_numbers": range(1, (MAX_TRACKS if shown == 1 else shown) + 1),
+        "track_rows": [
+            (number, _track_name(plan, number), _sources_of(plan, number)) for number in range(1, shown + 1)
+        ],
         "tracks_form": TracksForm(tracks=plan.tracks, mix_first=plan.mix_first),
         "mixed": mixed,
         "wants_microphone": DeviceKind.MICROPHONE not in kinds,
@@ -63,7 +68,8 @@ def strip(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Change how an input's sound is treated and where it goes; what is refused stays as it was typed."""
     rig = get_object_or_404(Rig, pk=rig_id)
     place = input_place(request, rig)
-    form = StripForm(request.POST, sound=rig.plan.inputs[place].sound)
+    sound = rig.plan.inputs[place].sound
+    form = StripForm(with_touched(StripForm(sound=sound), request.POST), sound=sound)
     if not form.is_valid():
         return _answer(request, rig, {"refused": form, "refused_place": place}, status=422)
     edits.set_sound(rig, place, form.value, glance(request))
@@ -79,7 +85,8 @@ def tracks(request: HttpRequest, rig_id: int) -> HttpResponse:
     if gone:
         edits.remove_track(rig, int(gone) if gone.isdecimal() and len(gone) < 3 else 0, glance(request))
         return _answer(request, rig)
-    form = TracksForm(request.POST, tracks=plan.tracks, mix_first=plan.mix_first)
+    stored = TracksForm(tracks=plan.tracks, mix_first=plan.mix_first)
+    form = TracksForm(with_touched(stored, request.POST), tracks=plan.tracks, mix_first=plan.mix_first)
     if not form.is_valid():
         return _answer(request, rig, {"tracks_form": form}, status=422)
     named, mix_first = form.value
@@ -96,9 +103,9 @@ def add_input(request: HttpRequest, rig_id: int) -> HttpResponse:
         raise BadValueError("Input", asked[:20], "it is one of " + ", ".join(INPUT_KINDS))
     kind = DeviceKind(asked)
     one = propose_input(kind)
-    used = [other.origin.device for other in rig.plan.inputs if isinstance(other.origin, Plugged)]
+    used = [other.origin.device for other in rig.plan.inputs if isinstance(other.origin, Simulated)]
     label = free_name(kind.label, used)
-    if isinstance(one.origin, Plugged):
+    if isinstance(one.origin, Simulated):
         one = replace(one, name=label, origin=replace(one.origin, device=label))
     edits.add_input(rig, one, glance(request))
     return _back(request, rig)

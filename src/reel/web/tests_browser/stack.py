@@ -100,5 +100,9 @@ class StackTestCase(unittest.TestCase):
         page.on("console", lambda entry: self.complaints.append(entry.text) if entry.type == "error" else None)
         return page
 
+    def unfold(self, name):
+        """Open a folded part of the page."""
+        self.page.evaluate("(name) => { document.getElementById(name).open = true; }", name)
+
     def tearDown(self):
         self.assertEqual(self.complaints, [], "the browser complained")

@@ -65,15 +65,15 @@ class RigTests(StackTestCase):
         self.open("Moss & Stone at 60, too much", "Path")
         lost = page.locator(".stage", has_text="Path").locator(".loss")
         expect(lost).to_have_text(["chroma reduced", "rate halved", "compressed"])
-        expect(page.locator("#path")).to_contain_text("USB 2 port carries about 280 Mb/s")
+        expect(page.locator("#stage")).to_contain_text("USB 2 port carries about 280 Mb/s")
         drawn = page.locator(".line-unpacked").count()
         page.get_by_role("button", name="Use the USB 3 port").click()
         expect(lost).to_have_text(["chroma reduced"])
         self.assertLess(page.locator(".line-unpacked").count(), drawn, "the drawing follows at once")
         page.get_by_label("Model of hop 3").select_option(label="USB 2 port")
-        expect(page.locator("#path")).to_contain_text("falls back to 1080p 30 MJPEG")
+        expect(page.locator("#stage")).to_contain_text("falls back to 1080p 30 MJPEG")
         page.get_by_role("button", name="Remove USB 2 port").click()
-        expect(page.locator("#path")).to_contain_text("the computer is not reached")
+        expect(page.locator("#stage")).to_contain_text("the computer is not reached")
 
     def test_the_field_test_of_the_tape_deck(self):
         page = self.page
@@ -83,29 +83,49 @@ class RigTests(StackTestCase):
         page.goto(page.url.replace("arrival", "path"))
         page.get_by_role("link", name="S-Video").click()
         page.get_by_label("Output", exact=True).select_option("composite")
-        page.get_by_role("button", name="Save").click()
         page.locator(".stage-title", has_text="Path").click()
         page.get_by_label("Model of hop 2").select_option(label="Analogue stick, merges fields")
-        expect(page.locator("#path")).to_contain_text("Fields merged")
+        expect(page.locator("#stage")).to_contain_text("Fields merged")
         page.locator(".stage-title", has_text="Arrival").click()
         self.wait_for_picture()
         self.press_field_test_until_it_says("every second one repeats")
+
+    def test_what_is_chosen_is_stored_at_once_beside_another_window(self):
+        page, other = self.page, self.new_page()
+        for one in (page, other):
+            one.goto(f"{self.url}/rigs/5/file/")
+        page.get_by_label("Number", exact=True).fill("23")
+        other.get_by_label("Encoder speed").select_option("veryfast")
+        expect(other.locator("#history")).to_contain_text("Undo Encoder speed")
+        page.locator(".stage-title", has_text="Roll").click()  # what was typed last is stored before the page is left
+        expect(page.locator(".stage", has_text="File")).to_contain_text("CRF 23")
+        page.locator(".stage-title", has_text="File").click()
+        expect(page.get_by_label("Encoder speed")).to_have_value("veryfast")
+        page.get_by_label("Number", exact=True).fill("77")
+        page.get_by_label("Number", exact=True).press("Tab")
+        expect(page.locator("#stage")).to_contain_text("The rig is still set to H.264 CRF 23")
+        page.get_by_role("link", name="Revert").click()
+        expect(page.get_by_label("Number", exact=True)).to_have_value("23")
+        for words in ("Rate control", "Encoder speed"):
+            page.keyboard.press("u")
+            expect(page.locator("#notice")).to_contain_text(f"Undone: {words}.")
+        expect(page.get_by_label("Number", exact=True)).to_have_value("20")
+        self.complaints.clear()  # what was refused is a 422, which the browser notes
 
     def test_a_protected_console_is_refused_with_its_reason(self):
         page = self.page
         self.open("Moss & Stone, console", "Device")
         page.get_by_label("Copy protection").check()
-        page.get_by_role("button", name="Save").click()
         expect(page.locator(".alarms")).to_contain_text("copy-protected")
         page.locator(".stage-title", has_text="Roll").click()
         expect(page.locator("#checks .is-wrong").first).to_contain_text("Copy protection is off")
         self.complaints.clear()
-        page.get_by_role("button", name="Roll R").click()
+        page.get_by_role("button", name="Roll R").first.click()
         expect(page.locator("#notice")).to_contain_text("The signal is copy-protected")
         self.complaints.clear()  # the refusal itself is a 409, which the browser notes
         page.locator(".stage-title", has_text="Path").click()
         page.get_by_role("button", name="Set it for gameplay: protection off").click()
-        expect(page.locator("#path")).not_to_contain_text("copy-protected")
+        expect(page.locator("#stage")).not_to_contain_text("copy-protected")
         page.locator(".stage-title", has_text="Roll").click()
         expect(page.locator("#checks .is-fine").first).to_contain_text("Copy protection is off")
 

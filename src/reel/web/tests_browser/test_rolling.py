@@ -68,8 +68,6 @@ class RollingTests(StackTestCase):
         for effort in ("superfast", "ultrafast"):
             self.open("Potting bench, camera", "File")
             page.get_by_label("Encoder speed").select_option(effort)
-            page.get_by_role("button", name="Save").click()
-            page.wait_for_load_state()
             page.locator(".stage-title", has_text="Roll").click()
             page.get_by_label("for", exact=True).fill("2")
             page.get_by_role("button", name="Try T").click()
@@ -94,16 +92,16 @@ class RollingTests(StackTestCase):
     def test_a_countdown_a_length_parts_and_marks_made_afterwards(self):
         page = self.page
         self.open("Greenhouse camera, feed", "File")
+        self.unfold("file-more")
         page.get_by_label("or GB").fill("0.01")
         page.get_by_label("Rate control").select_option("lossless")
-        expect(page.locator("#recipe")).to_contain_text("Nothing is lost")
-        page.get_by_role("button", name="Save").click()
+        expect(page.locator("#stage")).to_contain_text("Nothing is lost")
         expect(page.locator(".stage.is-open .stage-facts")).to_contain_text("lossless")
         page.locator(".stage-title", has_text="Roll").click()
         page.get_by_text("Options").click()
         page.get_by_label("Countdown, s").fill("2")
         page.get_by_label("After", exact=True).fill("8 s")  # some 2 MB a second
-        page.get_by_role("button", name="Save").click()
+        page.get_by_label("After", exact=True).blur()
         expect(page.locator("summary", has_text="Options")).to_contain_text("Begins 2 s after the press")
         before = page.locator("#latest a").get_attribute("href")  # the names of a day begin at 001 again
         page.keyboard.press("r")
@@ -136,8 +134,6 @@ class RollingTests(StackTestCase):
         page.get_by_label("Encoder speed").select_option("slow")
         page.get_by_label("Rate control").select_option("quantiser")
         page.get_by_label("Number").fill("2")
-        page.get_by_role("button", name="Save").click()
-        page.wait_for_load_state()
         page.locator(".stage-title", has_text="Roll").click()
         expect(page.locator(".meter-rms").first).not_to_have_attribute("width", "0")
         page.keyboard.press("r")
@@ -203,7 +199,6 @@ class RollingTests(StackTestCase):
         page.locator(".stage-title", has_text="File").click()
         page.get_by_label("Stream copy").check()
         expect(page.locator("main")).to_contain_text("Picture and sound are what the sender sends")
-        page.get_by_role("button", name="Save").click()
         expect(page.locator(".stage.is-open .stage-facts")).to_contain_text("as sent")
         page.locator(".stage-title", has_text="Roll").click()
         expect(page.locator("figcaption")).to_contain_text(re.compile(r"arriving a second: [1-9]"))

@@ -3,8 +3,12 @@
 from typing import Any
 
 from django import forms
+from django.http import QueryDict
 
 from reel.core.errors import ReelError
+
+# The parameter with the names of the fields that somebody touched.
+TOUCHED = "touched"
 
 
 class ValueForm(forms.Form):
@@ -32,6 +36,26 @@ def choices_of(kind: type[Any], words: dict[str, str]) -> list[tuple[str, str]]:
     return [(member.value, words.get(member.value, member.value)) for member in kind]
 
 
-def form_status(form: Any) -> int:
-    """Give 422 for a form that was refused, or that brought what has to be looked at first."""
-    return 422 if form is not None and form.is_bound and (form.errors or getattr(form, "came", ())) else 200
+def form_status(form: forms.Form) -> int:
+    """Return 422 for a form that was refused."""
+    return 422 if form.is_bound and form.errors else 200
+
+
+def with_touched(form: forms.Form, posted: QueryDict) -> QueryDict:
+    """Return what a form as it stands now would send, with the fields that `posted` says were touched on the page.
+
+    Without a script a page says nothing of that, and all that it sent counts.
+    """
+    touched = posted.getlist(TOUCHED)
+    if not touched:
+        return posted
+    data = QueryDict(mutable=True)
+    for bound in form:
+        value = bound.value()
+        if isinstance(value, list | tuple):
+            data.setlist(bound.html_name, [str(one) for one in value])
+        elif value not in (None, False):
+            data[bound.html_name] = "on" if value is True else str(value)
+    for name in touched:
+        data.setlist(name, posted.getlist(name))
+    return data

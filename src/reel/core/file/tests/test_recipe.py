@@ -50,7 +50,7 @@ RATES = st.one_of(
     st.builds(ConstantQuality, quality=st.integers(0, 63)),
     st.builds(ConstantQuantiser, quantiser=st.integers(0, 63)),
     st.builds(ConstantBitrate, bitrate_bps=st.integers(200_000, 400_000_000)),
-    st.just(VariableBitrate(bitrate_bps=4_000_000, most_bps=9_000_000)),
+    st.just(VariableBitrate(bitrate_bps=4_000_000, max_bps=9_000_000)),
     st.just(Lossless()),
     st.just(default_rate(RateKind.PROFILE, CODECS[VideoCodec.PRORES])),
 )
@@ -91,7 +91,7 @@ class RecipeTests(unittest.TestCase):
         for make in (
             lambda: ConstantBitrate(bitrate_bps=100_000),
             lambda: ConstantBitrate(bitrate_bps=2**63),
-            lambda: VariableBitrate(bitrate_bps=9_000_000, most_bps=8_000_000),
+            lambda: VariableBitrate(bitrate_bps=9_000_000, max_bps=8_000_000),
             lambda: ConstantQuality(quality=64),
             lambda: ConstantQuantiser(quantiser=-1),
         ):

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 from reel.core.file import Recipe
 from reel.core.frame import FrameSetup
-from reel.core.line import Feed, HopSetup, InputSetup, MediaFile, Network, Plugged, RigSetup
+from reel.core.line import Feed, HopSetup, InputSetup, MediaFile, Network, RigSetup, Simulated
 from reel.core.signal import Mode
 
 MODE = Mode.parse("1280x720p30")
@@ -16,7 +16,7 @@ def path(*models):
 
 def one(device, *models, name="Picture", **more):
     """One input."""
-    origin = more.pop("origin", Plugged(device=name))
+    origin = more.pop("origin", Simulated(device=name))
     return InputSetup(name=name, device=device, origin=origin, path=path(*models), **more)
 
 

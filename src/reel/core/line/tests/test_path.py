@@ -28,6 +28,7 @@ from reel.core.line import (
     Turn,
     loss_message,
     propose,
+    propose_with,
     remedies,
     signal_chain,
     signal_path,
@@ -300,6 +301,19 @@ class ProposalTests(unittest.TestCase):
         with self.assertRaises(NoPathError) as raised:
             propose(DeviceKind.CONSOLE, {"analogue-box"})
         self.assertIn("HDMI box", str(raised.exception))
+
+    def test_a_box_is_proposed_for_what_it_can_do(self):
+        for kind, have, mode in (
+            (DeviceKind.CONSOLE, "hdmi-box", "1920x1080p60"),
+            (DeviceKind.CONSOLE, "capture-card", "1920x1080p60"),
+            (DeviceKind.CONSOLE, "hdmi-stick", "1920x1080p30"),
+            (DeviceKind.CONSOLE, None, "1280x720p30"),
+            (DeviceKind.DECK, "analogue-box", "720x576i25"),
+            (DeviceKind.TABLET, "receiver-720", "1024x1366p30"),
+        ):
+            with self.subTest(have):
+                rig = propose_with(kind, {have} if have else None)
+                self.assertEqual(rig.picture.device.mode.key, mode)
 
 
 class EditTests(unittest.TestCase):

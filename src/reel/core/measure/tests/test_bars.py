@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from reel.core.frame import Crop
-from reel.core.measure.bars import LEAST_PICTURES, BarFinder
+from reel.core.measure.bars import MIN_PICTURES, BarFinder
 
 WIDTH, HEIGHT = 320, 180
 
@@ -75,9 +75,9 @@ class BarTests(unittest.TestCase):
 
     def test_what_is_dark_all_over_says_nothing(self):
         finder = BarFinder()
-        for number in range(LEAST_PICTURES + 20):
+        for number in range(MIN_PICTURES + 20):
             finder.feed(np.full((HEIGHT, WIDTH), 17 + number % 2, dtype=np.uint8))
         self.assertIsNone(finder.result())
-        self.assertEqual(finder.dark, LEAST_PICTURES + 20)
+        self.assertEqual(finder.dark, MIN_PICTURES + 20)
         bars = found(Crop(left_px=40), dark_every=2, pictures=60)
         self.assertEqual((bars.pictures, bars.dark), (60, 30))

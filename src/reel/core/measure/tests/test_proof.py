@@ -3,6 +3,7 @@ from fractions import Fraction
 
 from reel.core.file import ConstantBitrate, Container
 from reel.core.measure import Counts, Usable, Verdict, judge, prove
+from reel.core.measure.proofline import ProofGroup
 from reel.core.media import probe
 from reel.core.media.tests.clips import plan, write_clip
 from reel.core.media.tests.test_files import FolderTestCase
@@ -46,6 +47,21 @@ class ProofTests(FolderTestCase):
         self.assertEqual(proof.differing, ())
         self.assertEqual(proof.summary, f"All {proof.asked_count} checks passed.")
         self.assertGreaterEqual(proof.asked_count, 13)
+
+    def test_several_tracks_stand_beside_each_other(self):
+        """One of two tracks is mono in the file: that line differs, and its place in the table is empty."""
+        asked = replace(PLAN, tracks=("game", "voice"))
+        (track,) = self.facts.sound
+        game, voice = replace(track, title="game"), replace(track, title="voice", channels=1)
+        proof = prove(asked, facts=replace(self.facts, sound=(game, voice)), counts=Counts(ticks=90))
+        self.assertEqual([line.label for line in proof.differing], ["Track 2 channels"])
+        sound = next(group for group in proof.groups if group.group is ProofGroup.SOUND)
+        rows = {fact: [line and line.got for line in lines] for fact, lines in sound.tracks.rows}
+        self.assertEqual(sound.tracks.tracks, (1, 2))
+        self.assertEqual((rows["name"], rows["channels"]), (["game", "voice"], ["stereo", None]))
+        self.assertEqual([line.label for line in sound.plain], ["Sound tracks"])
+        alone = prove(PLAN, facts=self.facts, counts=Counts(ticks=90))
+        self.assertTrue(all(group.tracks is None and group.plain == group.lines for group in alone.groups))
 
     def test_each_difference_is_found_in_the_file(self):
         """The same file, asked to be something else: the line that differs is the one that was changed."""

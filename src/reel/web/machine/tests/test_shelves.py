@@ -37,7 +37,7 @@ class ShelfTests(HomeMixin, TestCase):
 
     def test_a_folder_is_added_measured_chosen_and_taken_off_with_its_takes_left_alone(self):
         self.assertRedirects(self.add(), reverse("machine:index"))
-        with patch("reel.core.media.drive.MOST_BYTES", 16_000_000):
+        with patch("reel.core.media.drive.MAX_BYTES", 16_000_000):
             run_waiting()
         place = ShelfPlace.objects.get(name="Fast drive")
         self.assertGreater(place.write_bps, 1_000_000)

@@ -3,9 +3,15 @@
 from django.db import migrations, models
 
 from reel.core.errors import ReelError
-from reel.core.line import Device, DeviceKind, best_path
-from reel.core.wire import from_plain, to_plain
-from reel.web.setups import plan_of, setup_from_1
+from reel.web.setups import setup_from_1
+
+# The first rigs had no path; this one led their devices to the computer.
+PATHS = {
+    "console": ("hdmi-1.4", "capture-card", "pcie-4"),
+    "deck": ("scart-s-video", "s-video-cable", "analogue-box", "usb-3"),
+    "headset": ("mirror-window",),
+    **dict.fromkeys(("phone", "tablet", "camera"), ("usb-3",)),
+}
 
 
 def bring_up(apps, schema_editor):
@@ -14,11 +20,8 @@ def bring_up(apps, schema_editor):
             continue
         try:
             setup, rig.play = setup_from_1(rig.setup)
-            if "path" not in rig.setup:  # the first rigs had none; today an empty one is what somebody made
-                device = from_plain(setup["device"], Device)
-                path = () if device.kind is DeviceKind.FEED else best_path(device)
-                setup = {**setup, "path": to_plain(path)}
-            plan_of({"version": 2, **setup})
+            if "path" not in rig.setup:  # an empty one is what somebody made
+                setup = {**setup, "path": [{"model": model} for model in PATHS.get(setup["device"]["kind"], ())]}
         except ReelError:
             continue  # it is shown as one that can't be read
         rig.setup = {"version": 2, **setup}

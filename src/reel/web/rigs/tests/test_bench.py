@@ -105,31 +105,31 @@ class BenchTests(HomeMixin, TestCase):
     def test_what_of_the_samples_is_left_out_is_said_and_kept_by_a_button(self):
         setup = propose(DeviceKind.CONSOLE, {"hdmi-box"}, Mode.parse("1280x720p30"))
         rig = make_rig("Moss", setup)
-        address = reverse("stages:recipe", args=[rig.pk])
+        address = reverse("stages:stage", args=[rig.pk, "file"])
         kept = {"codec": "h264", "effort": "medium", **FIELDS}
-        page = self.client.get(address, kept, headers=HTMX)
+        page = self.client.post(address, kept, headers=HTMX)
         self.assertContains(page, "4:2:2 8-bit arrives, 4:2:0 8-bit is written: some of it is left out.")
-        page = self.client.get(address, kept | {"samples": "4:2:2 8-bit", "profile": ""}, headers=HTMX)
+        page = self.client.post(address, kept | {"samples": "4:2:2 8-bit", "profile": ""}, headers=HTMX)
         self.assertContains(page, "MP4: H.264 High 4:2:2, 4:2:2 8-bit")
         self.assertNotContains(page, "is left out")
-        page = self.client.get(address, kept | {"codec": "av1", "effort": "8"}, headers=HTMX)
+        page = self.client.post(address, kept | {"codec": "av1", "effort": "8"}, headers=HTMX)
         self.assertNotContains(page, "is left out", msg_prefix="AV1 as it is encoded here holds no more")
 
-    def test_a_smaller_frame_is_taken_from_the_file_page_and_what_is_typed_stays(self):
+    def test_a_smaller_frame_is_taken_from_the_file_page(self):
         self.keep("h264", "medium", 23)
         self.keep("h264", "medium", 41, width_px=960, height_px=540)
         typed = {"codec": "h264", "effort": "medium", "tune": "grain", **FIELDS}
-        page = self.client.get(reverse("stages:recipe", args=[self.rig.pk]), typed, headers=HTMX)
+        page = self.client.post(reverse("stages:stage", args=[self.rig.pk, "file"]), typed, headers=HTMX)
         self.assertContains(page, "Record 960×540, 1.4×")
         self.assertContains(page, "medium, 0.8×")
         address = reverse("stages:record-at", args=[self.rig.pk])
-        answer = self.client.post(address, typed | {"mode": "960x540p30"}, headers=HTMX)
+        answer = self.client.post(address, {"mode": "960x540p30"}, headers=HTMX)
         self.assertContains(answer, '<option value="grain" selected>')
         self.assertContains(answer, "medium, 1.4×")
-        self.assertEqual(answer["HX-Trigger"], "signal-changed")
+        self.assertEqual(answer["HX-Trigger"], "rig-changed")
         self.rig.refresh_from_db()
-        self.assertEqual((self.rig.plan.frame.mode, self.rig.plan.recipe.tune), (Mode.parse("960x540p30"), ""))
-        self.assertEqual(self.client.post(address, typed | {"mode": "1x1"}).status_code, 409)
+        self.assertEqual((self.rig.plan.frame.mode, self.rig.plan.recipe.tune), (Mode.parse("960x540p30"), "grain"))
+        self.assertEqual(self.client.post(address, {"mode": "1x1"}).status_code, 409)
 
     def test_without_a_signal_and_without_a_sample_it_fails_with_its_reason(self):
         with patch.object(benching, "client", side_effect=UnreachableError), patch.object(benching, "_SIGNAL_S", 0):
@@ -191,8 +191,8 @@ class BenchTests(HomeMixin, TestCase):
         for point in found.points:
             self.assertTrue(LEFT <= point.x <= RIGHT and TOP <= point.y <= BOTTOM, point)
         self.assert_names_stand_free(found)
-        page = self.client.get(
-            reverse("stages:recipe", args=[self.rig.pk]),
+        page = self.client.post(
+            reverse("stages:stage", args=[self.rig.pk, "file"]),
             {"codec": "h264", "effort": "slow", **FIELDS},
             headers=HTMX,
         )

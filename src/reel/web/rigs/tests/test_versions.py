@@ -7,18 +7,20 @@ import subprocess
 import sys
 import tempfile
 from contextlib import closing
+from dataclasses import replace
 from pathlib import Path
 
 from django.test import SimpleTestCase, TestCase
 
 from reel.core.errors import ReelError
+from reel.core.file import VariableBitrate, read_recipe, write_recipe
 from reel.core.line import line_stages, read_rig
 from reel.core.measure import Proof
 from reel.core.signal import Matrix, Range
 from reel.core.wire import from_plain
 from reel.standins.scenario import Scenario
 from reel.web.rigs.actions import export_rig, import_rig
-from reel.web.setups import OLDER, plan_of
+from reel.web.setups import OLDER, plan_of, recipe_of
 
 KEPT = {version: Path(__file__).parent / f"version_{version}" for version in (1, 2, 3)}
 RIGS = {version: json.loads((folder / "rigs.json").read_text()) for version, folder in KEPT.items()}
@@ -87,6 +89,20 @@ class RigFileTests(TestCase):
         kept = import_rig(self.file({**rig, "setup": setup}, 4))
         self.assertEqual((kept.plan.recipe.matrix, kept.plan.recipe.range), (Matrix.BT601, Range.LIMITED))
         self.assertEqual(kept.plan.recipe.profile, "422")
+
+    def test_a_rig_of_version_5_keeps_its_device_and_its_highest_bitrate(self):
+        (rig,) = (rig for rig in RIGS[3] if rig["name"] == "Moss & Stone, console")
+        wanted = import_rig(self.file(rig, 3))
+        recipe = replace(wanted.plan.recipe, rate=VariableBitrate(bitrate_bps=4_000_000, max_bps=9_000_000))
+        wanted.plan = replace(wanted.plan, recipe=recipe)
+        written = export_rig(wanted).replace(b'"version": 6', b'"version": 5')
+        written = written.replace(b'"max_bps"', b'"most_bps"').replace(b'"simulated"', b'"plugged"')
+        self.assertEqual(import_rig(written).plan, wanted.plan)
+        setup = json.loads(written)["setup"]
+        self.assertEqual(plan_of({"version": 5, **setup}), wanted.plan)
+        self.assertEqual(recipe_of(setup["recipe"]), recipe)
+        kept = write_recipe("Evening", recipe).replace(b'"version": 2', b'"version": 1')
+        self.assertEqual(read_recipe(kept.replace(b'"max_bps"', b'"most_bps"')), ("Evening", recipe))
 
 
 class HomeTests(SimpleTestCase):

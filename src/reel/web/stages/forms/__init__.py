@@ -2,7 +2,7 @@
 
 from reel.web.stages.forms.arrival import ArrivalForm
 from reel.web.stages.forms.device import device_form
-from reel.web.stages.forms.file import RecipeForm, shown
+from reel.web.stages.forms.file import RecipeForm
 from reel.web.stages.forms.frame import FrameForm
 from reel.web.stages.forms.roll import RollForm
 from reel.web.stages.forms.scenario import ScenarioForm
@@ -17,5 +17,4 @@ __all__ = [
     "StripForm",
     "TracksForm",
     "device_form",
-    "shown",
 ]

@@ -5,7 +5,7 @@ from typing import Any
 
 from django import forms
 
-from reel.core.line import Connector, Device, DeviceKind, Eye, InputSetup, Origin, Plugged, Turn
+from reel.core.line import Connector, Device, DeviceKind, Eye, InputSetup, Origin, Simulated, Turn
 from reel.core.line.devices import SLEEP_S
 from reel.core.line.origin import MAX_DEVICE
 from reel.core.signal import Matrix, Mode, Range, pixel_format
@@ -15,7 +15,7 @@ from reel.web.ui.forms import ValueForm, choices_of
 
 
 class DeviceForm(ValueForm):
-    """How a device that is plugged in is set; a kind has the fields that its class has."""
+    """How a device is set; a kind has the fields that its class has."""
 
     name = forms.CharField(
         label="Name",
@@ -65,7 +65,7 @@ class DeviceForm(ValueForm):
         label="Pointer", required=False, help_text="The hand's pointer lies in the picture, and so in the file."
     )
 
-    def __init__(self, data: Any = None, *, device: Device, origin: Plugged) -> None:
+    def __init__(self, data: Any = None, *, device: Device, origin: Simulated) -> None:
         self._device, self._origin = device, origin
         super().__init__(data, initial=_initial(device) | {"name": origin.device})
         facts = device.facts
@@ -121,6 +121,6 @@ def _initial(device: Device) -> dict[str, object]:
 
 def device_form(data: Any, setup: InputSetup) -> DeviceForm | FeedForm:
     """Return the form of a device's kind."""
-    if isinstance(setup.origin, Plugged):
+    if isinstance(setup.origin, Simulated):
         return DeviceForm(data, device=setup.device, origin=setup.origin)
     return FeedForm(data, initial=FeedForm.initial_of(setup.origin))

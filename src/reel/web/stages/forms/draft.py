@@ -29,7 +29,7 @@ from reel.core.signal import Matrix, Range
 def fields_of(recipe: Draft) -> dict[str, Any]:
     """Return the form's fields of a recipe."""
     rate = recipe.rate
-    most = rate.most_bps if isinstance(rate, VariableBitrate) else None
+    most = rate.max_bps if isinstance(rate, VariableBitrate) else None
     target = rate.target_bps
     return {
         "as_sent": recipe.as_sent,
@@ -39,7 +39,7 @@ def fields_of(recipe: Draft) -> dict[str, Any]:
         "rate": rate.kind.value,
         "number": rate.number,
         "bitrate_mbps": None if target is None else megabit_text(target),
-        "most_mbps": None if most is None else megabit_text(most),
+        "max_mbps": None if most is None else megabit_text(most),
         "effort": recipe.effort,
         "samples": recipe.samples,
         "matrix": recipe.matrix.value,
@@ -111,7 +111,7 @@ def _read_kilobits(text: str) -> int:
 def _rate_of(cleaned: dict[str, Any], codec: VideoCodec) -> RateControl:
     """Make the rate control; what was left empty is what is usual for the codec."""
     kind = RateKind(cleaned["rate"])
-    number, target, most = cleaned["number"], cleaned["bitrate_mbps"], cleaned["most_mbps"]
+    number, target, most = cleaned["number"], cleaned["bitrate_mbps"], cleaned["max_mbps"]
     default = default_rate(kind, CODECS[codec])
     if kind is RateKind.QUALITY and number is not None:
         return ConstantQuality(quality=number)
@@ -121,7 +121,7 @@ def _rate_of(cleaned: dict[str, Any], codec: VideoCodec) -> RateControl:
         return ConstantBitrate(bitrate_bps=int(target * 1_000_000))
     if kind is RateKind.VARIABLE and target is not None:
         target_bps = int(target * 1_000_000)
-        return VariableBitrate(bitrate_bps=target_bps, most_bps=int(most * 1_000_000) if most else 2 * target_bps)
+        return VariableBitrate(bitrate_bps=target_bps, max_bps=int(most * 1_000_000) if most else 2 * target_bps)
     return default
 
 

@@ -1,7 +1,6 @@
 """The form of a recipe: what may be chosen follows from the codec; whether it goes together, core says."""
 
 from collections.abc import Iterable
-from contextlib import suppress
 from dataclasses import replace
 from decimal import Decimal
 from functools import cached_property
@@ -9,7 +8,7 @@ from typing import Any
 
 from django import forms
 
-from reel.core.errors import BadValueError, ReelError
+from reel.core.errors import ReelError
 from reel.core.file import (
     CODECS,
     CONTAINERS,
@@ -24,7 +23,10 @@ from reel.core.file import (
     SoundFiles,
     VideoCodec,
     differences,
+    has_few_players,
+    lines,
     offers,
+    resolve,
     start_from,
 )
 from reel.core.file.purposes import StartingPoint
@@ -40,6 +42,15 @@ from reel.web.ui.fields import NumberField, WholeField
 from reel.web.ui.forms import ValueForm, choices_of
 from reel.web.ui.typed import number_of
 
+# What the page folds: settings, by their names in words and as fields, that few people change.
+_FOLDED = frozenset({
+    "Chroma and bit depth", "Matrix, range", "Keyframe interval", "B-frames", "Look-ahead", "Tune", "Level",
+    "Sample rate", "Channels", "Separate sound files", "New part after", "File name",
+})  # fmt: skip
+_FOLDED_FIELDS = frozenset({
+    "samples", "matrix", "range", "keyframe_s", "b_frames", "lookahead", "tune", "level", "sound_rate_hz",
+    "sound_channels", "sound_files", "part_minutes", "part_gb", "name_pattern",
+})  # fmt: skip
 # Under which field the page says what is wrong with a part of the recipe.
 _SHOWN_AT = {"chroma": "samples", "sound_bitrate_bps": "sound_kbps"}
 
@@ -62,8 +73,10 @@ class RecipeForm(ValueForm):
     """
 
     # The fields whose label is read beside them, since their row's does not say it.
-    named = frozenset({"bitrate_mbps", "most_mbps", "b_frames", "tune", "part_gb"})
+    named = frozenset({"bitrate_mbps", "max_mbps", "b_frames", "tune", "part_gb"})
 
+    # The codec that the other fields were filled in for; another one that is chosen brings what goes with it.
+    was_codec = forms.CharField(required=False, max_length=20)
     as_sent = forms.BooleanField(
         label="Stream copy",
         required=False,
@@ -77,7 +90,7 @@ class RecipeForm(ValueForm):
     rate = forms.ChoiceField(label="Rate control", choices=[(kind.value, RATE_WORDS[kind]) for kind in RateKind])
     number = WholeField(label="Number", required=False, min_value=0, max_value=63)
     bitrate_mbps = _megabits("Bitrate, Mb/s")
-    most_mbps = _megabits("Maximum, Mb/s")
+    max_mbps = _megabits("Maximum, Mb/s")
     effort = _chosen("Encoder speed", "Slower makes smaller files; too slow loses frames. × is the measured headroom.")
     samples = _chosen("Chroma and bit depth", "More than this is reduced to it; less stays as it is.")
     matrix = forms.ChoiceField(label="Matrix", choices=choices_of(Matrix, {}))
@@ -136,7 +149,7 @@ class RecipeForm(ValueForm):
         self.recipe, self.draft, self._setup = recipe, recipe.draft, setup
         self.came: tuple[tuple[str, str, str], ...] = ()
         self.start: StartingPoint | None = None
-        super().__init__(data, initial=fields_of(recipe))
+        super().__init__(data, initial=_fields_of(recipe))
         self._set_choices(self._codec())
 
     def _codec(self) -> VideoCodec:
@@ -176,9 +189,9 @@ class RecipeForm(ValueForm):
         """What would work instead of what was asked, by what it changes."""
         return [_in_short(differences(self.draft, one)) for one in offers(self.draft)]
 
-    def filled(self, recipe: Recipe) -> "RecipeForm":
-        """Return the form filled with a recipe."""
-        return RecipeForm(fields_of(recipe), recipe=self.recipe, setup=self._setup)
+    def filled(self, recipe: Draft) -> "RecipeForm":
+        """Return the form filled with settings that go together by themselves."""
+        return RecipeForm(_fields_of(recipe), recipe=self.recipe, setup=self._setup)
 
     def started(self, purpose: Purpose) -> "RecipeForm":
         """Return the form filled with a starting point."""
@@ -200,17 +213,6 @@ class RecipeForm(ValueForm):
     def kept_name(self) -> str:
         """The name under which exactly these settings are kept, "" for none."""
         return "" if self.errors else name_of(Recipe(**self.draft.as_fields()))
-
-    @property
-    def is_changed(self) -> bool:
-        """Whether the settings are other than the rig's."""
-        return self.draft != self.recipe.draft
-
-    def plan_of(self, setup: RigSetup) -> RigSetup:
-        """Return a rig with the recipe that was filled in; as it is where that does not work."""
-        with suppress(BadValueError):  # of what does not go with how it rolls
-            return replace(setup, recipe=self.value) if self.is_bound and not self.errors else setup
-        return setup
 
     @property
     def written(self) -> str:
@@ -242,19 +244,30 @@ class RecipeForm(ValueForm):
             "profile": bool(codec.profiles),
             "number": codec.scale(kind) is not None,
             "bitrate_mbps": kind in (RateKind.BITRATE, RateKind.VARIABLE),
-            "most_mbps": kind is RateKind.VARIABLE,
+            "max_mbps": kind is RateKind.VARIABLE,
             "effort": bool(codec.efforts),
             "tune": bool(codec.tunes),
             "keyframe_s": not codec.is_intra,
-            "lookahead": bool(codec.most_lookahead),
+            "lookahead": bool(codec.max_lookahead),
             "level": codec.sets_level,
             "matrix": True,
             "range": True,
-            "b_frames": bool(codec.most_b_frames),
+            "b_frames": bool(codec.max_b_frames),
             "sound_kbps": bool(draft.sound_facts.bitrates_bps),
             "sound_channels": True,
             "part_gb": True,
         }
+
+    @cached_property
+    def folded(self) -> list[tuple[str, str]]:
+        """What the folded part of the page holds that is not usual for the codec: the setting and its value."""
+        usual = lines(resolve(Draft(codec=self.draft.codec, container=self.draft.container)))
+        return [(name, value) for name, value in lines(self.draft).items() if name in _FOLDED and value != usual[name]]
+
+    @property
+    def has_folded_errors(self) -> bool:
+        """Whether something in the folded part of the page was refused."""
+        return bool(_FOLDED_FIELDS & self.errors.keys())
 
     @property
     def unseen_errors(self) -> list[str]:
@@ -262,8 +275,18 @@ class RecipeForm(ValueForm):
         unseen = (name for name, counts in self._counting().items() if not counts and name in self.errors)
         return [str(error) for name in unseen for error in self.errors[name]]
 
+    def with_what_came(self) -> "RecipeForm":
+        """Return the form filled with what another codec brought, once that was refused; itself where it was not."""
+        if self.is_valid() or not self.came:
+            return self
+        form = self.filled(self.draft)
+        form.is_valid()
+        form.came = self.came
+        return form
+
     def taken(self, number: str) -> "RecipeForm":
         """Return the form filled with one of the offers, counted from 0; this one where there is none."""
+        self.is_valid()
         found, place = offers(self.draft), number_of(number)
         return self if place is None or place >= len(found) else self.filled(found[place])
 
@@ -278,6 +301,8 @@ class RecipeForm(ValueForm):
         return {
             "container": draft.container_facts.description,
             "codec": f"{codec.description} {profile.description if profile else ''}".strip(),
+            "samples": str(self.fields["samples"].help_text)
+            + (f" Few phones and browsers play {draft.samples} {codec.label}." if has_few_players(draft) else ""),
             "sound_codec": sound.description,
             "level": self._level_says(),
             "rate": RATE_SAYS[draft.rate.kind]
@@ -312,6 +337,10 @@ class RecipeForm(ValueForm):
         return recipe
 
 
+def _fields_of(recipe: Draft) -> dict[str, Any]:
+    return fields_of(recipe) | {"was_codec": recipe.codec.value}
+
+
 # What each rate control does, in a sentence.
 RATE_SAYS = {
     RateKind.QUALITY: "Every picture looks as good: busy ones take more room.",
@@ -328,13 +357,3 @@ def _in_short(changes: tuple[tuple[str, str, str], ...]) -> str:
     told = [(name, now) for name, _, now in changes]
     basic = [(name, now) for name, now in told if name in ("Container", "Codec", "Sound")]
     return ", ".join(f"{name.lower()} {now}" for name, now in basic or told)
-
-
-def shown(form: RecipeForm) -> RecipeForm:
-    """A form as it is to be seen after a look: filled with what another codec brought, and what was left to it."""
-    if not form.is_valid() and not form.came:
-        return form
-    again = RecipeForm(fields_of(form.draft), recipe=form.recipe, setup=form._setup)
-    again.is_valid()
-    again.came = form.came
-    return again

@@ -24,7 +24,16 @@ SCALERS = {
     Scaler.BILINEAR: "bilinear, soft and quick",
     Scaler.AREA: "area, best for scaling down a lot",
 }
+# The common shapes, wide, upright and square, as width to height.
+SHAPES = {"16:9": Fraction(16, 9), "9:16": Fraction(9, 16), "1:1": Fraction(1)}
 _SIZE = re.compile(r"\s*(\d{2,4})\s*[x×]\s*(\d{2,4})\s*\Z")
+
+
+def shapes_of(size: tuple[int, int]) -> list[tuple[str, tuple[int, int]]]:
+    """Return the size in pixels that a frame has in each of the common shapes, with its shorter side."""
+    short = min(size)
+    long = round(short * SHAPES["16:9"] / 2) * 2
+    return [(name, (long if shape > 1 else short, long if shape < 1 else short)) for name, shape in SHAPES.items()]
 
 
 class FrameForm(ValueForm):

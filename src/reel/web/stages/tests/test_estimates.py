@@ -73,20 +73,21 @@ class EstimateTests(HomeMixin, TestCase):
         self.assertIsNone(picture_bits(self.rig, cropped), "it was of another frame")
 
     def test_the_page_asks_for_it_says_how_far_it_is_and_what_it_came_to(self):
-        typed = {"codec": "h264", "effort": "superfast", **FIELDS}
-        said = self.client.post(self.address, typed, headers=HTMX)
+        file = reverse("stages:stage", args=[self.rig.pk, "file"])
+        self.client.post(file, {"codec": "h264", "effort": "superfast", **FIELDS})
+        said = self.client.post(self.address, headers=HTMX)
         self.assertContains(said, "two seconds are being encoded")
         self.assertContains(said, "load delay:1s")
-        self.client.post(self.address, typed, headers=HTMX)
+        self.client.post(self.address, headers=HTMX)
         (job,) = Job.objects.filter(kind=ESTIMATE)
         with patch.object(estimating, "take_fresh_sample", sample_of(4)):
             run_here(ESTIMATE, job.subject)
-        said = self.client.get(self.address, typed, headers=HTMX)
+        said = self.client.get(self.address, headers=HTMX)
         self.assertContains(said, "Estimated from two seconds of this rig")
         self.assertNotContains(said, "load delay:1s")
-        other = self.client.get(self.address, typed | {"number": "30"}, headers=HTMX)
+        other = self.client.post(file, {"touched": "number", "number": "30"}, headers=HTMX)
         self.assertContains(other, "Record a trial on Roll to measure it")
-        self.client.post(reverse("stages:stage", args=[self.rig.pk, "file"]), typed)
+        self.client.post(reverse("stages:undo", args=[self.rig.pk, "file"]))
         self.rig.refresh_from_db()
         self.assertTrue(cost_of(self.rig).estimated)
         page = self.client.get(reverse("stages:stage", args=[self.rig.pk, "roll"]))
@@ -98,12 +99,10 @@ class EstimateTests(HomeMixin, TestCase):
         with patch.object(estimating, "take_fresh_sample", side_effect=RefusedError("No signal came.")):
             job = run_here(ESTIMATE, found.pk)
         self.assertEqual((job.state, job.problem), (JobState.FAILED, "No signal came."))
-        typed = {"codec": "h264", "effort": "superfast", **FIELDS, "number": str(self.rig.plan.recipe.rate.number)}
-        typed["name_pattern"] = self.rig.plan.recipe.name_pattern
-        said = self.client.get(self.address, typed, headers=HTMX)
+        said = self.client.get(self.address, headers=HTMX)
         self.assertContains(said, "No estimate: No signal came.")
         self.assertContains(said, "try again")
-        self.client.post(self.address, typed, headers=HTMX)
+        self.client.post(self.address, headers=HTMX)
         self.assertEqual(Job.objects.filter(kind=ESTIMATE).count(), 2)
 
     def test_a_sample_that_is_fresh_is_taken_again_and_few_estimates_are_kept(self):

@@ -17,11 +17,11 @@ from reel.core.line import DeviceKind, Eye, Headset, propose
 from reel.core.signal import Mode
 from reel.web.rigs import actions
 from reel.web.rigs.actions import make_rig
+from reel.web.rigs.changing import MAX_UNDO
 from reel.web.rigs.homefiles import remove_unused_images
 from reel.web.rigs.models import Rig
 from reel.web.setups import stored
 from reel.web.stages import edits
-from reel.web.stages.edits import MAX_UNDO
 
 HTMX = {"HX-Request": "true"}
 PIECE = {
@@ -170,7 +170,7 @@ class FramePageTests(TestCase):
             path.touch()
         os.utime(kept, (0, 0))
         remove_unused_images()
-        self.post("undo")
+        self.undo()
         remove_unused_images()
         self.assertTrue(kept.exists(), "Redo shows it again")
         self.rig.refresh_from_db()
@@ -187,24 +187,27 @@ class FramePageTests(TestCase):
         self.assertEqual(self.post("draw", do="dance").status_code, 409)
         self.assertEqual(self.post("toggle", key="c").status_code, 503)
 
+    def undo(self, **fields):
+        return self.client.post(reverse("stages:undo", args=[self.rig.pk, "frame"]), fields, headers=HTMX)
+
     def test_changes_are_taken_back_and_done_again(self):
         frames = [self.frame]
         for left in range(3):
             self.post("piece", **PIECE | {"crop_left": str(left)})
             frames.append(self.frame)
         for frame in reversed(frames[:-1]):
-            self.post("undo")
+            self.undo()
             self.assertEqual(self.frame, frame)
-        self.assertEqual(self.post("undo").status_code, 409)
+        self.assertEqual(self.undo().status_code, 409)
         for frame in frames[1:]:
-            self.post("undo", again="1")
+            self.undo(again="1")
             self.assertEqual(self.frame, frame)
-        self.post("undo")
+        self.undo()
         self.post("piece", **PIECE | {"crop_left": "77"})
-        self.assertEqual(self.post("undo", again="1").status_code, 409, "a new change ends what could be done again")
+        self.assertEqual(self.undo(again="1").status_code, 409, "a new change ends what could be done again")
         for left in range(MAX_UNDO + 5):
             self.post("piece", **PIECE | {"crop_left": str(left)})
-        self.assertEqual(len(Rig.objects.get().frames_before), MAX_UNDO)
+        self.assertEqual(Rig.objects.get().edits.count(), MAX_UNDO)
 
     def test_the_16_9_part_of_a_square_picture_is_proposed(self):
         self.assertContains(self.page(), "Keep the 16:9 part")

@@ -29,12 +29,12 @@ DEVICE = {
 }  # fmt: skip
 FILE = {
     "container": "mkv", "codec": "h264", "rate": "quality", "number": "20", "effort": "fast", "samples": "4:2:0 8-bit",
-    "matrix": "709", "range": "limited", "bitrate_mbps": "12", "most_mbps": "20", "keyframe_s": "2",
+    "matrix": "709", "range": "limited", "bitrate_mbps": "12", "max_mbps": "20", "keyframe_s": "2",
     "sound_codec": "aac", "sound_kbps": "192", "sound_rate_hz": "48000", "sound_channels": "2", "sound_files": "none",
     "tune": "", "level": "", "lookahead": "", "b_frames": "", "name_pattern": "{rig}_{number}",
 }  # fmt: skip
 MAY_BE_EMPTY = (
-    "number", "bitrate_mbps", "most_mbps", "tune", "level", "lookahead", "b_frames", "samples", "sound_kbps",
+    "number", "bitrate_mbps", "max_mbps", "tune", "level", "lookahead", "b_frames", "samples", "sound_kbps",
     "keyframe_s",
 )  # fmt: skip
 HTMX = {"HX-Request": "true"}
@@ -142,7 +142,7 @@ class StageTests(TestCase):
             self.assertEqual(self.client.post(self.address("file"), FILE | {field: "<b>"}).status_code, 422, field)
             self.assertEqual(Rig.objects.get().setup, before)
         response = self.client.post(
-            self.address("file"), FILE | {"bitrate_mbps": "77000", "most_mbps": "3.5", "rate": "variable"}
+            self.address("file"), FILE | {"bitrate_mbps": "77000", "max_mbps": "3.5", "rate": "variable"}
         )
         self.assertContains(response, 'value="77000"', status_code=422)
         self.assertContains(response, 'value="3.5"', status_code=422)
@@ -151,46 +151,117 @@ class StageTests(TestCase):
             self.assertEqual(response.status_code, 422, value[:20])
         self.assertEqual(Rig.objects.get().setup, before)
 
-    def test_cost_follows_the_form(self):
-        address = reverse("stages:recipe", args=[self.rig.pk])
-        response = self.client.get(address, FILE | {"rate": "bitrate"}, headers=HTMX)
+    def store(self, **fields):
+        return self.client.post(self.address("file"), fields, headers=HTMX)
+
+    def touch(self, stage="file", **fields):
+        """Store what a page sends where some fields were touched."""
+        return self.client.post(self.address(stage), fields | {"touched": list(fields)}, headers=HTMX)
+
+    def test_cost_follows_what_is_stored(self):
+        response = self.store(**FILE | {"rate": "bitrate"})
         self.assertContains(response, "91.4 MB")  # (12 000 + 192) kb/s for a minute
-        response = self.client.get(
-            address, FILE | {"rate": "variable", "bitrate_mbps": "", "most_mbps": ""}, headers=HTMX
-        )
+        response = self.store(**FILE | {"rate": "variable", "bitrate_mbps": "", "max_mbps": ""})
         for usual in ("12", "24"):
             self.assertContains(response, f'value="{usual}"')  # what was left empty is what is usual, and is seen
-        response = self.client.get(address, FILE | {"rate": "bitrate", "bitrate_mbps": "NaN"}, headers=HTMX)
-        self.assertContains(response, "Shown once all values")
+        response = self.store(**FILE | {"rate": "bitrate", "bitrate_mbps": "NaN"})
+        self.assertContains(response, "Not stored", status_code=422)
+        self.assertContains(response, "The rig is still set to H.264", status_code=422)
+
+    def test_only_what_was_touched_is_stored(self):
+        """Another window may have changed the rest meanwhile."""
+        self.store(**FILE | {"keyframe_s": "0.5"})
+        for stage, field, value in (
+            ("file", "number", "25"),
+            ("file", "part_minutes", "30"),
+            ("device", "mode", "1920x1080p60"),
+            ("frame", "rate", "25"),
+            ("arrival", "range", "full"),
+            ("roll", "countdown_s", "3"),
+        ):
+            with self.subTest(stage, field=field):
+                self.assertEqual(self.touch(stage, **{field: value}).status_code, 200)
+        plan = Rig.objects.get().plan
+        recipe = plan.recipe
+        self.assertEqual((recipe.rate.number, recipe.part_minutes, float(recipe.keyframe_s)), (25, 30, 0.5))
+        self.assertEqual((plan.frame.mode.key, plan.roll.countdown_s), ("1280x720p25", 3))
+        self.assertEqual((plan.picture.arrival.range, plan.picture.device.mode.key), ("full", "1920x1080p60"))
+        self.client.post(self.address("roll"), {"touched": "may_lighten"}, headers=HTMX)
+        self.assertEqual(Rig.objects.get().plan.roll.countdown_s, 3, "a box that was ticked off is sent by its name")
+        self.assertEqual(self.touch(frame="1").status_code, 200, "what is no field changes nothing")
+        self.assertEqual(Rig.objects.get().plan.recipe, recipe)
+
+    def test_a_change_of_any_stage_is_undone_from_any_other(self):
+        plans = [Rig.objects.get().plan]
+        for stage, field, value in (
+            ("device", "mode", "1920x1080p60"),
+            ("frame", "size", "640x360"),
+            ("file", "effort", "fast"),
+            ("roll", "countdown_s", "5"),
+        ):
+            self.touch(stage, **{field: value})
+            plans.append(Rig.objects.get().plan)
+        page = self.client.get(self.address("sound"))
+        self.assertContains(page, "Roll options")
+        undo = reverse("stages:undo", args=[self.rig.pk, "sound"])
+        for plan, words in zip(plans[-2::-1], ("Roll options", "Encoder speed", "Frame size", "Device"), strict=True):
+            self.assertContains(self.client.post(undo, headers=HTMX), f"Undone: {words}.")
+            self.assertEqual(Rig.objects.get().plan, plan)
+        self.assertContains(self.client.post(undo, headers=HTMX), "nothing to undo", status_code=409)
+        for plan in plans[1:]:
+            self.assertRedirects(self.client.post(undo, {"again": "1"}), self.address("sound"))
+            self.assertEqual(Rig.objects.get().plan, plan)
+        self.client.post(undo)
+        self.touch("file", effort="faster")
+        self.assertEqual(self.client.post(undo, {"again": "1"}).status_code, 409, "a new change ends what was undone")
+
+    def test_an_address_that_nobody_allowed_comes_back_as_such(self):
+        rig = import_rig(write_rig("Far camera", feed("rtsp://camera.invalid:554/garden")))
+        device = reverse("stages:stage", args=[rig.pk, "device"])
+        self.client.post(device, {"feed": "", "address": "rtsp://127.0.0.1:554/bed", "loop": "on"})
+        self.assertTrue(Rig.objects.get(pk=rig.pk).is_asked)
+        self.client.post(reverse("stages:undo", args=[rig.pk, "device"]))
+        rig.refresh_from_db()
+        self.assertEqual((rig.plan.picture.origin.address, rig.is_asked), ("rtsp://camera.invalid:554/garden", False))
+        self.client.post(reverse("stages:undo", args=[rig.pk, "device"]), {"again": "1"})
+        self.assertTrue(Rig.objects.get(pk=rig.pk).is_asked)
 
     def test_a_refused_pair_says_why_and_offers_what_works(self):
-        address, before = reverse("stages:recipe", args=[self.rig.pk]), Rig.objects.get().setup
+        before = Rig.objects.get().setup
         asked = FILE | {"container": "mp4", "codec": "ffv1", "was_codec": "h264"}
-        looked = self.client.get(address, asked, headers=HTMX)
-        self.assertContains(looked, "FFV1 also changes: rate control lossless")
-        self.assertContains(looked, "hardly any program opens it there")
-        self.assertContains(looked, "Take container MKV")
-        taken = self.client.get(address, asked | {"was_codec": "ffv1", "take": "0"}, headers=HTMX)
-        self.assertNotContains(taken, "hardly any program")
-        self.assertRegex(taken.content.decode(), r'<option value="mkv" selected>')
+        looked = self.store(**asked)
+        self.assertContains(looked, "FFV1 also changes: rate control lossless", status_code=422)
+        self.assertContains(looked, "hardly any program opens it there", status_code=422)
+        self.assertContains(looked, "Take container MKV", status_code=422)
         for wrong, said in (
             ({"codec": "prores", "container": "webm", "was_codec": "prores"}, "it holds VP9 and AV1"),
             ({"sound_codec": "pcm24", "container": "ts"}, "Sound in MPEG-TS"),
             ({"codec": "h264", "number": "0"}, "lossless is a rate control of its own"),
             ({"level": "1"}, "H.264 needs 3.1 for this"),
-            ({"codec": "hevc", "was_codec": "h264"}, "HEVC also changes"),
             ({"effort": "placebo"}, "H.264 has ultrafast"),
             ({"codec": "mpeg2", "rate": "quantiser", "effort": "", "lookahead": "9"}, "MPEG-2 takes none"),
         ):
             with self.subTest(**wrong):
-                refused = self.client.post(self.address("file"), FILE | wrong)
-                self.assertContains(refused, said, status_code=422)
+                self.assertContains(self.store(**FILE | wrong), said, status_code=422)
                 self.assertEqual(Rig.objects.get().setup, before, "nothing is changed silently")
-        self.client.post(
-            self.address("file"),
-            FILE | {"codec": "av1", "effort": "10", "number": "40", "container": "webm", "sound_codec": "opus"},
+        taken = self.store(**asked | {"was_codec": "ffv1", "take": "0"})
+        self.assertNotContains(taken, "hardly any program")
+        self.assertRegex(taken.content.decode(), r'<option value="mkv" selected>')
+        self.assertEqual(Rig.objects.get().plan.recipe.label, "FFV1 lossless")
+        self.store(
+            **FILE | {"codec": "av1", "effort": "10", "number": "40", "container": "webm", "sound_codec": "opus"}
         )
         self.assertEqual(Rig.objects.get().plan.recipe.label, "AV1 CRF 40")
+        self.assertContains(self.touch(container="mp4", codec="hevc"), "HEVC also changes")
+        self.assertEqual(Rig.objects.get().plan.recipe.codec, "hevc")
+
+    def test_more_is_open_where_something_of_it_is_not_usual(self):
+        page = self.client.get(self.address("file")).content.decode()
+        self.assertRegex(page, r'id="file-more">')
+        page = self.touch(part_minutes="30").content.decode()
+        self.assertRegex(page, r'id="file-more" open>')
+        self.assertIn("New part after 30 min", page)
+        self.assertContains(self.touch(samples="4:2:2 8-bit"), "Few phones and browsers play 4:2:2 8-bit H.264.")
 
     def test_new_rigs(self):
         for name in ("x" * 61, "Moss & Stone <i>", "a\x07b", "right\u202eleft"):

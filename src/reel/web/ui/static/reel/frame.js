@@ -63,7 +63,7 @@ let waiting = 0;
 let set = 0, sent = 0;
 function hold() { set += 1; }
 document.addEventListener("htmx:beforeRequest", (event) => { if (event.target.id === "piece-form") sent = set; });
-document.addEventListener("htmx:beforeSwap", (event) => { if (event.detail.target.id === "framing" && sent !== set) event.detail.shouldSwap = false; });
+document.addEventListener("htmx:beforeSwap", (event) => { if (event.detail.target.id === "stage" && sent !== set) event.detail.shouldSwap = false; });
 function later() { clearTimeout(waiting); waiting = setTimeout(send, 180); }
 function send() { htmx.trigger(document.getElementById("piece-form"), "change"); }
 

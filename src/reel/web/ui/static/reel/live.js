@@ -54,12 +54,12 @@ document.addEventListener("alpine:init", () => {
   // One input's strip on the Sound page; data-place is its place. Louder of its channels, on the meter's scale.
   const scaled = (db) => Math.max(0, Math.min(600, (db + 60) * 10));
   Alpine.data("strip", () => ({
-    get input() { return (Alpine.store("live").rig?.inputs ?? [])[this.$root.dataset.place] ?? { before: [], after: [], short: "silent", clipped: 0, problem: "" }; },
+    get input() { return (Alpine.store("live").rig?.inputs ?? [])[this.$root.dataset.place] ?? { before: [], after: [], short: "", clipped: 0, problem: "" }; },
     most(levels, key) { return levels.reduce((most, level) => Math.max(most, level[key]), -60); },
     get before() { return { rms: scaled(this.most(this.input.before, "rms")), peak: scaled(this.most(this.input.before, "peak")) }; },
     get after() { const held = this.most(this.input.after, "held"); return { rms: scaled(this.most(this.input.after, "rms")), peak: scaled(this.most(this.input.after, "peak")), held: Math.max(0, scaled(held) - 3) }; },
     get thick() { return 1.5 + this.after.rms / 600 * 14; },
-    get words() { const held = this.most(this.input.after, "held"); return held <= -60 ? "silent" : `peak ${held.toFixed(1).replace("-", "−")} · ${this.input.short}`; },
+    get words() { const held = this.most(this.input.after, "held"); return held <= -60 ? "silent" : [`peak ${held.toFixed(1).replace("-", "−")}`, this.input.short].filter(Boolean).join(" · "); },
     get clipped() { return `${this.input.clipped} clipped`; },
     get clean() { return !this.input.clipped; },
     get problem() { return this.input.problem; },
@@ -207,57 +207,6 @@ function cue(live) {
   }
   wasRolling = rolls;
 }
-
-// A rig's page says with each change what it saw: inputs, pieces and tracks are counted by their places, which another
-// window may have changed. A form that was just sent is not sent again by a double click.
-const shapeField = "rig_shape";
-document.addEventListener("htmx:configRequest", ({ detail }) => { if (page.dataset.shape && detail.verb !== "get") detail.parameters[shapeField] ??= page.dataset.shape; });
-document.addEventListener("htmx:afterRequest", ({ detail }) => { if (detail.successful && detail.elt.matches("form[data-clears]")) detail.elt.reset(); });
-document.addEventListener("htmx:afterRequest", ({ detail }) => { const now = detail.xhr.getResponseHeader("X-Rig-Shape"); if (now) page.dataset.shape = now; });
-document.addEventListener("submit", (event) => {
-  const form = event.target;
-  if (event.defaultPrevented || form.method !== "post" || form.matches("[hx-post]")) return;
-  if (Date.now() - Number(form.dataset.sentAt ?? 0) < 1500) { event.preventDefault(); return; }
-  form.dataset.sentAt = Date.now();
-  if (!page.dataset.shape || form.elements[shapeField]) return;
-  const field = document.createElement("input");
-  Object.assign(field, { type: "hidden", name: shapeField, value: page.dataset.shape });
-  form.append(field);
-});
-
-// A part of the page that is made anew because something outside changed, or by looking again and again, waits while
-// something is typed in it; so does one that an answer to another form would replace.
-function typed(part) {
-  const field = document.activeElement;
-  const unsaid = field.matches("select") || (field.matches("input, textarea") && field.value !== field.defaultValue);
-  if (part.contains(field) && unsaid) return field;
-  return [...part.querySelectorAll("input:not([type=hidden]), textarea")].find((one) => one.value !== one.defaultValue && one.closest("form:not([hx-post]):not([hx-get])")) ?? null;
-}
-
-// A form that asks how it would look as it is filled in is not replaced by the answer to what it was before.
-const filled = (form) => new URLSearchParams(new FormData(form)).toString();
-const asked = new WeakMap();
-document.addEventListener("htmx:beforeRequest", ({ target }) => { if (target.matches("form")) asked.set(target, filled(target)); });
-
-// What was fetched before a change was sent does not show it: it is fetched once more, and never put over the answer.
-const begun = new WeakMap();
-let changedAt = 0;
-document.addEventListener("htmx:beforeRequest", ({ detail }) => {
-  begun.set(detail.xhr, performance.now());
-  if (detail.requestConfig.verb !== "get") changedAt = performance.now();
-});
-
-document.addEventListener("htmx:beforeSwap", (event) => {
-  const { triggeringEvent: cause, elt, verb } = event.detail.requestConfig;
-  const comesAnew = verb === "get" && (!cause || cause.type.endsWith("-changed"));
-  const other = verb === "post" && event.detail.target.contains(document.activeElement) && !elt.contains(document.activeElement);
-  const field = comesAnew || other ? typed(event.detail.target) : null;
-  if (field) field.addEventListener("blur", () => htmx.trigger(document.body, cause?.type.endsWith("-changed") ? cause.type : "signal-changed"), { once: true });
-  const isOld = verb === "get" && asked.has(elt) && asked.get(elt) !== filled(elt);
-  const isBefore = comesAnew && !field && begun.get(event.detail.xhr) < changedAt;
-  if (isBefore) setTimeout(() => htmx.trigger(document.body, cause?.type ?? "signal-changed"), 300);
-  if (field || isOld || isBefore) event.detail.shouldSwap = false;
-});
 
 // One WebSocket a page: how things stand, the picture, and what is listened to. It begins again by itself after a
 // restart or a sleep, and while nobody sees the page it carries only what its title needs.

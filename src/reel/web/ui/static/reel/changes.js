@@ -1,0 +1,90 @@
+// Changes that a page sends, and when its parts may be replaced by what comes back.
+
+// A rig's page says with each change what it saw: inputs, pieces and tracks are counted by their places, which another
+// window may have changed. A form that was just sent is not sent again by a double click.
+const root = document.documentElement;
+const shapeField = "rig_shape";
+document.addEventListener("htmx:configRequest", ({ detail }) => { if (root.dataset.shape && detail.verb !== "get") detail.parameters[shapeField] ??= root.dataset.shape; });
+document.addEventListener("htmx:afterRequest", ({ detail }) => { if (detail.successful && detail.elt.matches("form[data-clears]")) detail.elt.reset(); });
+document.addEventListener("htmx:afterRequest", ({ detail }) => { const now = detail.xhr.getResponseHeader("X-Rig-Shape"); if (now) root.dataset.shape = now; });
+document.addEventListener("submit", (event) => {
+  const form = event.target;
+  if (event.defaultPrevented || form.method !== "post" || form.matches("[hx-post]")) return;
+  if (Date.now() - Number(form.dataset.sentAt ?? 0) < 1500) { event.preventDefault(); return; }
+  form.dataset.sentAt = Date.now();
+  if (!root.dataset.shape || form.elements[shapeField]) return;
+  const field = document.createElement("input");
+  Object.assign(field, { type: "hidden", name: shapeField, value: root.dataset.shape });
+  form.append(field);
+});
+
+// A part of the page that is made anew because something outside changed, or by looking again and again, waits while
+// something is typed in it; so does one that an answer to another form would replace.
+function typed(part) {
+  const field = document.activeElement;
+  const unsaid = field.matches("select") || (field.matches("input, textarea") && field.value !== field.defaultValue);
+  if (part.contains(field) && unsaid) return field;
+  return [...part.querySelectorAll("input:not([type=hidden]), textarea")].find((one) => one.value !== one.defaultValue && one.closest("form:not([hx-post]):not([hx-get])")) ?? null;
+}
+
+// A form that stores at once says what of it was touched: the rest stays as it is by now, whoever changed it. What was
+// refused is sent whole, until it goes together.
+const isTouched = (one) => (one.type === "checkbox" || one.type === "radio" ? one.checked !== one.defaultChecked
+  : one.options ? [...one.options].some((option) => option.selected !== option.defaultSelected) : one.value !== one.defaultValue);
+document.addEventListener("htmx:configRequest", ({ detail }) => {
+  if (!detail.elt.matches("form[data-stores]:not([data-refused])")) return;
+  const names = [...detail.elt.elements].filter((one) => one.name && one.type !== "hidden" && isTouched(one)).map((one) => one.name);
+  for (const name of new Set(names)) detail.formData.append("touched", name);
+});
+
+// A form is not replaced by the answer to what it was before.
+const filled = (form) => new URLSearchParams(new FormData(form)).toString();
+const asked = new WeakMap();
+document.addEventListener("htmx:beforeRequest", ({ target }) => { if (target.matches("form")) asked.set(target, filled(target)); });
+
+// What was fetched before a change was sent does not show it: it is fetched once more, and never put over the answer.
+const begun = new WeakMap();
+let changedAt = 0;
+document.addEventListener("htmx:beforeRequest", ({ detail }) => {
+  begun.set(detail.xhr, performance.now());
+  if (detail.requestConfig.verb !== "get") changedAt = performance.now();
+});
+
+document.addEventListener("htmx:beforeSwap", (event) => {
+  const { triggeringEvent: cause, elt, verb } = event.detail.requestConfig;
+  const comesAnew = verb === "get" && (!cause || cause.type.endsWith("-changed"));
+  const other = verb === "post" && event.detail.target.contains(document.activeElement) && !elt.contains(document.activeElement);
+  const field = comesAnew || other ? typed(event.detail.target) : null;
+  if (field) field.addEventListener("blur", () => htmx.trigger(document.body, cause?.type.endsWith("-changed") ? cause.type : "signal-changed"), { once: true });
+  const isOld = asked.has(elt) && elt.isConnected && asked.get(elt) !== filled(elt);
+  const isBefore = comesAnew && !field && begun.get(event.detail.xhr) < changedAt;
+  if (isBefore) setTimeout(() => htmx.trigger(document.body, cause?.type ?? "signal-changed"), 300);
+  if (field || isOld || isBefore) event.detail.shouldSwap = false;
+  if (isOld && elt.contains(document.activeElement)) document.activeElement.addEventListener("blur", () => { if (elt.isConnected) htmx.trigger(elt, "change"); }, { once: true });
+});
+
+// What was unfolded stays so when its part of the page is made anew.
+let unfolded = [];
+document.addEventListener("htmx:beforeSwap", ({ detail }) => { unfolded = [...detail.target.querySelectorAll("details[id][open]")].map((one) => one.id); });
+document.addEventListener("htmx:afterSwap", () => { for (const id of unfolded) document.getElementById(id)?.setAttribute("open", ""); });
+
+// A change is on its way for a moment: who moves on or rolls meanwhile does so once it is stored, and not if it is refused.
+let storing = 0, onward = null;
+document.addEventListener("htmx:beforeRequest", ({ detail }) => { if (detail.requestConfig.verb !== "get") storing += 1; });
+document.addEventListener("htmx:afterRequest", ({ detail }) => {
+  if (detail.requestConfig.verb === "get") return;
+  storing -= 1;
+  if (!detail.successful) onward = null;
+  if (storing || !onward) return;
+  const goOn = onward;
+  onward = null;
+  goOn();
+});
+document.addEventListener("click", (event) => {
+  const link = event.target.closest('a[href^="/"]'), form = event.target.closest("button")?.form;
+  const rolls = form && /^\/roll\/(start|try)\//.test(new URL(form.action).pathname);
+  if (!storing || !(link || rolls) || event.ctrlKey || event.metaKey || event.shiftKey || event.button) return;
+  event.preventDefault();
+  event.stopPropagation();
+  onward = () => (link ? location.assign(link.href) : document.querySelector(`form[action="${form.getAttribute("action")}"]`)?.requestSubmit());
+}, { capture: true });
