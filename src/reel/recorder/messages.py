@@ -12,7 +12,7 @@ from reel.core.media import Loud, Stroke
 from reel.core.roll import TRIAL_S
 from reel.core.signal import DeviceEvent, Signal, SoundFormat
 from reel.core.sound import BalanceReading, Level, SyncReading
-from reel.standins.scenario import Scenario
+from reel.standins.scenario import Fault, Scenario
 
 STATUS_TOPIC = b"status"
 PICTURE_TOPIC = b"picture/"
@@ -72,6 +72,13 @@ class TestFields(_OfInput):
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FindBars(_OfInput):
     """Look for black bars in what arrives."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Simulate(_OfInput):
+    """Have something fail of a simulated input from now on, also while it rolls; None has all work again."""
+
+    fault: Fault | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -203,6 +210,7 @@ Request = (
     | Leave
     | TestFields
     | FindBars
+    | Simulate
     | TestSync
     | TakeSample
     | StartRoll
@@ -325,7 +333,7 @@ class RigStatus:
     `toggled` are the keys of the pieces that are shown although hidden at first, or the other way round. `strokes` is
     how many were drawn. `balance` compares the input at `voice` with the one at `game`; None where there are no two.
     `sync` is the last sync test, None before one was begun. `kept_s` seconds before a roll are kept, in `kept_bytes` of
-    memory.
+    memory. `faults` are what fails just now of each input that is simulated, None for nothing.
     """
 
     rig_id: int
@@ -339,6 +347,7 @@ class RigStatus:
     sync: SyncStatus | None = None
     kept_s: float = 0.0
     kept_bytes: int = 0
+    faults: tuple[Fault | None, ...] = ()
 
     @property
     def picture(self) -> InputStatus:

@@ -7,6 +7,7 @@ from reel.standins.rig import Assembled, assemble
 from reel.standins.room import Claps
 from reel.standins.scenario import Fault, Scenario, Shows, faults_of
 from reel.standins.stamp import read_beacon, read_stamp
+from reel.standins.trouble import Trouble
 
 __all__ = [
     "Assembled",
@@ -15,6 +16,7 @@ __all__ = [
     "RecordingDevice",
     "Scenario",
     "Shows",
+    "Trouble",
     "assemble",
     "faults_of",
     "greenhouse_camera",

@@ -15,8 +15,9 @@ from reel.standins.leaves import bench
 from reel.standins.moss import moss_scene
 from reel.standins.panorama import Panorama
 from reel.standins.room import Claps
-from reel.standins.scenario import Scenario, Shows
+from reel.standins.scenario import Fault, Scenario, Shows
 from reel.standins.tape import SOUND_PPM, damage, opening_day
+from reel.standins.trouble import Trouble
 
 
 def stand_in(
@@ -24,19 +25,19 @@ def stand_in(
     scenario: Scenario,
     *,
     start_ns: int,
-    begun_ns: int | None = None,
+    trouble: Trouble | None = None,
     is_steadied: bool = False,
     claps: Claps | None = None,
 ) -> StandIn:
     """Switch a device on at `start_ns`; it is not a feed. `is_steadied` takes a headset's jitter out.
 
-    What fails is counted from `begun_ns`; None for now. A camera sees and hears who `claps` in the room.
+    `trouble` is what fails; None for what its scenario says. A camera sees and hears who `claps` in the room.
     """
-    since_s = 0.0 if begun_ns is None else (start_ns - begun_ns) / NS
+    trouble = trouble or Trouble.opened_at(scenario, start_ns)
     is_deck = device.kind is DeviceKind.DECK
     return StandIn(
         f"The {device.facts.label.lower()}",
-        _painter(device, scenario, since_s, is_steadied=is_steadied),
+        _painter(device, scenario, lambda seconds: trouble.at(start_ns + round(seconds * NS)), is_steadied=is_steadied),
         sound=ambience_at,
         start_ns=start_ns,
         drift_ppm=scenario.drift_ppm,
@@ -55,9 +56,11 @@ def greenhouse_camera(mode: Mode, *, start_ns: int) -> StandIn:
     return StandIn("The greenhouse camera", painter, sound=ambience_at, start_ns=start_ns)
 
 
-def _painter(device: Device, scenario: Scenario, since_s: float, *, is_steadied: bool) -> Painter:
+def _painter(
+    device: Device, scenario: Scenario, fault_at: Callable[[float], Fault | None], *, is_steadied: bool
+) -> Painter:
     if isinstance(device, Phone | Tablet):
-        return HandheldPainter(device, scenario, since_s)
+        return HandheldPainter(device, scenario, fault_at)
     signal = device.signal
     assert signal is not None
     if device.kind is DeviceKind.CAMERA:  # what is drawn is planar; the camera packs it when it hands it over

@@ -1,6 +1,7 @@
 """Phone and tablet: screens that turn, show touches, lock themselves, or record black."""
 
 import math
+from collections.abc import Callable
 from dataclasses import replace
 from functools import lru_cache
 
@@ -70,10 +71,10 @@ def _scene(kind: DeviceKind, width: int, height: int) -> Panorama:
 
 
 class HandheldPainter:
-    """Paints a phone's or tablet's screen as it is set, at any moment of its scenario, which began `since_s` before."""
+    """Paints a phone's or tablet's screen as it is set, at any second; `fault_at` says what fails at one."""
 
-    def __init__(self, device: Phone | Tablet, scenario: Scenario, since_s: float = 0.0) -> None:
-        self._device, self._scenario, self._since_s = device, scenario, since_s
+    def __init__(self, device: Phone | Tablet, scenario: Scenario, fault_at: Callable[[float], Fault | None]) -> None:
+        self._device, self._scenario, self._fault_at = device, scenario, fault_at
         self._painters: dict[Turn, tuple[Signal, Painter]] = {}
         self._locked: dict[Turn, av.VideoFrame] = {}
 
@@ -105,7 +106,7 @@ class HandheldPainter:
         return self._device.turn
 
     def _is_black(self, seconds: float) -> bool:
-        return self._scenario.fails(Fault.FORBIDDEN, seconds + self._since_s)
+        return self._fault_at(seconds) is Fault.FORBIDDEN
 
     def _is_locked(self, seconds: float) -> bool:
         return self._device.sleep_lock and seconds >= self._device.sleep_s

@@ -6,6 +6,7 @@ from reel.core.signal import NS, DeviceEvent, FloatArray, InputError, Samples, S
 from reel.standins.ambience import RATE_HZ, looped
 from reel.standins.room import Claps
 from reel.standins.scenario import Fault, Scenario
+from reel.standins.trouble import Trouble
 from reel.standins.voices import chat, heard
 
 BLOCK = 960
@@ -16,17 +17,17 @@ BUFFERED_NS = 4 * NS
 class Listener:
     """Hears one loop of sound from `start_ns` on, mono at 48 kHz. Implements Input; it has no picture.
 
-    What it sends is of `lag_ns` before, and with `claps` it hears those. From `ends_ns` on reading it raises
-    InputError, for `reason`.
+    What it sends is of `lag_ns` before, and with `claps` it hears those. While its `trouble` is that somebody took it,
+    reading it raises InputError.
     """
 
     def __init__(
         self, name: str, loop: FloatArray, *, start_ns: int, drift_ppm: float = 0.0,
-        ends_ns: int | None = None, reason: str = "", lag_ns: int = 0, claps: Claps | None = None,
+        trouble: Trouble, lag_ns: int = 0, claps: Claps | None = None,
     ) -> None:  # fmt: skip
         self._name, self._loop, self._start_ns = name, loop, start_ns + lag_ns
         self._lag_ns, self._claps = lag_ns, claps
-        self._ends_ns, self._reason = ends_ns, reason
+        self._trouble = trouble
         self._block_ns = BLOCK * NS / RATE_HZ / (1 + drift_ppm / 1_000_000)
         self._next = 0
         self._open = True
@@ -61,8 +62,8 @@ class Listener:
     def read(self, now_ns: int) -> Samples:
         if not self._open:
             raise InputError(self._name, "is switched off")
-        if self._ends_ns is not None and now_ns >= self._ends_ns:
-            raise InputError(self._name, self._reason)
+        if reason := _reason(self._trouble, now_ns):
+            raise InputError(self._name, reason)
         while now_ns - self._at_ns(self._next + 1) > BUFFERED_NS:
             self._next += 1
         number = self._next
@@ -86,18 +87,21 @@ _REASONS = {
 }
 
 
+def _reason(trouble: Trouble, at_ns: int) -> str:
+    fault = trouble.at(at_ns)
+    return _REASONS.get(fault, "") if fault is not None else ""
+
+
 def listen(
-    kind: DeviceKind, origin: Origin, scenario: Scenario, *, start_ns: int, begun_ns: int, claps: Claps | None = None
+    kind: DeviceKind, origin: Origin, scenario: Scenario, *, start_ns: int, trouble: Trouble, claps: Claps | None = None
 ) -> Listener:
-    """Open a device that has sound only; what fails is counted from `begun_ns`. Raises InputError.
+    """Open a device that has sound only, with what fails of it. Raises InputError.
 
     A microphone hears who `claps` in the room; those on the line do not.
     """
     named = origin.device if isinstance(origin, Simulated) else kind.label
     name = f"The {named.lower()}"
-    reason = _REASONS.get(scenario.fault, "") if scenario.fault else ""
-    ends_ns = scenario.acts_ns(begun_ns) if reason else None
-    if ends_ns is not None and ends_ns <= start_ns:
+    if reason := _reason(trouble, start_ns):
         raise InputError(name, reason)
     is_afar = kind is DeviceKind.CHAT
     return Listener(
@@ -105,8 +109,7 @@ def listen(
         chat() if is_afar else heard(far=scenario.far),
         start_ns=start_ns,
         drift_ppm=scenario.drift_ppm,
-        ends_ns=ends_ns,
-        reason=reason,
+        trouble=trouble,
         lag_ns=scenario.lag_ns,
         claps=None if is_afar else claps,
     )

@@ -14,6 +14,7 @@ from reel.standins.device import Shown, StandIn
 from reel.standins.devices import stand_in
 from reel.standins.room import Claps
 from reel.standins.scenario import Fault, Scenario, Shows
+from reel.standins.trouble import Trouble
 from reel.standins.wires import Air, HopStandIn, MirrorStandIn, PortStandIn, Turning, Wire
 
 # As many pictures as a capture driver keeps for a program that is slow to read; older ones are overwritten.
@@ -22,27 +23,29 @@ BUFFERED_PICTURES = 8
 NO_SIGNAL_NS = NS
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Ends:
-    """From an instant on nothing more comes; for a `reason` the system gives it is said of what is called `name`."""
-
-    at_ns: int
-    name: str
-    reason: str
+# What an operating system says of a box or a camera that it does not open; of one that was pulled it says nothing.
+_REFUSALS = {Fault.BUSY: "is open in another program", Fault.DENIED: "may not be opened by Reel"}
 
 
 class Assembled:
     """A device and its hops as one input. Implements Input.
 
-    Nothing is drawn that does not arrive. When no picture has come for NO_SIGNAL_NS, reading raises InputError.
+    Nothing is drawn that does not arrive. When no picture has come for NO_SIGNAL_NS, reading raises InputError, and so
+    it does while the system gives `captures`, the box or the camera, to nobody.
     """
 
     def __init__(
-        self, device: StandIn, hops: tuple[HopStandIn, ...] = (), *, delay_ms: int = 0, ends: Ends | None = None
+        self,
+        device: StandIn,
+        hops: tuple[HopStandIn, ...] = (),
+        *,
+        delay_ms: int = 0,
+        trouble: Trouble | None = None,
+        captures: str = "",
     ) -> None:
         self._device, self._hops = device, hops
         self._delay_ns = delay_ms * NS // 1000
-        self._ends = ends
+        self._trouble, self._captures = trouble or Trouble(Scenario()), captures
         self._waiting: list[tuple[int, int, Shown | Samples]] = []
         self._pictures, self._blocks = count(), count(1)
         self._open = True
@@ -87,8 +90,7 @@ class Assembled:
         """Return the next arrival; None when what the device sent has not arrived, or not yet."""
         if not self._open:
             raise InputError(self._device.name, "is switched off")
-        if self._ends is not None and self._ends.reason and now_ns >= self._ends.at_ns:
-            raise InputError(self._ends.name, self._ends.reason)
+        refuse_captured(self._captures, self._trouble, now_ns)
         due_ns = self._device.due_ns()
         while due_ns is not None and due_ns <= now_ns:
             self._send(due_ns)
@@ -111,7 +113,7 @@ class Assembled:
         """Take what the device sends and carry it through the hops."""
         item = self._device.take()
         self._arrived_ns = due_ns if self._arrived_ns is None else self._arrived_ns
-        if self._ends is not None and due_ns >= self._ends.at_ns:
+        if self._trouble.at(due_ns) is Fault.PULLED:
             self._miss(due_ns)
             return
         if isinstance(item, Samples):
@@ -156,20 +158,20 @@ def assemble(
     ask: Offer | None = None,
     *,
     start_ns: int,
-    begun_ns: int | None = None,
+    trouble: Trouble | None = None,
     claps: Claps | None = None,
 ) -> Assembled:
     """Switch an input's device on at `start_ns` and plug its path together; `ask` is the mode asked of box or camera.
 
-    What fails is counted from `begun_ns`, when it was first opened; None for now. `claps` is who claps in the room.
+    `trouble` is what fails; None for what the scenario says. `claps` is who claps in the room.
     Raises InputError for a box or camera that another program holds or that the system denies, and for plugs that do
     not fit.
     """
-    room = _Room(setup=setup, scenario=scenario, ask=ask, begun_ns=start_ns if begun_ns is None else begun_ns)
-    ends = room.ends()
-    if ends is not None and ends.reason and ends.at_ns <= start_ns:
-        raise InputError(ends.name, ends.reason)
-    source = stand_in(setup.device, scenario, start_ns=start_ns, begun_ns=room.begun_ns, claps=claps)
+    trouble = trouble or Trouble.opened_at(scenario, start_ns)
+    room = _Room(setup=setup, scenario=scenario, ask=ask, trouble=trouble)
+    captures = f"The {within(setup.box.name if setup.box else setup.device.facts.label)}"
+    refuse_captured(captures, trouble, start_ns)
+    source = stand_in(setup.device, scenario, start_ns=start_ns, trouble=trouble, claps=claps)
     signal, at = source.signal, setup.device.way_out
     hops: list[HopStandIn] = []
     delay_ms = 0
@@ -186,11 +188,14 @@ def assemble(
         at = hop.plugs_out or at
     if setup.path and at is not Connector.HOST:
         raise InputError(source.name, "is not connected to the computer")
-    return Assembled(source, tuple(hops), delay_ms=delay_ms, ends=ends)
+    return Assembled(source, tuple(hops), delay_ms=delay_ms, trouble=trouble, captures=captures)
 
 
-# What an operating system says of a box or a camera that it does not open.
-_REFUSALS = {Fault.BUSY: "is open in another program", Fault.DENIED: "may not be opened by Reel", Fault.PULLED: ""}
+def refuse_captured(captures: str, trouble: Trouble, at_ns: int) -> None:
+    """Raise InputError while another program holds a box or a camera, or the system denies it."""
+    fault = trouble.at(at_ns)
+    if fault in _REFUSALS:
+        raise InputError(captures, _REFUSALS[fault])
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -200,24 +205,14 @@ class _Room:
     setup: InputSetup
     scenario: Scenario
     ask: Offer | None
-    begun_ns: int
-
-    def ends(self) -> Ends | None:
-        """Say when and why nothing more comes; None for never."""
-        fault = self.scenario.fault
-        if fault not in _REFUSALS:
-            return None
-        box = self.setup.box
-        name = within(box.name if box else self.setup.device.facts.label)
-        return Ends(at_ns=self.scenario.acts_ns(self.begun_ns), name=f"The {name}", reason=_REFUSALS[fault])
+    trouble: Trouble
 
     def stand_in_of(self, hop: Hop, signal: Signal) -> HopStandIn:
         """Return the stand-in of a hop for a signal that goes in."""
         if isinstance(hop, Link):
             return Wire(hop, signal)
         if isinstance(hop, Adapter):
-            is_dead = hop.needs_power and self.scenario.fault is Fault.NO_POWER
-            return Turning(hop, signal, dead_ns=self.scenario.acts_ns(self.begun_ns) if is_dead else None)
+            return Turning(hop, signal, self.trouble)
         if isinstance(hop, Box):
             if self.ask is None:
                 raise InputError(hop.name, "was not asked for a mode")
@@ -228,4 +223,4 @@ class _Room:
         if isinstance(hop, Receiver):
             return Air(hop, signal)
         assert isinstance(hop, Mirror)
-        return MirrorStandIn(hop, signal, self.setup.device.shown_eye or Eye.BOTH, self.scenario, self.begun_ns)
+        return MirrorStandIn(hop, signal, self.setup.device.shown_eye or Eye.BOTH, self.trouble)

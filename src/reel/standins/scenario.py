@@ -69,18 +69,15 @@ class Scenario:
             if not limits[0] <= value <= limits[1]:
                 raise BadValueError(thing, value, f"it must be from {limits[0]} to {limits[1]} {unit}")
 
-    def fails(self, fault: Fault, seconds: float) -> bool:
-        """Return whether something fails, so long after it was opened."""
-        return self.fault is fault and seconds >= self.from_s
-
     @property
     def lag_ns(self) -> int:
         """The lag in nanoseconds."""
         return self.lag_ms * NS // 1000
 
-    def acts_ns(self, begun_ns: int) -> int:
-        """Return the instant from which the fault acts on what was opened at `begun_ns`."""
-        return begun_ns + self.from_s * NS
+    @property
+    def from_ns(self) -> int:
+        """How long after the input was opened its fault acts, in nanoseconds."""
+        return self.from_s * NS
 
 
 def faults_of(setup: InputSetup) -> tuple[Fault, ...]:

@@ -21,9 +21,10 @@ from reel.core.media.planes import Plane, planes_of
 from reel.core.signal import NS, Mode, Range, Signal
 from reel.standins.device import Shown
 from reel.standins.planes import Converter, tag
-from reel.standins.scenario import Fault, Scenario
+from reel.standins.scenario import Fault
 from reel.standins.squeeze import H264
 from reel.standins.tape import add_noise, narrow
+from reel.standins.trouble import Trouble
 
 
 class HopStandIn(Protocol):
@@ -90,10 +91,10 @@ def _crosstalk(luma: Plane, colour: Plane) -> None:
 
 
 class Turning:
-    """An adapter. From `dead_ns` on it has no power, and nothing comes out of it."""
+    """An adapter. While one that needs power has none, nothing comes out of it."""
 
-    def __init__(self, adapter: Adapter, incoming: Signal, *, dead_ns: int | None) -> None:
-        self._adapter, self._dead_ns = adapter, dead_ns
+    def __init__(self, adapter: Adapter, incoming: Signal, trouble: Trouble) -> None:
+        self._adapter, self._trouble = adapter, trouble
         out = self.describe(incoming)
         self._stretch = Converter(replace(out, matrix=incoming.matrix, range=incoming.range))
         self._out = out
@@ -108,7 +109,7 @@ class Turning:
         return signal
 
     def pass_on(self, shown: Shown) -> Iterator[Shown | None]:
-        if self._dead_ns is None or shown.at_ns < self._dead_ns:
+        if not (self._adapter.needs_power and self._trouble.at(shown.at_ns) is Fault.NO_POWER):
             yield shown.then(self._turn)
 
     def _turn(self, frame: av.VideoFrame) -> av.VideoFrame:
@@ -200,8 +201,8 @@ class Air:
 class MirrorStandIn:
     """A window that mirrors a headset, read from the screen: whole, covered, moved away, minimised, or endless."""
 
-    def __init__(self, mirror: Mirror, incoming: Signal, eye: Eye, scenario: Scenario, begun_ns: int) -> None:
-        self._eye, self._fault, self._fault_ns = eye, scenario.fault, scenario.acts_ns(begun_ns)
+    def __init__(self, mirror: Mirror, incoming: Signal, eye: Eye, trouble: Trouble) -> None:
+        self._eye, self._trouble = eye, trouble
         self._divisor = int(-(-incoming.mode.rate // mirror.max_rate))
         self._latency_ns = mirror.latency_ms * NS // 1000
         self._count = 0
@@ -216,7 +217,7 @@ class MirrorStandIn:
     def pass_on(self, shown: Shown) -> Iterator[Shown | None]:
         self._count += 1
         if (self._count - 1) % self._divisor == 0:
-            fault = self._fault if shown.at_ns >= self._fault_ns else None
+            fault = self._trouble.at(shown.at_ns)
             yield shown.then(lambda frame: self._show(frame, fault), self._latency_ns)
 
     def _show(self, frame: av.VideoFrame, fault: Fault | None) -> av.VideoFrame:

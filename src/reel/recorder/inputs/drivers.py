@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from itertools import zip_longest
 from pathlib import Path
 from types import MappingProxyType
 from typing import Protocol
@@ -23,19 +24,21 @@ from reel.core.media import feed_files
 from reel.core.signal import Input, InputError
 from reel.recorder.inputs import FileFeed, StreamFeed
 from reel.recorder.inputs.reader import Opener
-from reel.standins import Claps, Scenario, assemble, listen
+from reel.standins import Claps, Scenario, Trouble, assemble, listen
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Surroundings:
     """What drivers need beside an input's setup: the folder of feeds, and the recorder's clock for what stamps itself.
 
-    What is simulated behaves by its `scenario`; `claps` is who claps in its room.
+    What is simulated behaves by its `scenario`; `trouble` is what fails of it, None for what that says, and `claps` who
+    claps in its room.
     """
 
     feeds: Path
     now_ns: Callable[[], int]
     scenario: Scenario = field(default_factory=Scenario)
+    trouble: Trouble | None = None
     claps: Claps | None = None
 
 
@@ -53,22 +56,22 @@ class Driver(Protocol):
 
 
 class SimulatedDriver:
-    """Stand-ins of devices and of the hops behind them. What fails in them is counted from the first opening on."""
+    """Stand-ins of devices and of the hops behind them."""
 
     def __init__(self, surroundings: Surroundings) -> None:
-        self._surroundings = surroundings
-        self._begun_ns: int | None = None
+        self._around = surroundings
+        self._trouble = surroundings.trouble or Trouble(surroundings.scenario)
 
     def enumerate(self) -> tuple[Origin, ...]:
         return tuple(default_origin(kind) for kind in DeviceKind if kind is not DeviceKind.FEED)
 
     def open(self, setup: InputSetup, mode: Offer | None, start_ns: int) -> Input:
-        around = self._surroundings
-        self._begun_ns = begun_ns = start_ns if self._begun_ns is None else self._begun_ns
+        around, trouble = self._around, self._trouble
+        trouble.open(start_ns)
         if not setup.has_picture:
             kind, origin = setup.device.kind, setup.origin
-            return listen(kind, origin, around.scenario, start_ns=start_ns, begun_ns=begun_ns, claps=around.claps)
-        return assemble(setup, around.scenario, mode, start_ns=start_ns, begun_ns=begun_ns, claps=around.claps)
+            return listen(kind, origin, around.scenario, start_ns=start_ns, trouble=trouble, claps=around.claps)
+        return assemble(setup, around.scenario, mode, start_ns=start_ns, trouble=trouble, claps=around.claps)
 
 
 class FileDriver:
@@ -113,13 +116,21 @@ DRIVERS: Mapping[type[Origin], Callable[[Surroundings], Driver]] = MappingProxyT
 
 
 def openers_for(
-    setup: RigSetup, scenarios: Sequence[Scenario], feeds: Path, now_ns: Callable[[], int], claps: Claps | None = None
+    setup: RigSetup,
+    scenarios: Sequence[Scenario],
+    feeds: Path,
+    now_ns: Callable[[], int],
+    claps: Claps | None = None,
+    troubles: Sequence[Trouble] = (),
 ) -> tuple[Opener, ...]:
     """Return the functions that open a rig's inputs, in their order. Scenarios left out are plain ones."""
-    padded = (*scenarios, *(Scenario() for _ in setup.inputs))
+    simulated = zip_longest(setup.inputs, scenarios[: len(setup.inputs)], troubles)
     return tuple(
-        opener_for(one, Surroundings(feeds=feeds, now_ns=now_ns, scenario=scenario, claps=claps))
-        for one, scenario in zip(setup.inputs, padded, strict=False)
+        opener_for(
+            one,
+            Surroundings(feeds=feeds, now_ns=now_ns, scenario=scenario or Scenario(), trouble=trouble, claps=claps),
+        )
+        for one, scenario, trouble in simulated
     )
 
 

@@ -17,10 +17,10 @@ from reel.recorder.clock import Clock
 from reel.recorder.guard import guarded, readable
 from reel.recorder.inputs.drivers import openers_for
 from reel.recorder.inputs.reader import Opener
-from reel.recorder.messages import InputStatus, RigStatus
+from reel.recorder.messages import InputStatus, RefusedError, RigStatus, Simulate
 from reel.recorder.rig.listening import Choice
 from reel.recorder.rig.source import Source
-from reel.standins import Claps, Scenario
+from reel.standins import Claps, Scenario, Trouble
 
 LEASE_NS = 8 * NS
 # When its last page has gone a rig stays open this long, for the next page of the same rig.
@@ -82,10 +82,14 @@ class Holders:
 
 @dataclass(slots=True, kw_only=True)
 class OpenRig:
-    """A source on threads of its own. `viewers` are the pages that look on, each until some instant."""
+    """A source on threads of its own. `viewers` are the pages that look on, each until some instant.
+
+    `troubles` are those of its inputs, where these are simulated.
+    """
 
     name: str
     scenarios: tuple[Scenario, ...]
+    troubles: tuple[Trouble, ...]
     source: Source
     thread: threading.Thread
     opened_ns: int
@@ -161,6 +165,20 @@ class OpenRigs:
         holders = [self._rigs.get(self._holders.holder(identity) or 0) for identity in held]
         return bool(held) and all(rig is None or rig.source is source for rig in holders)
 
+    def simulate(self, request: Simulate) -> None:
+        """Have something fail of an input from now on, or all work again; raises RefusedError for a rig that is closed.
+
+        What could not be opened is tried again at once.
+        """
+        rig = self._rigs.get(request.rig_id)
+        if rig is None or not 0 <= request.place < len(rig.troubles):
+            raise RefusedError("The rig is closed; look at its signal first.")
+        if request.fault is None:
+            rig.troubles[request.place].end()
+        else:
+            rig.troubles[request.place].begin(request.fault, self._clock.now_ns())
+        rig.source.try_now()
+
     def leave(self, rig_id: int, viewer: str) -> None:
         """Note that a page no longer looks on."""
         rig, now_ns = self._rigs.get(rig_id), self._clock.now_ns()
@@ -201,7 +219,7 @@ class OpenRigs:
         """Say how each stands; may be called from any thread."""
         now_ns = self._clock.now_ns()
         return tuple(
-            readable("Saying how a rig stands", partial(_status, rig_id, rig.source, now_ns), RigStatus)
+            readable("Saying how a rig stands", partial(_status, rig_id, rig, now_ns), RigStatus)
             or _odd(rig_id, rig.source)
             for rig_id, rig in list(self._rigs.items())
         )
@@ -218,7 +236,9 @@ class OpenRigs:
                 rig.source.try_now()
 
     def _start(self, rig_id: int, setup: RigSetup, scenarios: tuple[Scenario, ...], name: str) -> OpenRig:
-        openers = openers_for(setup, scenarios, self._feeds, self._clock.now_ns, self.claps)
+        padded = (*scenarios, *(Scenario() for _ in setup.inputs))[: len(setup.inputs)]
+        troubles = tuple(Trouble(scenario) for scenario in padded)
+        openers = openers_for(setup, padded, self._feeds, self._clock.now_ns, self.claps, troubles)
         holds = [_Hold(rig_id, name) for _ in setup.inputs]  # each of its own: an input lets go what it holds alone
         alone = [self._alone(one, hold, opener) for one, hold, opener in zip(setup.inputs, holds, openers, strict=True)]
         holders, screen = self._holders, self._screen
@@ -236,7 +256,10 @@ class OpenRigs:
         )
         thread = guarded(f"Reading the signal of {name or 'the rig'}", source.run, source.failed)
         thread.start()
-        return OpenRig(name=name, scenarios=scenarios, source=source, thread=thread, opened_ns=self._clock.now_ns())
+        opened_ns = self._clock.now_ns()
+        return OpenRig(
+            name=name, scenarios=scenarios, troubles=troubles, source=source, thread=thread, opened_ns=opened_ns
+        )
 
     def _alone(self, setup: InputSetup, hold: _Hold, opener: Opener) -> Opener:
         """Have an input hold its device before it is opened."""
@@ -257,7 +280,8 @@ def _odd(rig_id: int, source: Source) -> RigStatus:
     )
 
 
-def _status(rig_id: int, source: Source, now_ns: int) -> RigStatus:
+def _status(rig_id: int, rig: OpenRig, now_ns: int) -> RigStatus:
+    source = rig.source
     voice, game = source.pair or (0, 0)
     return RigStatus(
         rig_id=rig_id,
@@ -271,4 +295,5 @@ def _status(rig_id: int, source: Source, now_ns: int) -> RigStatus:
         sync=source.sync.status(now_ns) if source.sync else None,
         kept_s=source.pre_record.length_s,
         kept_bytes=source.pre_record.size_bytes,
+        faults=tuple(trouble.at(now_ns) for trouble in rig.troubles),
     )

@@ -5,14 +5,16 @@ import numpy as np
 from reel.core.line import DeviceKind, Simulated
 from reel.core.signal import NS, InputError
 from reel.core.sound import Meter
-from reel.standins import Fault, Scenario, listen
+from reel.standins import Fault, Scenario, Trouble, listen
 from reel.standins.ambience import RATE_HZ
 from reel.standins.microphone import BLOCK
 from reel.standins.voices import CHAT_S
 
 
-def switch_on(kind=DeviceKind.MICROPHONE, **scenario):
-    return listen(kind, Simulated(device="Bench microphone"), Scenario(**scenario), start_ns=0, begun_ns=0)
+def switch_on(kind=DeviceKind.MICROPHONE, **settings):
+    scenario = Scenario(**settings)
+    trouble = Trouble.opened_at(scenario, 0)
+    return listen(kind, Simulated(device="Bench microphone"), scenario, start_ns=0, trouble=trouble)
 
 
 def hear(seconds, kind=DeviceKind.MICROPHONE, **scenario):

@@ -2,6 +2,7 @@
 
 import unittest
 from dataclasses import replace
+from itertools import pairwise
 
 import numpy as np
 
@@ -9,7 +10,7 @@ from reel.core.line import DEVICES, Deck, DeviceKind, Eye, Headset, Phone, Table
 from reel.core.line.tests.rigs import one
 from reel.core.media import luma_of, planes_of
 from reel.core.signal import NS, InputError, Mode, Picture, Samples
-from reel.standins import Fault, Scenario, assemble, read_stamp
+from reel.standins import Fault, Scenario, Trouble, assemble, read_stamp
 from reel.standins.ambience import RATE_HZ
 from reel.standins.card import BarsPainter
 from reel.standins.device import BLOCK, black
@@ -135,6 +136,27 @@ class ChainTests(unittest.TestCase):
             with self.subTest(path, fault=fault), self.assertRaises(InputError) as raised:
                 assemble(one(console, *path), Scenario(fault=fault), start_ns=0)
             self.assertIn(reason, str(raised.exception))
+
+    def test_what_fails_is_begun_and_ended_while_it_plays(self):
+        setup, trouble = propose(DeviceKind.CONSOLE, {"hdmi-box"}).picture, Trouble(PLAIN)
+        handed = signal_chain(setup).signal_path.arrives.handed
+        source, came = assemble(setup, PLAIN, handed, start_ns=0, trouble=trouble), []
+        changes = {NS: Fault.PULLED, NS * 3 // 2: None, 2 * NS: Fault.BUSY}
+        with self.assertRaises(InputError) as raised:
+            while (due_ns := source.due_ns()) < 3 * NS:
+                for at_ns in [at_ns for at_ns in changes if at_ns <= due_ns]:
+                    fault = changes.pop(at_ns)
+                    trouble.begin(fault, at_ns) if fault else trouble.end()
+                if isinstance(item := source.read(due_ns), Picture):
+                    came.append(item.at_ns / NS)
+        self.assertIn("is open in another program", str(raised.exception))
+        ((last, first),) = [pair for pair in pairwise(came) if pair[1] - pair[0] > 0.2]
+        self.assertAlmostEqual(last, 1, delta=0.1)
+        self.assertAlmostEqual(first, 1.5, delta=0.1)
+        self.assertAlmostEqual(came[-1], 2, delta=0.1)
+        begun = Trouble.opened_at(Scenario(fault=Fault.COVERED, from_s=2), 5 * NS)
+        begun.open(9 * NS)  # what is opened again goes on where it was
+        self.assertEqual([begun.at(s * NS) for s in (6, 7)], [None, Fault.COVERED])
 
     def test_a_wireless_link_loses_what_is_said(self):
         from reel.core.line.catalogue import HOPS

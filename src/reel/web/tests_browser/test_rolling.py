@@ -54,7 +54,7 @@ class RollingTests(StackTestCase):
         self.page.get_by_label("Use these keys in this browser").check()
         self.page.get_by_role("button", name="Close").click()
         expect(self.page.locator("#band")).to_be_hidden()
-        self.page.get_by_role("button", name="Roll R").click()
+        self.page.get_by_role("button", name="Roll R").first.click()
         for tab in tabs:
             expect(tab.locator(".band")).to_contain_text("Rolling")
         self.wait_for_length(1)
@@ -215,7 +215,7 @@ class RollingTests(StackTestCase):
         page.set_viewport_size({"width": 390, "height": 844})
         page.goto(f"{self.url}/roll/small/5/")
         expect(page.locator(".small-word")).to_have_text("Not rolling")
-        page.get_by_role("button", name="Roll R").click()
+        page.get_by_role("button", name="Roll R").first.click()
         expect(page.locator(".small-word")).to_have_text("Rolling")
         self.assertEqual(page.evaluate("document.documentElement.scrollWidth - innerWidth"), 0)
         self.wait_for_length(1)

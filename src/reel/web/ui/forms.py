@@ -54,7 +54,7 @@ def with_touched(form: forms.Form, posted: QueryDict) -> QueryDict:
         value = bound.value()
         if isinstance(value, list | tuple):
             data.setlist(bound.html_name, [str(one) for one in value])
-        elif value not in (None, False):
+        elif value is not None and value is not False:
             data[bound.html_name] = "on" if value is True else str(value)
     for name in touched:
         data.setlist(name, posted.getlist(name))

@@ -10,7 +10,8 @@ from reel.standins.scenario import FROM_S, LAG_MS, MAX_DRIFT_PPM, TAPE_S, Fault,
 from reel.web.ui.fields import FloatField, WholeField
 from reel.web.ui.forms import ValueForm, choices_of
 
-_FAULTS = {
+# What can fail of a simulated input, in words.
+FAULT_WORDS = {
     Fault.PULLED: "a cable is pulled",
     Fault.NO_POWER: "the adapter has no power",
     Fault.NOT_PAIRED: "it is not paired",
@@ -67,7 +68,7 @@ class ScenarioForm(ValueForm):
         offered = faults_of(setup)
         if scenario.fault is not None and scenario.fault not in offered:
             offered = (*offered, scenario.fault)
-        choices = [("", "nothing"), *((fault.value, _FAULTS[fault]) for fault in offered)]
+        choices = [("", "nothing"), *((fault.value, FAULT_WORDS[fault]) for fault in offered)]
         self.fields["fault"].choices = choices  # type: ignore[attr-defined]
         if not setup.device.facts.is_handheld:
             del self.fields["turns"]

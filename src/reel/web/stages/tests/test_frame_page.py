@@ -190,6 +190,12 @@ class FramePageTests(TestCase):
     def undo(self, **fields):
         return self.client.post(reverse("stages:undo", args=[self.rig.pk, "frame"]), fields, headers=HTMX)
 
+    def test_only_what_was_touched_of_a_piece_is_changed(self):
+        self.assertEqual(self.post("piece", touched="crop_left", crop_left="120").status_code, 200)
+        self.assertEqual(self.post("piece", touched=["turn", "mirrored"], turn="90", mirrored="on").status_code, 200)
+        (piece,) = self.frame.arrangements[0].pieces
+        self.assertEqual((piece.crop.left_px, piece.crop.right_px, piece.turn, piece.mirrored), (120, 0, "90", True))
+
     def test_changes_are_taken_back_and_done_again(self):
         frames = [self.frame]
         for left in range(3):

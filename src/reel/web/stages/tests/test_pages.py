@@ -62,7 +62,7 @@ class StageTests(TestCase):
         self.assertEqual((device.mode.label, device.protected), ("1080p 60", False))
 
     def test_how_it_is_simulated_is_kept_apart(self):
-        scenario = reverse("stages:play", args=[self.rig.pk])
+        scenario = reverse("stages:scenario", args=[self.rig.pk])
         fields = {"shows": "bars", "drift_ppm": "12.5", "lag_ms": "40", "fault": "pulled", "from_s": "3"}
         before = Rig.objects.get().setup
         self.assertRedirects(self.client.post(scenario, fields), self.address("device"))

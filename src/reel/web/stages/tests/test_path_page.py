@@ -179,7 +179,7 @@ class WholeRigTests(TestCase):
     def test_bad_files_are_refused_with_line_and_reason(self):
         for content, reason in (
             (b"{", "line 1"),
-            (b'{\n"kind": "reel-rig",\n"version": 6}', "line 3: it has version 6"),
+            (b'{\n"kind": "reel-rig",\n"version": 7}', "line 3: it has version 7"),
             (b"\xff" * 100, "line 1"),
             (b" " * 200_000, "at most 100000"),
         ):

@@ -29,12 +29,20 @@ function typed(part) {
 
 // A form that stores at once says what of it was touched: the rest stays as it is by now, whoever changed it. What was
 // refused is sent whole, until it goes together.
-const isTouched = (one) => (one.type === "checkbox" || one.type === "radio" ? one.checked !== one.defaultChecked
-  : one.options ? [...one.options].some((option) => option.selected !== option.defaultSelected) : one.value !== one.defaultValue);
+function isTouched(one) {
+  if (one.type === "checkbox" || one.type === "radio") return one.checked !== one.defaultChecked;
+  if (!one.options) return one.value !== one.defaultValue;
+  const made = [...one.options].find((option) => option.defaultSelected) ?? one.options[0];
+  return made !== undefined && !made.selected;
+}
+const touched = (form) => [...new Set([...form.elements].filter((one) => one.name && one.type !== "hidden" && isTouched(one)).map((one) => one.name))];
 document.addEventListener("htmx:configRequest", ({ detail }) => {
   if (!detail.elt.matches("form[data-stores]:not([data-refused])")) return;
-  const names = [...detail.elt.elements].filter((one) => one.name && one.type !== "hidden" && isTouched(one)).map((one) => one.name);
-  for (const name of new Set(names)) detail.formData.append("touched", name);
+  for (const name of touched(detail.elt)) detail.formData.append("touched", name);
+});
+// What somebody chose before this script ran, on a busy computer, is stored as well.
+document.addEventListener("DOMContentLoaded", () => {
+  for (const form of document.querySelectorAll("form[data-stores]:not([data-refused])")) if (touched(form).length) htmx.trigger(form, "change");
 });
 
 // A form is not replaced by the answer to what it was before.
