@@ -110,7 +110,7 @@ HUEY = {
     "immediate": False,
     "results": False,
     "utc": True,
-    "consumer": {"workers": 1, "initial_delay": 0.1, "max_delay": 0.5, "periodic": True},
+    "consumer": {"workers": 2, "initial_delay": 0.1, "max_delay": 0.5, "periodic": True},
 }
 
 TEST_RUNNER = "reel.web.runner.CountingRunner"

@@ -86,11 +86,14 @@ class Console(Device):
             yield from self._changed("protection", "Set it for gameplay: protection off", protected=False)
 
     def checks(self, held: Turn | None) -> tuple[Check, ...]:
+        if self.way_out is not Connector.HDMI:  # no other output carries it
+            return ()
         return (Check(key="protection", text="Copy protection is off", measured=not self.protected),)
 
     def checks_after(self) -> tuple[Check, ...]:
         text = "Copy protection is on again, if films are watched on it"
-        return () if self.protected else (Check(key="protection-on", text=text),)
+        is_off = self.way_out is Connector.HDMI and not self.protected
+        return (Check(key="protection-on", text=text),) if is_off else ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

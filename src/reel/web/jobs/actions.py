@@ -1,15 +1,26 @@
 """Asking for jobs, calling them off."""
 
+from functools import partial
+from typing import Any
+
 from django.db import transaction
 
+from reel.core.wire import to_plain
+from reel.web.jobs.kinds import KINDS, Lane
 from reel.web.jobs.models import OPEN_STATES, Job, JobState
 from reel.web.jobs.tasks import work
 
 
-def ask_for(kind: str, subject: int) -> Job:
-    """Queue a job; the worker is woken once the transaction stands, and looks by itself now and then in any case."""
-    job = Job.objects.create(kind=kind, subject=subject)
-    transaction.on_commit(work, robust=True)
+def ask_for(kind: str, params: Any, *, lane: Lane | None = None) -> Job:
+    """Queue a job with its kind's parameters, in its kind's lane unless another is given.
+
+    The worker is woken once the transaction stands, and looks by itself now and then in any case.
+    """
+    known = KINDS[kind]
+    job = Job.objects.create(
+        kind=kind, subject=params.subject, params=to_plain(params), lane=lane or known.lane, priority=known.priority
+    )
+    transaction.on_commit(partial(work, job.lane), robust=True)
     return job
 
 

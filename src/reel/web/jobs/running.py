@@ -1,21 +1,21 @@
-"""Running jobs: what waits, one after the other, by the kinds that the rooms above have registered."""
+"""Running jobs: what waits in a lane, one after the other, what people wait for first."""
 
 import logging
-from collections.abc import Callable
+import threading
 
-from django.db.models import F
+from django.db.models import F, QuerySet
+from django.utils import timezone
 
 from reel.core.errors import ReelError
 from reel.core.memory import trim_memory
+from reel.core.wire import from_plain
+from reel.web.jobs.kinds import KINDS, Lane
 from reel.web.jobs.models import Job, JobState
 
 MAX_ATTEMPTS = 3
 log = logging.getLogger(__name__)
 
-Progress = Callable[[float], None]
-Work = Callable[[int, Progress], None]
-# What does the work of a kind, given the number of its subject.
-KINDS: dict[str, Work] = {}
+_running = {lane: threading.Lock() for lane in Lane}
 
 
 class CalledOffError(ReelError):
@@ -33,12 +33,20 @@ def take_up_left() -> int:
     return left.update(state=JobState.WAITING, done_part=0)
 
 
-def run_waiting() -> None:
-    """Run what waits, one after the other, the oldest first."""
-    waiting = Job.objects.filter(state=JobState.WAITING, kind__in=KINDS).order_by("id")
-    while (job := waiting.first()) is not None:
-        run_job(job)
-        trim_memory()  # a bench has had hundreds of pictures in memory
+def run_waiting(*lanes: Lane) -> None:
+    """Run what waits in some lanes, all of them by default; one that is worked on already is left to who does."""
+    for lane in lanes or Lane:
+        while _waiting(lane).exists() and _running[lane].acquire(blocking=False):
+            try:  # what comes while the last one ends is seen by the loop around
+                while (job := _waiting(lane).first()) is not None:
+                    run_job(job)
+                    trim_memory()  # a bench has had hundreds of pictures in memory
+            finally:
+                _running[lane].release()
+
+
+def _waiting(lane: Lane) -> QuerySet[Job]:
+    return Job.objects.filter(state=JobState.WAITING, kind__in=KINDS, lane=lane).order_by("-priority", "id")
 
 
 def run_here(kind: str, subject: int) -> Job:
@@ -52,17 +60,17 @@ def run_here(kind: str, subject: int) -> Job:
 
 def run_job(job: Job) -> None:
     """Run a job's work on this thread and store how it ended."""
-    begun = {"state": JobState.RUNNING, "attempts": F("attempts") + 1}
+    begun = {"state": JobState.RUNNING, "attempts": F("attempts") + 1, "began_at": timezone.now()}
     if not Job.objects.filter(pk=job.pk, state=JobState.WAITING).update(**begun):
         return
-    assert job.subject is not None
 
     def progress(part: float) -> None:
         if not Job.objects.filter(pk=job.pk, state=JobState.RUNNING).update(done_part=part):
             raise CalledOffError("The job was called off.")
 
+    kind = KINDS[job.kind]
     try:
-        KINDS[job.kind](job.subject, progress)
+        kind.work(from_plain({"subject": job.subject, **job.params}, kind.params), progress)
     except CalledOffError:
         return
     except ReelError as error:

@@ -1,31 +1,38 @@
-"""What the worker runs."""
+"""What the worker runs, on a thread for each lane."""
 
 import os
+import threading
 
 from huey import crontab
 from huey.contrib.djhuey import db_periodic_task, db_task, on_startup
 
+from reel.web.jobs.kinds import Lane
 from reel.web.jobs.running import run_waiting, take_up_left
 
 # Proving gives way to recording.
 NICENESS = 19
 
+_first = threading.Lock()
+
 
 @db_task()
-def work() -> None:
-    """Run the jobs that wait; a message says only that there may be some."""
-    run_waiting()
+def work(lane: str) -> None:
+    """Run the jobs that wait in a lane; a message says only that there may be some."""
+    run_waiting(Lane(lane))
 
 
 @db_periodic_task(crontab(minute="*"))
 def work_left() -> None:
-    """Run jobs whose message was lost."""
-    run_waiting()
+    """Have jobs run whose message was lost."""
+    for lane in Lane:
+        work(lane)
 
 
 @on_startup()
 def take_up() -> None:
-    """Take up what a killed worker left."""
-    os.nice(NICENESS)
-    take_up_left()
-    run_waiting()
+    """Take up what a killed worker left, once: every thread of the worker comes here."""
+    if _first.acquire(blocking=False):
+        os.nice(NICENESS)
+        take_up_left()
+        for lane in Lane:
+            work(lane)

@@ -9,8 +9,5 @@ class MachineConfig(AppConfig):
     name = "reel.web.machine"
 
     def ready(self) -> None:
-        """Say what does the jobs of the kind."""
-        from reel.web.jobs.running import KINDS
-        from reel.web.machine.shelves import DRIVE, measure_drive
-
-        KINDS[DRIVE] = measure_drive
+        """Load what does the jobs of its kinds."""
+        from reel.web.machine import shelves  # noqa: F401 - each registers itself

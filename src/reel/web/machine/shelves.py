@@ -1,6 +1,5 @@
 """The shelves: folders on drives where takes may be kept, and how fast each writes."""
 
-from collections.abc import Callable
 from pathlib import Path
 
 from django.conf import settings
@@ -11,6 +10,7 @@ from reel.core.errors import BadValueError, ReelError
 from reel.core.media import MediaError, Shelf, write_speed
 from reel.recorder.messages import RefusedError
 from reel.web.jobs.actions import ask_for
+from reel.web.jobs.kinds import Progress, Subject, job_kind
 from reel.web.jobs.models import OPEN_STATES, Job
 from reel.web.machine.models import ShelfPlace
 from reel.web.ui.typed import clean_name, free_name
@@ -102,12 +102,13 @@ def remove(place: ShelfPlace) -> None:
 def measure(place: ShelfPlace) -> None:
     """Have a drive measured, unless that is asked for already."""
     if not Job.objects.filter(kind=DRIVE, subject=place.pk, state__in=OPEN_STATES).exists():
-        ask_for(DRIVE, place.pk)
+        ask_for(DRIVE, Subject(subject=place.pk))
 
 
-def measure_drive(place_id: int, progress: Callable[[float], None]) -> None:
-    """Do a job of the kind DRIVE; a shelf that was taken off the list needs none."""
-    place = ShelfPlace.objects.filter(pk=place_id).first()
+@job_kind(DRIVE, label="Measuring the drive")
+def measure_drive(asked: Subject, progress: Progress) -> None:
+    """Measure what a shelf's drive writes; a shelf that was taken off the list needs none."""
+    place = ShelfPlace.objects.filter(pk=asked.subject).first()
     if place is not None:
         speed = write_speed(Path(place.folder), progress)
         key = Shelf(Path(place.folder)).mark()

@@ -9,10 +9,5 @@ class RigsConfig(AppConfig):
     name = "reel.web.rigs"
 
     def ready(self) -> None:
-        """Say what does the jobs of each kind."""
-        from reel.web.jobs.running import KINDS
-        from reel.web.rigs.benching import BENCH, bench
-        from reel.web.rigs.estimating import ESTIMATE, estimate
-
-        KINDS[BENCH] = bench
-        KINDS[ESTIMATE] = estimate
+        """Load what does the jobs of its kinds."""
+        from reel.web.rigs import benching, estimating  # noqa: F401 - each registers itself

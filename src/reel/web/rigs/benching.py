@@ -15,6 +15,7 @@ from reel.core.line import RigSetup, file_plan
 from reel.core.media import MediaError, Sample, measure_speed
 from reel.core.signal import Mode
 from reel.recorder.messages import RefusedError, TakeSample, UnreachableError
+from reel.web.jobs.kinds import Lane, Progress, Subject, job_kind
 from reel.web.live.recorder import client, rig_status
 from reel.web.machine.models import Speed, this_machine
 from reel.web.rigs.homefiles import sample_path
@@ -67,13 +68,14 @@ def cell_plan(setup: RigSetup, cell: Cell, mode: Mode | None = None) -> FilePlan
     return file_plan(replace(setup, recipe=resolve(wanted), frame=frame))
 
 
-def bench(rig_id: int, progress: Callable[[float], None]) -> None:
-    """Do a job of the kind BENCH: measure every cell with a rig's picture; a rig that is gone needs none.
+@job_kind(BENCH, label="Measuring this machine", lane=Lane.LONG, priority=1)
+def bench(asked: Subject, progress: Progress) -> None:
+    """Measure every cell with a rig's picture; a rig that is gone needs none.
 
     What does not keep up with the rig's size is measured at the next smaller ones too. Meanwhile the recorder reads,
     composes and mixes as while the rig rolls: what is left beside that is what encoding has.
     """
-    rig = Rig.objects.filter(pk=rig_id).first()
+    rig = Rig.objects.filter(pk=asked.subject).first()
     if rig is None:
         return
     progress(0)

@@ -1,7 +1,6 @@
 """Estimates: what a file costs whose size the picture decides, from two seconds of a rig's own picture."""
 
 import time
-from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
 from typing import Any
@@ -13,6 +12,7 @@ from reel.core.line import RigSetup, file_plan
 from reel.core.media import Sample, measure_speed
 from reel.core.wire import from_plain, to_plain
 from reel.web.jobs.actions import ask_for
+from reel.web.jobs.kinds import Progress, Subject, job_kind
 from reel.web.jobs.models import Job
 from reel.web.rigs.benching import take_fresh_sample
 from reel.web.rigs.homefiles import sample_path
@@ -54,15 +54,16 @@ def ask(rig: Rig, setup: RigSetup) -> Estimate:
         found, _ = Estimate.objects.get_or_create(rig=rig, of=_subject(setup))
         job = job_of(found)
         if job is None or not job.is_open:
-            ask_for(ESTIMATE, found.pk)
+            ask_for(ESTIMATE, Subject(subject=found.pk))
         old = rig.estimates.order_by("-pk").values_list("pk", flat=True)[_KEPT:]
         Estimate.objects.filter(pk__in=list(old)).delete()
     return found
 
 
-def estimate(estimate_id: int, progress: Callable[[float], None]) -> None:
-    """Do a job of the kind ESTIMATE: encode two seconds of the rig's picture; one that is gone needs none."""
-    found = Estimate.objects.select_related("rig").filter(pk=estimate_id).first()
+@job_kind(ESTIMATE, label="Estimating")
+def estimate(asked: Subject, progress: Progress) -> None:
+    """Encode two seconds of the rig's picture; an estimate that is gone needs none."""
+    found = Estimate.objects.select_related("rig").filter(pk=asked.subject).first()
     if found is None:
         return
     progress(0)

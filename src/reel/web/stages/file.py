@@ -13,6 +13,7 @@ from reel.core.file import Purpose, file_stem, full_quality
 from reel.core.line import file_plan
 from reel.core.signal import Mode, Signal, pixel_format
 from reel.web.jobs.actions import ask_for
+from reel.web.jobs.kinds import Subject
 from reel.web.jobs.models import OPEN_STATES, Job
 from reel.web.live.recorder import glance
 from reel.web.recipes.actions import keep
@@ -94,7 +95,7 @@ def bench(request: HttpRequest, rig_id: int) -> HttpResponse:
     rig = get_object_or_404(Rig, pk=rig_id)
     refuse_unasked(rig)
     if not Job.objects.filter(kind=BENCH, subject=rig.pk, state__in=OPEN_STATES).exists():
-        ask_for(BENCH, rig.pk)
+        ask_for(BENCH, Subject(subject=rig.pk))
     if getattr(request, "htmx", False):
         return _keeps_up(request, rig)
     return redirect("stages:stage", rig_id=rig.pk, stage="file")

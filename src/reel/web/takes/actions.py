@@ -14,11 +14,10 @@ from reel.core.media.shelf import ROLLING
 from reel.core.roll import CutBy
 from reel.core.wire import to_plain
 from reel.recorder.messages import MAX_LABEL, RefusedError
-from reel.web.jobs.actions import ask_for
 from reel.web.jobs.models import Job
 from reel.web.setups import stored
 from reel.web.takes.models import MAX_NAME, PROVE, RESCUE, Mark, Part, ProofState, Take, TakeState
-from reel.web.takes.proving import cached_paths, path_of, shelf_of
+from reel.web.takes.proving import ask_for_proof, ask_for_repair, cached_paths, path_of, shelf_of
 from reel.web.ui.typed import clean_name
 
 STOPPED = "The recorder was stopped while it rolled"
@@ -115,7 +114,7 @@ def _find_left(take: Take) -> None:
         part.problem = ""
         part.save(update_fields=["file_name", "problem"])
         if not (part.job and part.job.is_open):
-            ask_for(RESCUE if part is parts[-1] and not part.original_name else PROVE, part.pk)
+            (ask_for_repair if part is parts[-1] and not part.original_name else ask_for_proof)(part)
 
 
 def prove_again(take: Take) -> None:
@@ -124,7 +123,7 @@ def prove_again(take: Take) -> None:
         for part in found.all_parts:
             if not found.on_device and not (part.job and part.job.is_open):
                 Part.objects.filter(pk=part.pk).update(proof_state=ProofState.WAITING)
-                ask_for(PROVE, part.pk)
+                ask_for_proof(part)
 
 
 def keep_trial(take: Take) -> None:
@@ -197,7 +196,7 @@ def close(
         made = {"file_name": file.file_name, "first_tick": file.first_tick, "counts": to_plain(file.counts)}
         part, _ = Part.objects.update_or_create(take=take, number=number, defaults=made)
         if prove and not on_device:
-            ask_for(PROVE, part.pk)
+            ask_for_proof(part)
     take.parts.filter(number__gt=max(1, len(files))).delete()  # one that could not be opened
 
 
@@ -233,5 +232,5 @@ def recover_interrupted(reached: Mapping[int, float] | None = None) -> int:
                     part.reached_ms = round((reached_s - float(part.first_tick / take.plan.tick_rate)) * 1000)
                 part.save(update_fields=["file_name", "reached_ms"])
                 if not take.on_device:
-                    ask_for(RESCUE if is_last else PROVE, part.pk)
+                    (ask_for_repair if is_last else ask_for_proof)(part)
     return len(found)

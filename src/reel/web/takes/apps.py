@@ -9,10 +9,5 @@ class TakesConfig(AppConfig):
     name = "reel.web.takes"
 
     def ready(self) -> None:
-        """Say what does the jobs of each kind."""
-        from reel.web.jobs.running import KINDS
-        from reel.web.takes.models import PROVE, RESCUE
-        from reel.web.takes.proving import prove, rescue_part
-
-        KINDS[PROVE] = prove
-        KINDS[RESCUE] = rescue_part
+        """Load what does the jobs of its kinds."""
+        from reel.web.takes import proving  # noqa: F401 - each registers itself

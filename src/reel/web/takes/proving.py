@@ -27,7 +27,11 @@ from reel.core.media import (
 )
 from reel.core.wire import to_plain
 from reel.web.jobs.actions import ask_for
-from reel.web.takes.models import PROVE, STILLS, Part, ProofState, Take, TrackLevels, Tried
+from reel.web.jobs.kinds import Lane, Progress, Subject, job_kind
+from reel.web.takes.models import PROVE, RESCUE, STILLS, Part, ProofState, Take, TrackLevels, Tried
+
+# A proof that decodes no more than so many frames takes seconds.
+QUICK_FRAMES = 3600
 
 
 def shelf() -> Shelf:
@@ -72,9 +76,21 @@ def playable_path(part: Part) -> Path:
     return path_of(part) if part.plays is Plays.ITSELF else copy_path(part)
 
 
-def prove(part_id: int, progress: Callable[[float], None]) -> None:
-    """Do a job of the kind PROVE; a part that was deleted meanwhile needs no proof."""
-    part = Part.objects.filter(pk=part_id).first()
+def ask_for_proof(part: Part) -> None:
+    """Ask for a part's proof; that of a trial or of a short take does not wait behind those of long ones."""
+    is_quick = part.take.is_trial or 0 < part.counted.ticks <= QUICK_FRAMES
+    ask_for(PROVE, Subject(subject=part.pk), lane=Lane.QUICK if is_quick else Lane.LONG)
+
+
+def ask_for_repair(part: Part) -> None:
+    """Ask for a part to be repaired and proved."""
+    ask_for(RESCUE, Subject(subject=part.pk))
+
+
+@job_kind(PROVE, label="Proving", lane=Lane.LONG)
+def prove(asked: Subject, progress: Progress) -> None:
+    """Prove a part; one that was deleted meanwhile needs no proof."""
+    part = Part.objects.filter(pk=asked.subject).first()
     if part is not None:
         prove_part(part, progress)
 
@@ -97,12 +113,13 @@ def prove_part(part: Part, progress: Callable[[float], None]) -> None:
             return
 
 
-def rescue_part(part_id: int, progress: Callable[[float], None]) -> None:
-    """Do a job of the kind RESCUE: repair a part whose recorder was killed, beside what was left, and have it proved.
+@job_kind(RESCUE, label="Repairing", lane=Lane.LONG, priority=1)
+def rescue_part(asked: Subject, progress: Progress) -> None:
+    """Repair a part whose recorder was killed, beside what was left, and have it proved.
 
     Where it can't be repaired it stays as it is, which is said, and is proved so.
     """
-    part = Part.objects.select_related("take").filter(pk=part_id).first()
+    part = Part.objects.select_related("take").filter(pk=asked.subject).first()
     if part is None:
         return
     source = path_of(part)
@@ -119,7 +136,7 @@ def rescue_part(part_id: int, progress: Callable[[float], None]) -> None:
             stored.update(problem=problem)
         elif not stored.update(file_name=target.name, original_name=source.name):
             target.unlink(missing_ok=True)  # it was renamed or deleted meanwhile: what was left is as it was
-        ask_for(PROVE, part.pk)
+        ask_for_proof(part)
 
 
 def _prove(part: Part, progress: Callable[[float], None]) -> MediaFacts:

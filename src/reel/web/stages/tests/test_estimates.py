@@ -14,6 +14,7 @@ from reel.core.line import DeviceKind, file_plan, propose
 from reel.core.media import PartWriter, probe
 from reel.core.media.tests.clips import picture
 from reel.recorder.messages import RefusedError
+from reel.web.jobs.kinds import Subject
 from reel.web.jobs.models import Job, JobState
 from reel.web.jobs.running import run_here
 from reel.web.rigs import estimating
@@ -120,4 +121,4 @@ class EstimateTests(HomeMixin, TestCase):
         self.assertEqual(Estimate.objects.count(), 40)
         self.assertIsNotNone(estimating.estimate_of(self.rig, self.with_recipe(rate=ConstantQuality(quality=45))))
         self.rig.delete()
-        estimating.estimate(found.pk, lambda part: None)  # a rig that is gone needs none
+        estimating.estimate(Subject(subject=found.pk), lambda part: None)  # a rig that is gone needs none

@@ -18,7 +18,8 @@ from reel.core.roll import RollSetup
 from reel.core.signal import Mode
 from reel.web.jobs.actions import call_off
 from reel.web.jobs.models import Job, JobState
-from reel.web.jobs.running import KINDS, run_job, take_up_left
+from reel.web.jobs.kinds import KINDS, Kind
+from reel.web.jobs.running import run_job, take_up_left
 from reel.web.takes import actions
 from reel.web.takes.models import Mark, Part, ProofState, Take, TakeState
 from reel.web.takes.proving import copy_path, poster_path, prove_part
@@ -85,7 +86,7 @@ class TakeTests(HomeMixin, TestCase):
         job = Job.objects.create(kind="proof", subject=1)
         for _ in range(3):
             self.assertEqual(job.state, JobState.WAITING)
-            with patch.dict(KINDS, {"proof": killed}), suppress(KeyboardInterrupt):
+            with patch.dict(KINDS, proof=Kind(name="proof", label="Proof", work=killed)), suppress(KeyboardInterrupt):
                 run_job(job)
             take_up_left()
             job.refresh_from_db()
@@ -119,7 +120,7 @@ class TakeTests(HomeMixin, TestCase):
             progress(0.6)
             self.fail("it went on")
 
-        with patch.dict(KINDS, prove=work):
+        with patch.dict(KINDS, prove=Kind(name="prove", label="Proving", work=work)):
             run_job(job)
             job.refresh_from_db()
             self.assertEqual((job.state, job.done_part), (JobState.CALLED_OFF, 0.5))

@@ -21,7 +21,8 @@ from reel.core.media.tests.clips import FRAME, write_clip
 from reel.core.sound import Sides
 from reel.recorder.journal import Closed, JournalError, Rolled
 from reel.web.jobs.models import Job, JobState
-from reel.web.jobs.running import KINDS, run_waiting, take_up_left
+from reel.web.jobs.kinds import KINDS, Kind
+from reel.web.jobs.running import run_waiting, take_up_left
 from reel.web.rigs.actions import make_rig
 from reel.web.rigs.models import Rig
 from reel.web.roll.journal import DatabaseJournal
@@ -190,7 +191,10 @@ class LifeTests(ShelfMixin, TestCase):
         def work(take, progress):
             raise ZeroDivisionError("planted")
 
-        with self.assertLogs("reel.web.jobs.running", "ERROR"), patch.dict(KINDS, prove=work):
+        with (
+            self.assertLogs("reel.web.jobs.running", "ERROR"),
+            patch.dict(KINDS, prove=Kind(name="prove", label="Proving", work=work)),
+        ):
             run_waiting()
         for job in Job.objects.all():
             self.assertEqual((job.state, "planted" in job.problem), (JobState.FAILED, True))

@@ -24,6 +24,7 @@ from reel.recorder.rig.source import Source
 from reel.recorder.virtual import record
 from reel.standins import Assembled, greenhouse_camera
 from reel.web.jobs.actions import ask_for
+from reel.web.jobs.kinds import Subject
 from reel.web.jobs.running import run_here
 from reel.web.recipes.actions import keep
 from reel.web.rigs import demo
@@ -75,7 +76,7 @@ class Command(BaseCommand):
         if options["demo"] and not Rig.objects.exists():
             rig = self._fill()
             if options["measure"]:
-                ask_for(BENCH, rig.pk)
+                ask_for(BENCH, Subject(subject=rig.pk))
 
     @transaction.atomic
     def _fill(self) -> Rig:

@@ -1,0 +1,84 @@
+"""Kinds, lanes and priorities of jobs."""
+
+import datetime
+from dataclasses import dataclass
+from unittest.mock import patch
+
+from django.test import TestCase
+from django.utils import timezone
+
+from reel.core.errors import BadValueError
+from reel.web.jobs.actions import ask_for
+from reel.web.jobs.kinds import KINDS, Lane, Subject, job_kind
+from reel.web.jobs.models import Job, JobState
+from reel.web.jobs.running import run_waiting
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Cut:
+    """What a job of the tests is asked."""
+
+    subject: int
+    seconds: float = 1.0
+
+    def __post_init__(self):
+        if self.seconds <= 0:
+            raise BadValueError("Seconds", self.seconds, "they are more than 0")
+
+
+class LaneTests(TestCase):
+    def setUp(self):
+        self.done = []
+        registered = patch.dict(KINDS)
+        registered.start()
+        self.addCleanup(registered.stop)
+        job_kind("quick", label="Quick")(lambda asked, progress: self.done.append(asked.subject))
+        job_kind("soon", label="Soon", priority=5)(lambda asked, progress: self.done.append(-asked.subject))
+        job_kind("long", label="Long", lane=Lane.LONG)(self.long)
+        job_kind("cut", label="Cutting", params=Cut)(lambda asked, progress: self.done.append(asked.seconds))
+
+    def long(self, asked, progress):
+        """While an hour's work is done, what is quick is done beside it, and a second message does nothing twice."""
+        ask_for("quick", Subject(subject=7))
+        ask_for("long", Subject(subject=9)) if asked.subject == 8 else None
+        run_waiting()
+        self.done.append(f"long {asked.subject}")
+
+    def test_what_is_quick_never_waits_behind_what_is_long(self):
+        ask_for("long", Subject(subject=8))
+        run_waiting(Lane.LONG)
+        self.assertEqual(self.done, [7, "long 8", 7, "long 9"])
+        self.assertEqual(Job.objects.exclude(state=JobState.DONE).count(), 0)
+
+    def test_what_people_wait_for_goes_first(self):
+        for number in (1, 2):
+            ask_for("quick", Subject(subject=number))
+        ask_for("soon", Subject(subject=3))
+        ask_for("quick", Subject(subject=4), lane=Lane.LONG)
+        run_waiting(Lane.QUICK)
+        self.assertEqual(self.done, [-3, 1, 2])
+        run_waiting()
+        self.assertEqual(self.done[-1], 4)
+
+    def test_parameters_are_checked_when_it_runs(self):
+        job = ask_for("cut", Cut(subject=1, seconds=2.5))
+        self.assertEqual((job.params, job.label), ({"subject": 1, "seconds": 2.5}, "Cutting"))
+        wrong = [
+            Job.objects.create(kind="cut", subject=1, params=params) for params in ({"seconds": 0}, {"seconds": []})
+        ]
+        run_waiting()
+        self.assertEqual(self.done, [2.5])
+        for one in wrong:
+            one.refresh_from_db()
+            self.assertEqual((one.state, bool(one.problem)), (JobState.FAILED, True))
+        with self.assertRaises(KeyError):
+            ask_for("nothing", Subject(subject=1))
+
+    def test_how_long_it_takes_is_told_by_its_pace(self):
+        began_at = timezone.now() - datetime.timedelta(seconds=30)
+        job = Job(kind="quick", state=JobState.RUNNING, began_at=began_at, done_part=0.25)
+        self.assertAlmostEqual(job.left_s, 90, delta=1)
+        for changes in ({"done_part": 0.01}, {"state": JobState.DONE}, {"began_at": None}):
+            with self.subTest(**changes):
+                told = {"kind": "quick", "state": JobState.RUNNING, "began_at": began_at, "done_part": 0.25}
+                self.assertIsNone(Job(**told | changes).left_s)
