@@ -38,10 +38,14 @@ def place_of(request: HttpRequest) -> int:
 
 
 def show_at_once(request: HttpRequest, opening: Open) -> None:
-    """Have an open rig take up what was just changed, without waiting for its page to ask again."""
+    """Have an open rig take up what was just changed, without waiting for its page to ask again.
+
+    The next glance is a new one: what arrived before may be of a device that is set otherwise now.
+    """
     if rig_status(glance(request), opening.rig_id) is not None:
         with suppress(ReelError):  # then the page asks, in a moment
             client().ask(opening, timeout_ms=GLANCE_MS)
+        del request._recorder_status  # type: ignore[attr-defined]  # glance has set it
 
 
 def rig_status(status: Status | None, rig_id: int) -> RigStatus | None:

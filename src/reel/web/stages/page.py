@@ -220,7 +220,7 @@ def answer(
     status: int = 200,
     query: str = "",
 ) -> HttpResponse:
-    """Answer htmx with a stage's part of the page and all that hangs on it; a plain form gets the page.
+    """Answer htmx with a stage's part of the page, as it is now, and all that hangs on it; a plain form gets the page.
 
     `more` is shown beside, or in place of, what the rig is set to: with another `status`, a form that was refused.
     """
@@ -229,6 +229,7 @@ def answer(
         show_at_once(request, page.rig.opening)
         if not is_htmx:
             return to_stage(request, page.rig, stage.key, query)
+        page = RigPage.of(request, page.rig, page.asked_place)
     context = stage.shown(page) | (more or {}) | {"oob": is_htmx}
     template = "stages/_answer.html" if is_htmx else f"stages/{stage.key}.html"
     response = render(request, template, context, status=status)

@@ -95,12 +95,12 @@ class RigTests(StackTestCase):
         for one in (page, other):
             one.goto(f"{self.url}/rigs/5/file/")
         page.get_by_label("Number", exact=True).fill("23")
-        other.get_by_label("Encoder speed").select_option("veryfast")
+        other.get_by_label("Encoder speed", exact=True).select_option("veryfast")
         expect(other.locator("#history")).to_contain_text("Undo Encoder speed")
         page.locator(".stage-title", has_text="Roll").click()  # what was typed last is stored before the page is left
         expect(page.locator(".stage", has_text="File")).to_contain_text("CRF 23")
         page.locator(".stage-title", has_text="File").click()
-        expect(page.get_by_label("Encoder speed")).to_have_value("veryfast")
+        expect(page.get_by_label("Encoder speed", exact=True)).to_have_value("veryfast")
         page.get_by_label("Number", exact=True).fill("77")
         page.get_by_label("Number", exact=True).press("Tab")
         expect(page.locator("#stage")).to_contain_text("The rig is still set to H.264 CRF 23")

@@ -67,7 +67,7 @@ class RollingTests(StackTestCase):
         addresses = []
         for effort in ("superfast", "ultrafast"):
             self.open("Potting bench, camera", "File")
-            page.get_by_label("Encoder speed").select_option(effort)
+            page.get_by_label("Encoder speed", exact=True).select_option(effort)
             page.locator(".stage-title", has_text="Roll").click()
             page.get_by_label("for", exact=True).fill("2")
             page.get_by_role("button", name="Try T").click()
@@ -94,7 +94,7 @@ class RollingTests(StackTestCase):
         self.open("Greenhouse camera, feed", "File")
         self.unfold("file-more")
         page.get_by_label("or GB").fill("0.01")
-        page.get_by_label("Rate control").select_option("lossless")
+        page.get_by_label("Rate control", exact=True).select_option("lossless")
         expect(page.locator("#stage")).to_contain_text("Nothing is lost")
         expect(page.locator(".stage.is-open .stage-facts")).to_contain_text("lossless")
         page.locator(".stage-title", has_text="Roll").click()
@@ -131,8 +131,8 @@ class RollingTests(StackTestCase):
     def test_what_the_encoder_can_not_keep_up_with_is_said_with_what_helps(self):
         page = self.page
         self.open("Moss & Stone, console", "File")
-        page.get_by_label("Encoder speed").select_option("slow")
-        page.get_by_label("Rate control").select_option("quantiser")
+        page.get_by_label("Encoder speed", exact=True).select_option("slow")
+        page.get_by_label("Rate control", exact=True).select_option("quantiser")
         page.get_by_label("Number").fill("2")
         page.locator(".stage-title", has_text="Roll").click()
         expect(page.locator(".meter-rms").first).not_to_have_attribute("width", "0")
