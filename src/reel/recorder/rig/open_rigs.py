@@ -139,9 +139,11 @@ class OpenRigs:
         """Open a rig, or keep it open.
 
         With other inputs or scenarios than before, or after it has failed, it is opened anew; other changes are
-        taken up without that. One that rolls is left as it is; what is opened `to_roll` must be as asked.
+        taken up without that. One that rolls is left as it is; what is opened `to_roll` must be as asked. Scenarios left
+        out are plain ones.
         """
         now_ns = self._clock.now_ns()
+        scenarios = (*scenarios, *(Scenario() for _ in setup.inputs))[: len(setup.inputs)]
         rig = self._rigs.get(rig_id)
         if rig is not None and (to_roll or not self._keeps(rig_id)):
             failed = not rig.is_alive and (to_roll or now_ns - rig.opened_ns > ANEW_NS)
@@ -236,9 +238,8 @@ class OpenRigs:
                 rig.source.try_now()
 
     def _start(self, rig_id: int, setup: RigSetup, scenarios: tuple[Scenario, ...], name: str) -> OpenRig:
-        padded = (*scenarios, *(Scenario() for _ in setup.inputs))[: len(setup.inputs)]
-        troubles = tuple(Trouble(scenario) for scenario in padded)
-        openers = openers_for(setup, padded, self._feeds, self._clock.now_ns, self.claps, troubles)
+        troubles = tuple(Trouble(scenario) for scenario in scenarios)
+        openers = openers_for(setup, scenarios, self._feeds, self._clock.now_ns, self.claps, troubles)
         holds = [_Hold(rig_id, name) for _ in setup.inputs]  # each of its own: an input lets go what it holds alone
         alone = [self._alone(one, hold, opener) for one, hold, opener in zip(setup.inputs, holds, openers, strict=True)]
         holders, screen = self._holders, self._screen

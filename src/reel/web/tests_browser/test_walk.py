@@ -183,7 +183,7 @@ class WalkTests(StackTestCase):
         keeps.get_by_text("The same as a table").click()
         keeps.get_by_role("button", name="H.264 ultrafast", exact=True).click()
         expect(page.get_by_label("Encoder speed", exact=True)).to_have_value("ultrafast")
-        expect(page.locator("#cost")).to_contain_text(re.compile(r"Headroom\s*\d+\.\d×"))
+        expect(page.locator("#cost tr", has_text="Headroom").locator("td")).to_have_text(re.compile(r"^\d+\.\d×$"))
 
     def test_two_rigs_roll_at_once_by_one_press_and_are_cut_apart(self):
         page = self.page
