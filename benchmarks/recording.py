@@ -12,7 +12,7 @@ import av
 
 from reel.core.file import Recipe
 from reel.core.frame import FrameSetup
-from reel.core.line import Connector, Console, InputSetup, Simulated, RigSetup, file_plan
+from reel.core.line import Connector, Console, InputSetup, RigSetup, Simulated, file_plan
 from reel.core.media import JpegEncoder, PartWriter, Shelf
 from reel.core.signal import NS, Mode, Picture
 from reel.core.sound import TrackSetup

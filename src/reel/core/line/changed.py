@@ -11,8 +11,8 @@ _NAMED = 2
 
 
 def changed_words(before: RigSetup, after: RigSetup) -> str:
-    """Return what a change was about, such as "Frame rate" or "Path of Bench camera"; "" where nothing differs."""
-    return ", ".join(dict.fromkeys(_changed(before, after)))
+    """Return what a change was about, such as "Frame rate" or "Path of Bench camera"."""
+    return ", ".join(dict.fromkeys(_changed(before, after))) or "Settings"
 
 
 def _changed(before: RigSetup, after: RigSetup) -> Iterator[str]:

@@ -139,8 +139,8 @@ class OpenRigs:
         """Open a rig, or keep it open.
 
         With other inputs or scenarios than before, or after it has failed, it is opened anew; other changes are
-        taken up without that. One that rolls is left as it is; what is opened `to_roll` must be as asked. Scenarios left
-        out are plain ones.
+        taken up without that. One that rolls is left as it is; what is opened `to_roll` must be as asked. Scenarios
+        that are left out are plain ones.
         """
         now_ns = self._clock.now_ns()
         scenarios = (*scenarios, *(Scenario() for _ in setup.inputs))[: len(setup.inputs)]

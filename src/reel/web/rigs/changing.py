@@ -8,7 +8,7 @@ from reel.recorder.messages import RefusedError, Status
 from reel.standins.scenario import Scenario
 from reel.web.rigs.actions import refuse_rolling
 from reel.web.rigs.homefiles import remove_unused_images
-from reel.web.rigs.models import Edit, Rig
+from reel.web.rigs.models import MAX_WORDS, Edit, Rig
 
 # As many changes of a rig can be undone.
 MAX_UNDO = 30
@@ -20,12 +20,11 @@ def change(rig: Rig, plan: RigSetup, status: Status | None, scenarios: Mapping[s
     `scenarios`, by the names of inputs, are those of inputs that it did not have; an input that stays keeps its own.
     """
     before = rig.plan
-    words = changed_words(before, plan)
-    if not words:
+    if plan == before:
         return
     refuse_rolling(rig, status)
     rig.edits.filter(is_undone=True).delete()
-    rig.edits.create(words=words[:200], **_held(rig))
+    rig.edits.create(words=changed_words(before, plan)[:MAX_WORDS], **_held(rig))
     _set(rig, plan, scenarios or {})
     old = rig.edits.order_by("-id").values_list("pk", flat=True)[MAX_UNDO:]
     if old:

@@ -12,6 +12,8 @@ from reel.web.machine.shelves import shelf_in
 from reel.web.setups import plan_of, stored
 
 MAX_NAME = 60
+# What a change was about, in so many characters at most.
+MAX_WORDS = 200
 
 
 class Rig(models.Model):
@@ -90,7 +92,7 @@ class Edit(models.Model):
     """
 
     rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="edits")
-    words = models.CharField(max_length=200)
+    words = models.CharField(max_length=MAX_WORDS)
     setup = models.JSONField()
     simulation = models.JSONField(default=list)
     is_asked = models.BooleanField(default=True)

@@ -168,64 +168,6 @@ class StageTests(TestCase):
         self.assertContains(response, "Not stored", status_code=422)
         self.assertContains(response, "The rig is still set to H.264", status_code=422)
 
-    def test_only_what_was_touched_is_stored(self):
-        """Another window may have changed the rest meanwhile."""
-        self.store(**FILE | {"keyframe_s": "0.5"})
-        for stage, field, value in (
-            ("file", "number", "25"),
-            ("file", "part_minutes", "30"),
-            ("device", "mode", "1920x1080p60"),
-            ("frame", "rate", "25"),
-            ("arrival", "range", "full"),
-            ("roll", "countdown_s", "3"),
-        ):
-            with self.subTest(stage, field=field):
-                self.assertEqual(self.touch(stage, **{field: value}).status_code, 200)
-        plan = Rig.objects.get().plan
-        recipe = plan.recipe
-        self.assertEqual((recipe.rate.number, recipe.part_minutes, float(recipe.keyframe_s)), (25, 30, 0.5))
-        self.assertEqual((plan.frame.mode.key, plan.roll.countdown_s), ("1280x720p25", 3))
-        self.assertEqual((plan.picture.arrival.range, plan.picture.device.mode.key), ("full", "1920x1080p60"))
-        self.client.post(self.address("roll"), {"touched": "may_lighten"}, headers=HTMX)
-        self.assertEqual(Rig.objects.get().plan.roll.countdown_s, 3, "a box that was ticked off is sent by its name")
-        self.assertEqual(self.touch(frame="1").status_code, 200, "what is no field changes nothing")
-        self.assertEqual(Rig.objects.get().plan.recipe, recipe)
-
-    def test_a_change_of_any_stage_is_undone_from_any_other(self):
-        plans = [Rig.objects.get().plan]
-        for stage, field, value in (
-            ("device", "mode", "1920x1080p60"),
-            ("frame", "size", "640x360"),
-            ("file", "effort", "fast"),
-            ("roll", "countdown_s", "5"),
-        ):
-            self.touch(stage, **{field: value})
-            plans.append(Rig.objects.get().plan)
-        page = self.client.get(self.address("sound"))
-        self.assertContains(page, "Roll options")
-        undo = reverse("stages:undo", args=[self.rig.pk, "sound"])
-        for plan, words in zip(plans[-2::-1], ("Roll options", "Encoder speed", "Frame size", "Device"), strict=True):
-            self.assertContains(self.client.post(undo, headers=HTMX), f"Undone: {words}.")
-            self.assertEqual(Rig.objects.get().plan, plan)
-        self.assertContains(self.client.post(undo, headers=HTMX), "nothing to undo", status_code=409)
-        for plan in plans[1:]:
-            self.assertRedirects(self.client.post(undo, {"again": "1"}), self.address("sound"))
-            self.assertEqual(Rig.objects.get().plan, plan)
-        self.client.post(undo)
-        self.touch("file", effort="faster")
-        self.assertEqual(self.client.post(undo, {"again": "1"}).status_code, 409, "a new change ends what was undone")
-
-    def test_an_address_that_nobody_allowed_comes_back_as_such(self):
-        rig = import_rig(write_rig("Far camera", feed("rtsp://camera.invalid:554/garden")))
-        device = reverse("stages:stage", args=[rig.pk, "device"])
-        self.client.post(device, {"feed": "", "address": "rtsp://127.0.0.1:554/bed", "loop": "on"})
-        self.assertTrue(Rig.objects.get(pk=rig.pk).is_asked)
-        self.client.post(reverse("stages:undo", args=[rig.pk, "device"]))
-        rig.refresh_from_db()
-        self.assertEqual((rig.plan.picture.origin.address, rig.is_asked), ("rtsp://camera.invalid:554/garden", False))
-        self.client.post(reverse("stages:undo", args=[rig.pk, "device"]), {"again": "1"})
-        self.assertTrue(Rig.objects.get(pk=rig.pk).is_asked)
-
     def test_a_refused_pair_says_why_and_offers_what_works(self):
         before = Rig.objects.get().setup
         asked = FILE | {"container": "mp4", "codec": "ffv1", "was_codec": "h264"}

@@ -17,8 +17,8 @@ from reel.core.media.tests.clips import FRAME, write_clip
 from reel.core.roll import RollSetup
 from reel.core.signal import Mode
 from reel.web.jobs.actions import call_off
-from reel.web.jobs.models import Job, JobState
 from reel.web.jobs.kinds import KINDS, Kind
+from reel.web.jobs.models import Job, JobState
 from reel.web.jobs.running import run_job, take_up_left
 from reel.web.takes import actions
 from reel.web.takes.models import Mark, Part, ProofState, Take, TakeState

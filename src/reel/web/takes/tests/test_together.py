@@ -20,8 +20,8 @@ from reel.core.media import MediaError
 from reel.core.media.tests.clips import FRAME, write_clip
 from reel.core.sound import Sides
 from reel.recorder.journal import Closed, JournalError, Rolled
-from reel.web.jobs.models import Job, JobState
 from reel.web.jobs.kinds import KINDS, Kind
+from reel.web.jobs.models import Job, JobState
 from reel.web.jobs.running import run_waiting, take_up_left
 from reel.web.rigs.actions import make_rig
 from reel.web.rigs.models import Rig
