@@ -3,11 +3,12 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import Any
+from typing import Any, TypeVar
 
 Progress = Callable[[float], None]
 # Does a job of a kind, by its parameters; raises a ReelError with the reason where it can't be done.
 Work = Callable[[Any, Progress], None]
+W = TypeVar("W", bound=Work)
 
 
 class Lane(StrEnum):
@@ -41,10 +42,10 @@ KINDS: dict[str, Kind] = {}
 
 def job_kind(
     name: str, *, label: str, params: type[Any] = Subject, lane: Lane = Lane.QUICK, priority: int = 0
-) -> Callable[[Work], Work]:
+) -> Callable[[W], W]:
     """Register the function that does the work of a kind."""
 
-    def register(work: Work) -> Work:
+    def register(work: W) -> W:
         KINDS[name] = Kind(name=name, label=label, work=work, params=params, lane=lane, priority=priority)
         return work
 

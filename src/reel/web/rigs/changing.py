@@ -7,7 +7,7 @@ from reel.core.line import RigSetup, changed_words
 from reel.recorder.messages import RefusedError, Status
 from reel.standins.scenario import Scenario
 from reel.web.rigs.actions import refuse_rolling
-from reel.web.rigs.homefiles import remove_unused_images
+from reel.web.rigs.homefiles import images_of, remove_unused_images
 from reel.web.rigs.models import MAX_WORDS, Edit, Rig
 
 # As many changes of a rig can be undone.
@@ -23,12 +23,12 @@ def change(rig: Rig, plan: RigSetup, status: Status | None, scenarios: Mapping[s
     if plan == before:
         return
     refuse_rolling(rig, status)
-    rig.edits.filter(is_undone=True).delete()
     rig.edits.create(words=changed_words(before, plan)[:MAX_WORDS], **_held(rig))
     _set(rig, plan, scenarios or {})
-    old = rig.edits.order_by("-id").values_list("pk", flat=True)[MAX_UNDO:]
-    if old:
-        rig.edits.filter(pk__in=list(old)).delete()
+    done, undone = rig.edits.filter(is_undone=False), rig.edits.filter(is_undone=True)
+    gone = [*undone, *done.order_by("-id")[MAX_UNDO:]]
+    rig.edits.filter(pk__in=[edit.pk for edit in gone]).delete()
+    if any(images_of(edit.setup) for edit in gone):
         remove_unused_images()
 
 

@@ -6,6 +6,7 @@ import time
 from contextlib import suppress
 from itertools import chain
 from pathlib import Path
+from typing import Any
 
 from django.conf import settings
 
@@ -22,10 +23,15 @@ def sample_path(rig: Rig) -> Path:
     return Path(settings.HOME.cache / f"sample-{rig.pk}.mkv")
 
 
+def images_of(setup: Any) -> set[str]:
+    """Return the names of the uploaded images that a stored setup shows."""
+    return set(_NAME.findall(json.dumps(setup)))
+
+
 def remove_unused_images() -> None:
     """Remove the uploaded images that no rig shows, nor could show again by Undo or Redo."""
     setups = chain.from_iterable(model.objects.values_list("setup", flat=True) for model in (Rig, Edit))
-    kept = {name for setup in setups for name in _NAME.findall(json.dumps(setup))}
+    kept = {name for setup in setups for name in images_of(setup)}
     newest = time.time() - YOUNG_S
     for file in settings.HOME.images.glob("*.png*"):
         with suppress(FileNotFoundError):  # somebody else removed it meanwhile

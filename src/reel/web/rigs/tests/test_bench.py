@@ -17,6 +17,7 @@ from reel.core.media.speed import Speed as MeasuredSpeed
 from reel.core.media.tests.clips import picture
 from reel.core.signal import Mode
 from reel.recorder.messages import UnreachableError
+from reel.web.jobs.kinds import Subject
 from reel.web.jobs.models import Job, JobState
 from reel.web.jobs.running import run_here
 from reel.web.machine.models import Speed
@@ -87,7 +88,7 @@ class BenchTests(HomeMixin, TestCase):
             patch.object(benching, "client", lambda: recorder),
             patch.object(benching, "cells", lambda: [(VideoCodec(codec), choice) for codec, choice in speeds]),
         ):
-            benching.bench(self.rig.pk, done.append)
+            benching.bench(Subject(subject=self.rig.pk), done.append)
         self.assertEqual(
             asked[3:], [("h264", "medium", "960×540"), ("hevc", "fast", "960×540"), ("hevc", "fast", "640×360")]
         )

@@ -124,15 +124,6 @@ def less(number: int, other: int) -> int:
 
 
 @register.filter
-def shape_label(mode: Mode) -> str:
-    """Return a frame's shape: 16:9, 4:3, 9:16, else its width to a height of 1."""
-    shape = Fraction(mode.width_px, mode.height_px)
-    if max(shape.numerator, shape.denominator) <= 32:
-        return f"{shape.numerator}:{shape.denominator}"
-    return f"{float(shape):.2f}:1"
-
-
-@register.filter
 def crop_words(crop: Crop) -> str:
     """Return where bars lie: `96 px left and right, 64 px above, 32 px below are`."""
     words = []

@@ -9,6 +9,7 @@ from reel.core.file import CODECS, FilePlan, VideoCodec
 from reel.core.frame import smaller
 from reel.core.line import file_plan
 from reel.core.signal import rate_label
+from reel.web.jobs.kinds import Subject
 from reel.web.machine.models import Speed
 from reel.web.rigs.benching import bench, headroom
 from reel.web.rigs.models import Rig
@@ -31,7 +32,7 @@ class Command(BaseCommand):
         if found is None:
             raise CommandError("There is no rig yet, whose picture could be measured.")
         with recorder_here():
-            bench(found.pk, self._say)
+            bench(Subject(subject=found.pk), self._say)
         plan = file_plan(found.plan)
         sizes = (plan.frame, *smaller(plan.frame))
         rows = [row for mode in sizes for row in Speed.objects.here(mode)]
