@@ -77,22 +77,20 @@ document.addEventListener("htmx:beforeSwap", ({ detail }) => { unfolded = [...de
 document.addEventListener("htmx:afterSwap", () => { for (const id of unfolded) document.getElementById(id)?.setAttribute("open", ""); });
 
 // A change is on its way for a moment: who moves on or rolls meanwhile does so once it is stored, and not if it is refused.
-let storing = 0, onward = null;
-document.addEventListener("htmx:beforeRequest", ({ detail }) => { if (detail.requestConfig.verb !== "get") storing += 1; });
-document.addEventListener("htmx:afterRequest", ({ detail }) => {
-  if (detail.requestConfig.verb === "get") return;
-  storing -= 1;
-  if (!detail.successful) onward = null;
-  if (storing || !onward) return;
-  const goOn = onward;
-  onward = null;
-  goOn();
+let changes = [];
+const isOpen = (xhr) => xhr.readyState < 4;
+document.addEventListener("htmx:beforeSend", ({ detail }) => {
+  if (detail.requestConfig.verb !== "get" && detail.elt.matches("form, button")) changes = [...changes.filter(isOpen), detail.xhr];
 });
+function onceStored(goOn) {
+  if (changes.some(isOpen)) setTimeout(onceStored, 40, goOn);
+  else if (changes.every((xhr) => xhr.status >= 200 && xhr.status < 400)) goOn();
+}
 document.addEventListener("click", (event) => {
   const link = event.target.closest('a[href^="/"]'), form = event.target.closest("button")?.form;
   const rolls = form && /^\/roll\/(start|try)\//.test(new URL(form.action).pathname);
-  if (!storing || !(link || rolls) || event.ctrlKey || event.metaKey || event.shiftKey || event.button) return;
+  if (!changes.some(isOpen) || !(link || rolls) || event.ctrlKey || event.metaKey || event.shiftKey || event.button) return;
   event.preventDefault();
   event.stopPropagation();
-  onward = () => (link ? location.assign(link.href) : document.querySelector(`form[action="${form.getAttribute("action")}"]`)?.requestSubmit());
+  onceStored(() => (link ? location.assign(link.href) : document.querySelector(`form[action="${form.getAttribute("action")}"]`)?.requestSubmit()));
 }, { capture: true });
