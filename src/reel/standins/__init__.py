@@ -5,7 +5,7 @@ from reel.standins.microphone import listen
 from reel.standins.own import RecordingDevice
 from reel.standins.rig import Assembled, assemble
 from reel.standins.room import Claps
-from reel.standins.scenario import Fault, Scenario, Shows, faults_of
+from reel.standins.scenario import Fault, Scenario, Shows, faults_of, for_inputs
 from reel.standins.stamp import read_beacon, read_stamp
 from reel.standins.trouble import Trouble
 
@@ -19,6 +19,7 @@ __all__ = [
     "Trouble",
     "assemble",
     "faults_of",
+    "for_inputs",
     "greenhouse_camera",
     "listen",
     "read_beacon",

@@ -1,6 +1,6 @@
 """A scenario: how a simulated device and its room behave, beside what a creator sets on a real one."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -78,6 +78,11 @@ class Scenario:
     def from_ns(self) -> int:
         """How long after the input was opened its fault acts, in nanoseconds."""
         return self.from_s * NS
+
+
+def for_inputs(scenarios: Sequence[Scenario], inputs: Sequence[InputSetup]) -> tuple[Scenario, ...]:
+    """Return a scenario for each input; those that are left out are plain ones."""
+    return (*scenarios, *(Scenario() for _ in inputs[len(scenarios) :]))[: len(inputs)]
 
 
 def faults_of(setup: InputSetup) -> tuple[Fault, ...]:

@@ -24,7 +24,7 @@ from reel.core.media import feed_files
 from reel.core.signal import Input, InputError
 from reel.recorder.inputs import FileFeed, StreamFeed
 from reel.recorder.inputs.reader import Opener
-from reel.standins import Claps, Scenario, Trouble, assemble, listen
+from reel.standins import Claps, Scenario, Trouble, assemble, for_inputs, listen
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -124,12 +124,9 @@ def openers_for(
     troubles: Sequence[Trouble] = (),
 ) -> tuple[Opener, ...]:
     """Return the functions that open a rig's inputs, in their order. Scenarios left out are plain ones."""
-    simulated = zip_longest(setup.inputs, scenarios[: len(setup.inputs)], troubles)
+    simulated = zip_longest(setup.inputs, for_inputs(scenarios, setup.inputs), troubles)
     return tuple(
-        opener_for(
-            one,
-            Surroundings(feeds=feeds, now_ns=now_ns, scenario=scenario or Scenario(), trouble=trouble, claps=claps),
-        )
+        opener_for(one, Surroundings(feeds=feeds, now_ns=now_ns, scenario=scenario, trouble=trouble, claps=claps))
         for one, scenario, trouble in simulated
     )
 

@@ -20,7 +20,7 @@ from reel.recorder.inputs.reader import Opener
 from reel.recorder.messages import InputStatus, RefusedError, RigStatus, Simulate
 from reel.recorder.rig.listening import Choice
 from reel.recorder.rig.source import Source
-from reel.standins import Claps, Scenario, Trouble
+from reel.standins import Claps, Scenario, Trouble, for_inputs
 
 LEASE_NS = 8 * NS
 # When its last page has gone a rig stays open this long, for the next page of the same rig.
@@ -143,7 +143,7 @@ class OpenRigs:
         that are left out are plain ones.
         """
         now_ns = self._clock.now_ns()
-        scenarios = (*scenarios, *(Scenario() for _ in setup.inputs))[: len(setup.inputs)]
+        scenarios = for_inputs(scenarios, setup.inputs)
         rig = self._rigs.get(rig_id)
         if rig is not None and (to_roll or not self._keeps(rig_id)):
             failed = not rig.is_alive and (to_roll or now_ns - rig.opened_ns > ANEW_NS)

@@ -47,7 +47,7 @@ def scenario(request: HttpRequest, rig_id: int) -> HttpResponse:
     if form.is_valid():
         edits.set_scenario(page.rig, page.place, form.value, page.status)
         return to_stage(request, page.rig, "device")
-    return answer(request, page, STAGE, {"scenario_form": form}, status=422)
+    return answer(request, page.rig, STAGE, {"scenario_form": form}, status=422)
 
 
 @require_POST
@@ -58,4 +58,4 @@ def simulate(request: HttpRequest, rig_id: int) -> HttpResponse:
     if asked and asked not in set(faults_of(page.input)):
         raise BadValueError("Fault", asked[:20], f"{page.input.name} can't fail so")
     client().ask(Simulate(rig_id=rig_id, place=page.place, fault=Fault(asked) if asked else None))
-    return answer(request, RigPage.of(request, page.rig), STAGE)
+    return answer(request, page.rig, STAGE)

@@ -29,7 +29,7 @@ from reel.core.roll import RollSetup
 from reel.core.sound import MAX_TRACKS, SoundSetup, TrackSetup
 from reel.core.sound.setup import DELAY_MS, LEVEL_DB
 from reel.recorder.messages import RefusedError, Status
-from reel.standins.scenario import Scenario
+from reel.standins.scenario import Scenario, for_inputs
 from reel.web.live.recorder import rig_status
 from reel.web.machine.models import ShelfPlace
 from reel.web.rigs.actions import addresses_of, allow_feed, refuse_rolling
@@ -52,7 +52,7 @@ def set_device(rig: Rig, place: int, wanted: tuple[Device, Origin], status: Stat
 def set_scenario(rig: Rig, place: int, scenario: Scenario, status: Status | None) -> None:
     """Change how a simulated device behaves."""
     refuse_rolling(rig, status)
-    scenarios = [rig.scenario_of(number) for number in range(len(rig.plan.inputs))]
+    scenarios = list(for_inputs(rig.scenarios, rig.plan.inputs))
     scenarios[place] = scenario
     rig.scenarios = scenarios
     rig.save(update_fields=["simulation"])

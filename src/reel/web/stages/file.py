@@ -80,13 +80,12 @@ STAGE = StagePage(
 @require_POST
 def keep_recipe(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Keep the rig's recipe under a name; a name that is refused stays as it was typed."""
-    rig = get_object_or_404(Rig, pk=rig_id)
-    page, name = RigPage.of(request, rig), request.POST.get("keep_as", "")
+    rig, name = get_object_or_404(Rig, pk=rig_id), request.POST.get("keep_as", "")
     try:
-        keep(name, page.plan.recipe)
+        keep(name, rig.plan.recipe)
     except BadValueError as error:
-        return answer(request, page, STAGE, {"keep_as": name, "keep_problem": str(error)}, status=422)
-    return answer(request, page, STAGE)
+        return answer(request, rig, STAGE, {"keep_as": name, "keep_problem": str(error)}, status=422)
+    return answer(request, rig, STAGE)
 
 
 @require_POST
@@ -132,4 +131,4 @@ def record_at(request: HttpRequest, rig_id: int) -> HttpResponse:
     rig = get_object_or_404(Rig, pk=rig_id)
     frame = replace(rig.plan.frame, mode=Mode.parse(request.POST.get("mode", "")[:40]))
     edits.set_frame(rig, frame, glance(request))
-    return answer(request, RigPage.of(request, rig), STAGE)
+    return answer(request, rig, STAGE)

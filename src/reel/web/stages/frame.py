@@ -232,7 +232,7 @@ def _answer(
     if chosen:
         request.GET = QueryDict(chosen)
     query = FramePage.of(request, rig.plan).query
-    return answer(request, RigPage.of(request, rig, 0), STAGE, more, status=status, query=query)
+    return answer(request, rig, STAGE, more, place=0, status=status, query=query)
 
 
 @require_POST

@@ -213,24 +213,25 @@ def to_stage(request: HttpRequest, rig: Rig, stage: str, query: str = "") -> Htt
 
 def answer(
     request: HttpRequest,
-    page: RigPage,
+    rig: Rig,
     stage: StagePage,
     more: dict[str, object] | None = None,
     *,
+    place: int | None = None,
     status: int = 200,
     query: str = "",
 ) -> HttpResponse:
     """Answer htmx with a stage's part of the page, as it is now, and all that hangs on it; a plain form gets the page.
 
     `more` is shown beside, or in place of, what the rig is set to: with another `status`, a form that was refused.
+    `place` is the input that is looked at, None for the one that the address names.
     """
     is_htmx = getattr(request, "htmx", False)
     if status == 200:
-        show_at_once(request, page.rig.opening)
+        show_at_once(request, rig.opening)
         if not is_htmx:
-            return to_stage(request, page.rig, stage.key, query)
-        page = RigPage.of(request, page.rig, page.asked_place)
-    context = stage.shown(page) | (more or {}) | {"oob": is_htmx}
+            return to_stage(request, rig, stage.key, query)
+    context = stage.shown(RigPage.of(request, rig, place)) | (more or {}) | {"oob": is_htmx}
     template = "stages/_answer.html" if is_htmx else f"stages/{stage.key}.html"
     response = render(request, template, context, status=status)
     if status == 200:

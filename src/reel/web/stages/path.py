@@ -61,7 +61,7 @@ def change(request: HttpRequest, rig_id: int) -> HttpResponse:
         raise BadValueError("Change", request.POST.get("do", ""), "it is one of " + ", ".join(_EDITS))
     place = input_place(request, rig)
     edits.set_path(rig, place, edit(rig.plan.inputs[place].path, request.POST), glance(request))
-    return answer(request, RigPage.of(request, rig), STAGE)
+    return answer(request, rig, STAGE)
 
 
 def _place(post: QueryDict) -> int:

@@ -156,4 +156,4 @@ def _back(request: HttpRequest, rig: Rig) -> HttpResponse:
 
 
 def _answer(request: HttpRequest, rig: Rig, more: dict[str, object] | None = None, status: int = 200) -> HttpResponse:
-    return answer(request, RigPage.of(request, rig, 0), STAGE, more, status=status)
+    return answer(request, rig, STAGE, more, place=0, status=status)

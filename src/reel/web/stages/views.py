@@ -43,8 +43,8 @@ def _store(request: HttpRequest, page: RigPage, asked: StagePage) -> HttpRespons
             status = 409 if isinstance(error, RefusedError) else 422
         else:
             query = f"?{request.GET.urlencode()}" if request.GET else ""
-            return answer(request, RigPage.of(request, page.rig), asked, {"stored": form}, query=query)
-    return answer(request, page, asked, {"form": form}, status=status)
+            return answer(request, page.rig, asked, {"stored": form}, query=query)
+    return answer(request, page.rig, asked, {"form": form}, status=status)
 
 
 @require_GET
@@ -74,7 +74,7 @@ def mend(request: HttpRequest, rig_id: int, stage: str) -> HttpResponse:
     """Do what a remedy's button says."""
     rig = get_object_or_404(Rig, pk=rig_id)
     edits.apply_remedy(rig, input_place(request, rig), request.POST.get("remedy", ""), glance(request))
-    return answer(request, RigPage.of(request, rig), _stage(stage))
+    return answer(request, rig, _stage(stage))
 
 
 def _stage(key: str) -> StagePage:
