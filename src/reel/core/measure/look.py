@@ -45,31 +45,39 @@ def has_changed(before: Luma, lines: Luma) -> bool:
 
 def changed_part(before: Luma, lines: Luma) -> float:
     """Return the part of a picture, 0 to 1, that differs from the one before by more than noise."""
+    return _difference(before, lines)[0]
+
+
+def _difference(before: Luma, lines: Luma) -> tuple[float, float]:
+    """Return the part that differs by more than noise, and by how many code values all of it does, in the mean."""
     if before.shape != lines.shape:
-        return 1.0
+        return 1.0, 255.0
     step = np.subtract(lines, before, dtype=np.int16)
     if not step.any():
-        return 0.0
+        return 0.0, 0.0
     means = _means(step)
     sizes = np.abs(means)
-    most = float(sizes.max())
+    most, jump = float(sizes.max()), float(sizes.mean())
     noise = _middle(_means(np.abs(_some_rows(step)))) / _ABSOLUTE
     white = noise / _TILE**0.5
     if noise > MAX_NOISE or abs(_middle(means)) > FADE_STEPS:
-        return 1.0
+        return 1.0, jump
     spread = max(white, _middle(sizes) / _MEDIAN)
     least = max(MIN_STEPS, SIGMAS * min(spread, CORRELATED * white))
     if most <= least:
-        return 0.0
-    return float((sizes > least).mean())
+        return 0.0, jump
+    return float((sizes > least).mean()), jump
 
 
 class Movement:
-    """Follows pictures in order; `before` is the last of them, `part` how much of it was new."""
+    """Follows pictures in order; `before` is the last of them, `part` how much of it was new.
+
+    `jump` is by how many code values it differs from the one before, in the mean.
+    """
 
     def __init__(self) -> None:
         self.before: Luma | None = None
-        self.part = 1.0
+        self.part, self.jump = 1.0, 0.0
         self._reference: Luma | None = None
 
     def follow(self, lines: Luma) -> tuple[bool, bool]:
@@ -77,7 +85,7 @@ class Movement:
 
         What changes too slowly to be seen from one picture to the next is seen against the one that last moved.
         """
-        self.part = 1.0 if self.before is None else changed_part(self.before, lines)
+        self.part, self.jump = (1.0, 0.0) if self.before is None else _difference(self.before, lines)
         is_new = self.part > 0
         moved = is_new or self._reference is None or has_changed(self._reference, lines)
         self.before = lines

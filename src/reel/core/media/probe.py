@@ -1,9 +1,11 @@
 """What a media file really holds: every packet read, every picture and sample decoded."""
 
 import math
-from collections.abc import Callable
+from array import array
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -119,13 +121,34 @@ class MediaFacts:
         return max((track.length_s for track in self.sound), default=Fraction(0))
 
 
+class Watcher:
+    """Is told of all that probe reads; one that overrides nothing only lets it go by.
+
+    Seconds are the file's own, from `begin` on; `track` is a sound track's place. What it raises ends the reading.
+    """
+
+    def begin(self, start_s: Fraction, titles: Sequence[str]) -> None:
+        """The file is open: where its picture begins as it says itself, and what its tracks are called."""
+
+    def packet(self, at_s: Fraction, size_bytes: int) -> None:
+        """A packet of the picture was read, in the order of the file."""
+
+    def picture(self, frame: av.VideoFrame) -> None:
+        """A picture was decoded, in the order in which they are shown."""
+
+    def sound(self, track: int, at_s: Fraction, data: FloatArray, rate_hz: int) -> None:
+        """A block of samples (channels, samples) was decoded, float32, full scale ±1."""
+
+
 @dataclass(slots=True)
 class _Stream:
     """What is collected of one stream: stamps in presentation units, sizes, keyframes, what is decoded of it."""
 
     stream: "av.VideoStream | av.AudioStream"
-    stamps: list[int] = field(default_factory=list)
-    sizes_bytes: list[int] = field(default_factory=list)
+    watcher: Watcher
+    track: int
+    stamps: "array[int]" = field(default_factory=partial(array, "q"))
+    sizes_bytes: "array[int]" = field(default_factory=partial(array, "q"))
     keys: list[int] = field(default_factory=list)
     holes: list[tuple[Fraction, Fraction]] = field(default_factory=list)
     size_bytes: int = 0
@@ -150,8 +173,10 @@ class _Stream:
             self.keys.append(packet.pts)
         self.size_bytes += packet.size
         self.end = max(self.end, packet.pts + (packet.duration or 0))
+        if self.stream.type == "video" and packet.time_base is not None:
+            self.watcher.packet(packet.pts * packet.time_base, packet.size)
 
-    def decode(self, packet: "av.Packet[av.stream.Stream]", picture: Callable[[av.VideoFrame], None]) -> None:
+    def decode(self, packet: "av.Packet[av.stream.Stream]") -> None:
         """Decode a packet; what can't be is counted."""
         try:
             frames = packet.decode()
@@ -167,10 +192,13 @@ class _Stream:
                 self.undecodable += frame.is_corrupt
                 self.interlaced += frame.interlaced_frame
                 self.sizes.add((frame.width, frame.height))
-                picture(frame)
+                self.watcher.picture(frame)
             else:
                 self._follow(frame)
                 data = _floats(frame)
+                if self.heard_s is not None:
+                    began_s = self.heard_s - Fraction(frame.samples, frame.sample_rate)
+                    self.watcher.sound(self.track, began_s, data, frame.sample_rate)
                 self.squares = self.squares + np.square(data, dtype=np.float64).sum(axis=1)
                 self.samples += data.shape[1]
                 highest = float(np.abs(data).max(initial=0))
@@ -191,17 +219,23 @@ class _Stream:
 def probe(
     path: Path,
     progress: Callable[[float], None] = lambda part: None,
-    picture: Callable[[av.VideoFrame], None] = lambda frame: None,
+    watcher: Watcher | None = None,
 ) -> MediaFacts:
     """Read a whole file and decode it; raises MediaError where nothing can be read.
 
-    `progress` is told the part that is done (0 to 1), and may raise to call it off; `picture` is given every picture.
+    `progress` is told the part that is done (0 to 1), and may raise to call it off.
     """
+    watcher = watcher or Watcher()
     try:
         with av.open(str(path)) as container:
             kept: list[av.VideoStream | av.AudioStream] = [*container.streams.video[:1], *container.streams.audio]
-            found = {stream.index: _Stream(stream) for stream in kept}
-            broken_s = _read(container, found, progress, picture)
+            tracks = [stream.index for stream in container.streams.audio]
+            found = {
+                stream.index: _Stream(stream, watcher, tracks.index(stream.index) if stream.index in tracks else 0)
+                for stream in kept
+            }
+            watcher.begin(_start_of(kept), [_title(stream) for stream in container.streams.audio])
+            broken_s = _read(container, found, progress)
             streams = list(found.values())
             return MediaFacts(
                 container=_container_name(path, container),
@@ -240,7 +274,6 @@ def _read(
     container: "av.container.InputContainer",
     found: dict[int, _Stream],
     progress: Callable[[float], None],
-    picture: Callable[[av.VideoFrame], None],
 ) -> Fraction | None:
     """Read all packets; returns the second at which that had to end early."""
     for one in found.values():
@@ -259,7 +292,7 @@ def _read(
             return None
         one = found[packet.stream_index]
         one.add(packet)
-        one.decode(packet, picture)
+        one.decode(packet)
         if packet.pts is not None and packet.time_base is not None:
             at_s = max(at_s, packet.pts * packet.time_base)
             if length and packet.is_keyframe and packet.stream.type == "video":
@@ -347,8 +380,18 @@ def _sound(found: _Stream) -> SoundFacts:
         sides_db=tuple(to_db(float(mean) ** 0.5) for mean in means),
         peak_db=to_db(found.peak) if found.samples else None,
         clipped=found.clipped,
-        title=stream.metadata.get("title") or stream.metadata.get("name") or "",
+        title=_title(stream),
     )
+
+
+def _title(stream: av.AudioStream) -> str:
+    return stream.metadata.get("title") or stream.metadata.get("name") or ""
+
+
+def _start_of(streams: Sequence["av.VideoStream | av.AudioStream"]) -> Fraction:
+    """Return the second at which the first stream begins, as it says itself."""
+    first = streams[0] if streams else None
+    return (first.start_time or 0) * (first.time_base or Fraction(0)) if first else Fraction(0)
 
 
 def _floats(frame: av.AudioFrame) -> FloatArray:

@@ -142,7 +142,8 @@ def rescue_part(asked: Subject, progress: Progress) -> None:
 def _prove(part: Part, progress: Callable[[float], None]) -> MediaFacts:
     stored = Part.objects.filter(pk=part.pk, file_name=part.file_name)
     try:
-        facts, seen = examine(path_of(part), lambda done: progress(done * 0.8))
+        found = examine(path_of(part), lambda done: progress(done * 0.8))
+        facts, seen = found.facts, found.seen
     except MediaError as error:
         stored.update(proof_state=ProofState.FAILED, problem=part.problem or str(error))
         raise

@@ -101,9 +101,9 @@ MUCH = ConstantBitrate(bitrate_bps=8_000_000)
 
 class AlterationTests(FolderTestCase):
     def differing(self, path, asked=PLAN, **counts):
-        facts, seen = examine(path)
+        found = examine(path)
         counted = Counts(ticks=FRAMES, **counts)
-        proof = prove(asked, facts=facts, counts=counted, seen=seen)
+        proof = prove(asked, facts=found.facts, counts=counted, seen=found.seen)
         self.assertTrue(all(line.cause for line in proof.differing if line.label in ("Frames", "Lost frames")))
         return {line.label for line in proof.differing}, proof
 
@@ -262,13 +262,17 @@ class AlterationTests(FolderTestCase):
                         writer.write_picture(looks[look](tick), tick)
                         start, stop = (round(number * 48_000 / mode.rate) for number in (tick, tick + 1))
                         writer.write_samples(0, heard[:, start:stop])
-                facts, seen = examine(path)
+                found = examine(path)
                 counts = Counts(ticks=frames, written=writer.facts)
-                proof = prove(asked, facts=facts, counts=counts, seen=seen, found=read_sent(path))
+                proof = prove(asked, facts=found.facts, counts=counts, seen=found.seen, found=read_sent(path))
                 with self.subTest(container, rate=rate, frames=frames, look=look, sound=sound):
                     self.assertEqual([(one.label, one.asked, one.got) for one in proof.differing], [])
                     said = [one.got for one in proof.lines if one.label == "Sound sides"]
                     self.assertEqual(said, ["right silent throughout"] if sound == "one side" else [])
+                    in_time = found.in_time
+                    shown, heard_of = in_time.picture, in_time.tracks[0]
+                    self.assertEqual((shown.lost, shown.doubled, shown.cuts, shown.black), ((), (), (), ()))
+                    self.assertEqual((heard_of.clipped, bool(heard_of.silent)), ((), sound == "a click"))
 
     def test_one_cause_is_said_once_and_agrees_with_the_file(self):
         path = write(self.folder / "gaps", frames=[n for n in range(FRAMES) if not 40 <= n < 47])
@@ -286,13 +290,13 @@ class AlterationTests(FolderTestCase):
     def test_a_bitrate_that_was_not_held(self):
         asked = with_recipe(rate=ConstantBitrate(bitrate_bps=250_000))
         path = write(self.folder / "long", frames=range(180), sound_s=6.0)
-        facts, seen = examine(path)
-        proof = prove(asked, facts=facts, counts=Counts(ticks=180), seen=seen)
+        found = examine(path)
+        proof = prove(asked, facts=found.facts, counts=Counts(ticks=180), seen=found.seen)
         self.assertEqual([line.label for line in proof.differing], ["Video bitrate", "Busiest second"])
         # held on average, and not in the second in which all moves
         moves = {"frames": range(180), "sound_s": 6.0, "gop": 300, "pictures": {"frozen_from": 40}}
         path = write(self.folder / "burst", options={"crf": "1", "aq-mode": "0", "mbtree": "0"}, **moves)
-        facts, seen = examine(path)
-        asked = with_recipe(rate=ConstantBitrate(bitrate_bps=facts.video.bitrate_bps), keyframe_s=Fraction(10))
-        proof = prove(asked, facts=facts, counts=Counts(ticks=180), seen=seen)
+        found = examine(path)
+        asked = with_recipe(rate=ConstantBitrate(bitrate_bps=found.facts.video.bitrate_bps), keyframe_s=Fraction(10))
+        proof = prove(asked, facts=found.facts, counts=Counts(ticks=180), seen=found.seen)
         self.assertEqual([line.label for line in proof.differing], ["Busiest second"])

@@ -1,0 +1,20 @@
+"""A take in time: what its picture and tracks do from one moment to the next, and what of that a person is told."""
+
+from reel.core.measure.in_time.bins import Bins, coded_rate, rate_of
+from reel.core.measure.in_time.picture import PictureTrace
+from reel.core.measure.in_time.sound import SoundTrace
+from reel.core.measure.in_time.values import MAX_EVENTS, Event, PictureInTime, SoundInTime, Span, TakeInTime
+
+__all__ = [
+    "MAX_EVENTS",
+    "Bins",
+    "Event",
+    "PictureInTime",
+    "PictureTrace",
+    "SoundInTime",
+    "SoundTrace",
+    "Span",
+    "TakeInTime",
+    "coded_rate",
+    "rate_of",
+]
