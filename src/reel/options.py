@@ -47,6 +47,9 @@ OPTIONS = {
             unit="megabytes",
             help="Memory for pictures of a take that wait to be encoded, up to 10 s of them.",
         ),
+        Option(
+            name="BIN_DAYS", default="30", unit="days", help="How long a take stays in the bin before it is deleted."
+        ),
         Option(name="QUEUE", default="", unit="file", help="The job queue's database; empty means HOME/queue.sqlite3."),
         Option(
             name="MEASURE",
@@ -83,11 +86,20 @@ def waiting_bytes() -> int:
     return _megabytes("WAITING_MB")
 
 
+def bin_days() -> int:
+    """Give BIN_DAYS; raises BadValueError."""
+    return _whole("BIN_DAYS")
+
+
 def _megabytes(name: str) -> int:
+    return _whole(name) * 1_000_000
+
+
+def _whole(name: str) -> int:
     text = value(name)
     if not (text.isascii() and text.isdecimal()) or len(text) > 9:
-        raise BadValueError(f"{PREFIX}{name}", text, "it must be a whole number of megabytes")
-    return int(text) * 1_000_000
+        raise BadValueError(f"{PREFIX}{name}", text, f"it must be a whole number of {OPTIONS[name].unit}")
+    return int(text)
 
 
 @dataclass(frozen=True, slots=True)

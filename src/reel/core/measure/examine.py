@@ -86,7 +86,7 @@ class _Looker(Watcher):
 
     def in_time(self, facts: MediaFacts) -> TakeInTime:
         """Return the file along its time."""
-        step_ms = max(one.step_ms for one in (self._trace, *self._tracks))
+        step_ms = max([self._trace.step_ms, *(track.step_ms for track in self._tracks)])
         length_ms = round(facts.length_s * 1000)
         video = facts.video
         return TakeInTime(

@@ -7,7 +7,9 @@ from reel.core.media.digest import SentFacts, read_sent
 from reel.core.media.drift import DriftResampler
 from reel.core.media.drive import write_speed
 from reel.core.media.errors import MediaError, NameTakenError, check_plain
+from reel.core.media.frames import FrameFacts, frame_at
 from reel.core.media.framing import Framer
+from reel.core.media.handing import WITH_CHAPTERS, frame_png, sound_of, with_chapters
 from reel.core.media.hardware import HardwareEncoder, try_hardware
 from reel.core.media.limiter import Limiter
 from reel.core.media.loudness import Loud, Loudness
@@ -26,10 +28,12 @@ from reel.core.media.writer import PartWriter
 
 __all__ = [
     "RESCUED",
+    "WITH_CHAPTERS",
     "ChannelStrip",
     "Composer",
     "DriftResampler",
     "Follows",
+    "FrameFacts",
     "Framed",
     "Framer",
     "HardwareEncoder",
@@ -59,6 +63,8 @@ __all__ = [
     "encode_for_browser",
     "feed_files",
     "feed_signal",
+    "frame_at",
+    "frame_png",
     "hardest_second",
     "keep_image",
     "luma_of",
@@ -75,8 +81,10 @@ __all__ = [
     "rewrap_to_mp4",
     "sidecar_folder",
     "sides",
+    "sound_of",
     "still",
     "try_hardware",
     "why_not_held",
+    "with_chapters",
     "write_speed",
 ]

@@ -8,7 +8,7 @@ import av
 from reel.core.frame import fit
 from reel.core.media.errors import BROKEN, MediaError
 
-POSTER_WIDTH_PX = 640
+POSTER_WIDTH_PX = 1280
 
 
 class JpegEncoder:

@@ -30,6 +30,17 @@ def rewrap_to_mp4(source: Path, target: Path, progress: Callable[[float], None])
         raise MediaError(source, f"can't be rewrapped ({reason_of(error)})") from error
 
 
+def copy_packets(
+    source: Path,
+    target: Path,
+    progress: Callable[[float], None],
+    *,
+    chapters: Sequence[tuple[Fraction, Fraction, str]] = (),
+) -> None:
+    """Copy every packet of a file into a new one of the target's container, with chapters; raises what av raises."""
+    _copy(source, target, _MUXERS[target.suffix.lstrip(".").lower()], progress, to_its_end=True, chapters=chapters)
+
+
 def rescued_path(source: Path) -> Path:
     """Return where a file is repaired to: beside it."""
     suffix = source.suffix.lstrip(".").lower()
@@ -67,6 +78,7 @@ def _copy(
     *,
     to_its_end: bool,
     titles: Sequence[str] = (),
+    chapters: Sequence[tuple[Fraction, Fraction, str]] = (),
 ) -> int:
     """Copy packets; returns how many. Where reading fails before the end that is an error only `to_its_end`."""
     options = {"movflags": "+faststart"} if muxer in ("mp4", "mov") else {}
@@ -79,6 +91,8 @@ def _copy(
         sounds = [streams[stream.index] for stream in kept if stream.type == "audio"]
         for track, title in zip(sounds, titles, strict=False):
             track.metadata["title"] = title
+        if chapters:
+            writer.set_chapters([_chapter(number, *one) for number, one in enumerate(chapters)])
         length = (reader.duration or 0) / av.time_base
         for packet in _packets(reader, to_its_end=to_its_end):
             if packet.size == 0 or packet.stream_index not in streams:
@@ -89,6 +103,16 @@ def _copy(
             writer.mux(packet)
             count += 1
     return count
+
+
+def _chapter(number: int, begin_s: Fraction, end_s: Fraction, title: str) -> Any:
+    return {
+        "id": number,
+        "start": round(begin_s * 1000),
+        "end": round(end_s * 1000),
+        "time_base": Fraction(1, 1000),
+        "metadata": {"title": title},
+    }
 
 
 def _packets(reader: Any, *, to_its_end: bool) -> Iterator[Any]:

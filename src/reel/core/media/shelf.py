@@ -16,7 +16,10 @@ ROLLING = ".rolling"
 BESIDE = ".sound"
 # The file by which a shelf is known: where its drive is not mounted the folder may be there all the same.
 OWN_FILE = ".reel-shelf"
+# The folder of a shelf in which takes lie that were binned, each in one of its own.
+BIN = ".reel-bin"
 MAX_NUMBER = 99_999
+LETTERS = ("", *"bcdefghijklmnopqrstuvwxyz")
 _ENDINGS = tuple(sorted({f".{facts.suffix}" for facts in CONTAINERS.values()}))
 
 
@@ -47,6 +50,34 @@ class Shelf:
 
     def __init__(self, root: Path, key: str = "") -> None:
         self.root, self.key = root, key
+        self._of: Shelf | None = None
+
+    def bin_of(self, take_id: int) -> "Shelf":
+        """Return the folder of the shelf's bin in which a take's files lie, on the same drive; it may not be there."""
+        found = Shelf(self.root / BIN / str(take_id), self.key)
+        found._of = self
+        return found
+
+    def move(self, names: Sequence[str], other: "Shelf") -> list[str]:
+        """Move the files of one take to another folder of the same drive, with what lies beside them: all or none.
+
+        Gives the names there: where one is taken, all have a letter added. What is missing is not moved. Raises
+        MediaError, NameTakenError.
+        """
+        other.make()
+        for letter in LETTERS:
+            targets = [other.path(Path(name).stem + letter + Path(name).suffix) for name in names]
+            if any(other._stands(target.stem) for target in targets):
+                continue
+            pairs = [(self.path(name), target) for name, target in zip(names, targets, strict=True)]
+            _move_all([(source, target) for source, target in pairs if source.exists()])
+            return [target.name for target in targets]
+        raise NameTakenError(other.path(names[0]))
+
+    def clear(self) -> None:
+        """Take an empty folder of the bin away."""
+        with suppress(OSError):
+            self.root.rmdir()
 
     def mark(self) -> str:
         """Have it known by a file of its own, and give its key; raises MediaError."""
@@ -60,6 +91,9 @@ class Shelf:
 
     def reach(self) -> None:
         """Raise MediaError when it is not there, or its folder is not the one that was marked."""
+        if self._of is not None:
+            self._of.reach()
+            return
         self.free_bytes()
         if not self.key:
             return
@@ -231,7 +265,7 @@ def _tagged(final: Path, number: int) -> Path:
 
 def _with_letters(final: Path) -> list[Path]:
     """Return a name, and those that take its place when it is taken: the same with a letter added."""
-    return [final.with_stem(final.stem + letter) for letter in ("", *"bcdefghijklmnopqrstuvwxyz")]
+    return [final.with_stem(final.stem + letter) for letter in LETTERS]
 
 
 def _move_both(source: Path, target: Path) -> None:

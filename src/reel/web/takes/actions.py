@@ -16,8 +16,10 @@ from reel.core.wire import to_plain
 from reel.recorder.messages import MAX_LABEL, RefusedError
 from reel.web.jobs.models import Job
 from reel.web.setups import stored
+from reel.web.takes.making import forget_file
 from reel.web.takes.models import MAX_NAME, PROVE, RESCUE, Mark, Part, ProofState, Take, TakeState
 from reel.web.takes.proving import ask_for_proof, ask_for_repair, cached_paths, path_of, shelf_of
+from reel.web.takes.summing import forget_words, sum_up
 from reel.web.ui.typed import clean_name
 
 STOPPED = "The recorder was stopped while it rolled"
@@ -57,6 +59,7 @@ def rename(take: Take, name: str) -> str:
                 part.file_name = next(new)
                 part.original_name = next(new) if part.original_name else ""
                 part.save(update_fields=["file_name", "original_name"])
+            sum_up(found.pk)
     except Error:  # the commit may fail too
         if names:
             shelf_of(take).put_back(names, before)
@@ -75,7 +78,10 @@ def delete(take: Take) -> None:
                 shelf_of(found).delete(file_name)
             for path in cached_paths(part):
                 path.unlink(missing_ok=True)
+            for made in part.made.all():
+                forget_file(made)
         Job.objects.filter(kind__in=(PROVE, RESCUE), subject__in=[part.pk for part in parts]).delete()
+        forget_words(found.pk)
         found.delete()
 
 
@@ -115,6 +121,7 @@ def _find_left(take: Take) -> None:
         part.save(update_fields=["file_name", "problem"])
         if not (part.job and part.job.is_open):
             (ask_for_repair if part is parts[-1] and not part.original_name else ask_for_proof)(part)
+    sum_up(take.pk)
 
 
 def prove_again(take: Take) -> None:
@@ -124,6 +131,7 @@ def prove_again(take: Take) -> None:
             if not found.on_device and not (part.job and part.job.is_open):
                 Part.objects.filter(pk=part.pk).update(proof_state=ProofState.WAITING)
                 ask_for_proof(part)
+        sum_up(found.pk)
 
 
 def keep_trial(take: Take) -> None:
@@ -154,6 +162,7 @@ def begin(*, rig_id: int | None, rig_name: str, name: str, file_name: str, setup
     """Store a take that has begun to roll, with its first part."""
     take = Take.objects.create(rig_id=rig_id, rig_name=rig_name, name=name, asked=stored(setup), **facts)
     Part.objects.create(take=take, file_name=file_name)
+    sum_up(take.pk)
     return take
 
 
@@ -163,6 +172,7 @@ def add_part(take_id: int, *, number: int, first_tick: int, file_name: str) -> N
         Part.objects.get_or_create(
             take_id=take_id, number=number, defaults={"first_tick": first_tick, "file_name": file_name}
         )
+        sum_up(take_id)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -198,11 +208,13 @@ def close(
         if prove and not on_device:
             ask_for_proof(part)
     take.parts.filter(number__gt=max(1, len(files))).delete()  # one that could not be opened
+    sum_up(take.pk)
 
 
 def forget(take_id: int) -> None:
     """Delete a take that never began; it has no file."""
-    Take.objects.rolling().filter(pk=take_id).delete()
+    if Take.objects.rolling().filter(pk=take_id).delete()[0]:
+        forget_words(take_id)
 
 
 def recover_interrupted(reached: Mapping[int, float] | None = None) -> int:
@@ -233,4 +245,5 @@ def recover_interrupted(reached: Mapping[int, float] | None = None) -> int:
                 part.save(update_fields=["file_name", "reached_ms"])
                 if not take.on_device:
                     (ask_for_repair if is_last else ask_for_proof)(part)
+            sum_up(take.pk)
     return len(found)

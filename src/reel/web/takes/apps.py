@@ -4,10 +4,10 @@ from django.apps import AppConfig
 
 
 class TakesConfig(AppConfig):
-    """Registers proving and repairing."""
+    """Registers proving, repairing and making files of takes."""
 
     name = "reel.web.takes"
 
     def ready(self) -> None:
         """Load what does the jobs of its kinds."""
-        from reel.web.takes import proving  # noqa: F401 - each registers itself
+        from reel.web.takes import making, proving  # noqa: F401 - each registers itself

@@ -1,14 +1,15 @@
 """Takes, their parts with their proofs, and their marks."""
 
-from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from django.db import models
+from django.urls import reverse
 
 from reel.core.file import FilePlan, Plays, plays
 from reel.core.line import RigSetup, file_plan
 from reel.core.measure import Counts, Proof
+from reel.core.measure.in_time import TakeInTime
 from reel.core.media import RESCUED, part_tag
 from reel.core.roll import CutBy, MarkKind, cut_words
 from reel.core.signal import timecode
@@ -17,10 +18,13 @@ from reel.web.jobs.models import Job
 from reel.web.setups import plan_of
 
 MAX_NAME = 80
+MAX_NOTE, MAX_TAGS, MAX_TAG = 500, 12, 40
 # The kind of job that proves a part.
 PROVE = "prove"
 # The kind of job that repairs a part whose recorder was killed.
 RESCUE = "rescue"
+# The kind of job that makes a file of a part, to be handed on.
+MAKE = "make"
 
 
 class TakeState(models.TextChoices):
@@ -29,6 +33,15 @@ class TakeState(models.TextChoices):
     ROLLING = "rolling", "rolling"
     CLOSED = "closed", "closed"
     INTERRUPTED = "interrupted", "interrupted"
+
+
+class TakeOrigin(models.TextChoices):
+    """Where a take's files are from."""
+
+    ROLLED = "rolled", "rolled"
+    BY_DEVICE = "by device", "recorded by a device"
+    BROUGHT_IN = "brought in", "brought in"
+    MADE = "made", "made from other takes"
 
 
 class ProofState(models.TextChoices):
@@ -54,13 +67,22 @@ class Takes(models.QuerySet["Take"]):
     def with_parts(self) -> "Takes":
         return self.prefetch_related("parts")
 
+    def kept(self) -> "Takes":
+        """Those that are not in the bin."""
+        return self.filter(binned_at=None)
+
+
+KEPT = models.Q(binned_at=None)
+
 
 class Take(models.Model):
     """One recording, of one or more parts; `asked` is the rig's setup when it was rolled.
 
     `tracks` are the names of its sound tracks, `counts` are those of all its parts. `on_device` is the kind of device
     on whose own storage its files lie, "" when they are on the shelf; `folder` is another shelf than the home's, "" for
-    that. `ended_by` is a core CutBy.
+    that. `ended_by` is a core CutBy. In the bin since `binned_at`, its files lie in that of its shelf. `made_from` are
+    the takes that it was made from. What a list shows and is sorted by (`proof_state`, `size_bytes`, `length_ms`,
+    `codec`, `lost` frames) is summed up from its parts by `takes.summing`.
     """
 
     rig = models.ForeignKey("rigs.Rig", null=True, on_delete=models.SET_NULL, related_name="takes")
@@ -77,6 +99,17 @@ class Take(models.Model):
     on_device = models.CharField(max_length=12, blank=True)
     folder = models.CharField(max_length=500, blank=True)
     shelf_key = models.CharField(max_length=64, blank=True)
+    origin = models.CharField(max_length=12, choices=TakeOrigin.choices, default=TakeOrigin.ROLLED)
+    made_from = models.ManyToManyField("self", symmetrical=False, related_name="made_into")
+    is_good = models.BooleanField(default=False)
+    note = models.CharField(max_length=MAX_NOTE, blank=True)
+    tags = models.JSONField(default=list)
+    binned_at = models.DateTimeField(null=True)
+    proof_state = models.CharField(max_length=12, choices=ProofState.choices, default=ProofState.WAITING)
+    size_bytes = models.BigIntegerField(null=True)
+    length_ms = models.BigIntegerField(null=True)
+    codec = models.CharField(max_length=40, blank=True)
+    lost = models.PositiveBigIntegerField(default=0)
 
     objects = Takes.as_manager()
 
@@ -86,10 +119,34 @@ class Take(models.Model):
         indexes = [
             models.Index(fields=["rig", "-started_at", "-id"], name="take_of_rig"),
             models.Index(fields=["rig", "is_trial", "-started_at", "-id"], name="trial_of_rig"),
+            # the list is read, counted and summed from indexes alone: a row with its setup is large
+            *(
+                models.Index(
+                    fields=[*first, "-started_at", "-id", "size_bytes", "length_ms"], name=name, condition=KEPT
+                )
+                for name, first in (
+                    ("kept_takes", ()),
+                    ("good_takes", ["is_good"]),
+                    ("proved_takes", ["proof_state"]),
+                    ("takes_in_state", ["state"]),
+                    ("trial_takes", ["is_trial"]),
+                    ("takes_from", ["origin"]),
+                )
+            ),
+            models.Index(
+                fields=["-binned_at", "-id"], name="binned_takes", condition=models.Q(binned_at__isnull=False)
+            ),
+            models.Index(fields=["codec"], name="take_codecs"),
+            models.Index(fields=["-size_bytes", "-id", "length_ms"], name="take_by_size", condition=KEPT),
+            models.Index(fields=["-length_ms", "-id", "size_bytes"], name="take_by_length", condition=KEPT),
+            models.Index(fields=["name", "-id", "size_bytes", "length_ms"], name="take_by_name", condition=KEPT),
         ]
 
     def __str__(self) -> str:
         return self.name
+
+    def get_absolute_url(self) -> str:
+        return reverse("takes:take", args=[self.pk])
 
     @property
     def setup(self) -> RigSetup:
@@ -121,32 +178,15 @@ class Take(models.Model):
         return self.all_parts[0]
 
     @property
-    def size_bytes(self) -> int | None:
-        """Bytes of all parts; None until one is known."""
-        return _sum(part.size_bytes for part in self.all_parts)
-
-    @property
-    def length_ms(self) -> int | None:
-        """Milliseconds of picture in all parts; None until one is known."""
-        return _sum(part.length_ms for part in self.all_parts)
-
-    @property
     def length_s(self) -> float | None:
         """Seconds of picture in all parts."""
-        length_ms = self.length_ms
-        return length_ms / 1000 if length_ms is not None else None
+        return self.length_ms / 1000 if self.length_ms is not None else None
 
     @property
     def bitrate_bps(self) -> int | None:
         """Bits per second, over all parts."""
         size, length_ms = self.size_bytes, self.length_ms
         return round(size * 8000 / length_ms) if size and length_ms else None
-
-    @property
-    def proof_state(self) -> str:
-        """What the proofs say: the worst of its parts'."""
-        found = {part.proof_state for part in self.all_parts}
-        return next((state for state in WORST_FIRST if state in found), ProofState.WAITING)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -176,7 +216,7 @@ class Part(models.Model):
 
     It begins with the take's tick `first_tick`; `counts` are by its own ticks. One that was repaired has an original,
     which stays as it was left. `found` is what a trial showed. Where the recorder was killed, it had come to
-    `reached_ms` at least.
+    `reached_ms` at least. `strand` is its picture along its time as a row of a list draws it.
     """
 
     take = models.ForeignKey(Take, on_delete=models.CASCADE, related_name="parts")
@@ -194,6 +234,7 @@ class Part(models.Model):
     proof = models.JSONField(null=True)
     found = models.JSONField(null=True)
     playable = models.BooleanField(default=False)
+    strand = models.JSONField(null=True)
 
     class Meta:
         ordering = ["number"]
@@ -247,9 +288,52 @@ class Part(models.Model):
         return plays(self.take.plan.recipe)
 
 
-def _sum(values: Iterable[int | None]) -> int | None:
-    known = [value for value in values if value is not None]
-    return sum(known) if known else None
+class InTime(models.Model):
+    """A part along its time, as core's TakeInTime packs it."""
+
+    part = models.OneToOneField(Part, on_delete=models.CASCADE, related_name="along")
+    packed = models.BinaryField()
+
+    def __str__(self) -> str:
+        return f"part {self.part_id}"
+
+    @property
+    def in_time(self) -> TakeInTime:
+        return TakeInTime.unpacked(bytes(self.packed))
+
+
+class MadeKind(models.TextChoices):
+    """What is made of a part, to be handed on."""
+
+    CHAPTERS = "chapters", "with chapters"
+    SMALL = "small", "small copy"
+    WAV = "wav", "WAV"
+    FLAC = "flac", "FLAC"
+
+
+class Made(models.Model):
+    """A file that a job makes of a part, beside it; of a `track` (from 0) where it is sound.
+
+    Until it `is_whole` its name is that of a rolling file.
+    """
+
+    part = models.ForeignKey(Part, on_delete=models.CASCADE, related_name="made")
+    kind = models.CharField(max_length=10, choices=MadeKind.choices)
+    track = models.PositiveSmallIntegerField(default=0)
+    file_name = models.CharField(max_length=255, blank=True)
+    is_whole = models.BooleanField(default=False)
+    size_bytes = models.BigIntegerField(null=True)
+
+    class Meta:
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        return self.file_name or self.kind
+
+    @property
+    def job(self) -> Job | None:
+        """The newest job that makes it."""
+        return Job.objects.filter(kind=MAKE, subject=self.pk).first()
 
 
 class Mark(models.Model):

@@ -28,7 +28,9 @@ from reel.core.media import (
 from reel.core.wire import to_plain
 from reel.web.jobs.actions import ask_for
 from reel.web.jobs.kinds import Lane, Progress, Subject, job_kind
-from reel.web.takes.models import PROVE, RESCUE, STILLS, Part, ProofState, Take, TrackLevels, Tried
+from reel.web.takes.models import PROVE, RESCUE, STILLS, InTime, Part, ProofState, Take, TrackLevels, Tried
+from reel.web.takes.strands import row_strand
+from reel.web.takes.summing import sum_up
 
 # A proof that decodes no more than so many frames takes seconds.
 QUICK_FRAMES = 3600
@@ -40,7 +42,13 @@ def shelf() -> Shelf:
 
 
 def shelf_of(take: Take) -> Shelf:
-    """Return the folder where a take's files lie: a shelf, or the storage of the device that made it."""
+    """Return the folder where a take's files lie: a shelf or its bin, or the storage of the device that made it."""
+    found = kept_on(take)
+    return found.bin_of(take.pk) if take.binned_at else found
+
+
+def kept_on(take: Take) -> Shelf:
+    """Return the shelf, or the storage, on which a take is kept, whether or not it is in the bin there."""
     if take.on_device:
         return Shelf(settings.HOME.devices / take.on_device)
     return Shelf(Path(take.folder) if take.folder else settings.HOME.shelf, take.shelf_key)
@@ -137,6 +145,7 @@ def rescue_part(asked: Subject, progress: Progress) -> None:
         elif not stored.update(file_name=target.name, original_name=source.name):
             target.unlink(missing_ok=True)  # it was renamed or deleted meanwhile: what was left is as it was
         ask_for_proof(part)
+        sum_up(part.take_id)
 
 
 def _prove(part: Part, progress: Callable[[float], None]) -> MediaFacts:
@@ -146,24 +155,29 @@ def _prove(part: Part, progress: Callable[[float], None]) -> MediaFacts:
         facts, seen = found.facts, found.seen
     except MediaError as error:
         stored.update(proof_state=ProofState.FAILED, problem=part.problem or str(error))
+        sum_up(part.take_id)
         raise
     files = [_probed(path) for path in sound_files_of(part)]
     if part.take.is_trial and facts.video is not None:
         part.found = to_plain(_tried(path_of(part), facts))
     if part.take.plan.recipe.as_sent:
-        found = read_sent(path_of(part))
-        proof = prove_sent(part.take.plan, facts=facts, counts=part.counted, found=found, seen=seen)
+        sent = read_sent(path_of(part))
+        proof = prove_sent(part.take.plan, facts=facts, counts=part.counted, found=sent, seen=seen)
     else:
         carries = read_sent(path_of(part)) if part.counted.written is not None and not part.original_name else None
         proof = held_against(part.take.plan, facts=facts, seen=seen, counts=part.counted, sidecars=files, found=carries)
-    Part.objects.filter(pk=part.pk).update(
+    if not Part.objects.filter(pk=part.pk).update(
         proof=to_plain(proof),
         found=part.found,
+        strand=row_strand(found.in_time, part.counted),
         proof_state=ProofState.DIFFERS if proof.differing else ProofState.AS_ASKED,
         size_bytes=facts.size_bytes,
         length_ms=round(facts.length_s * 1000),
         bitrate_bps=round(facts.size_bytes * 8 / facts.length_s) if facts.length_s else None,
-    )
+    ):
+        return facts  # it was deleted meanwhile
+    InTime.objects.update_or_create(part_id=part.pk, defaults={"packed": found.in_time.packed()})
+    sum_up(part.take_id)
     return facts
 
 

@@ -2,12 +2,24 @@
 
 from django.urls import path
 
-from reel.web.takes import views
+from reel.web.takes import hand_views, views
 
 app_name = "takes"
 urlpatterns = [
     path("", views.index, name="index"),
+    path("facts/", hand_views.facts, name="facts"),
+    path("<number:take_id>/timeline/", hand_views.otio, name="timeline"),
+    path("<number:take_id>/<number:number>/file/", hand_views.download, name="download"),
+    path("<number:take_id>/<number:number>/chapters/", hand_views.chapters, name="chapters"),
+    path("<number:take_id>/<number:number>/moments/", hand_views.moments, name="moments"),
+    path("<number:take_id>/<number:number>/png/", hand_views.png, name="png"),
+    path("<number:take_id>/<number:number>/make/", hand_views.make, name="make"),
+    path("made/<number:made_id>/", hand_views.made, name="made"),
+    path("made/<number:made_id>/forget/", hand_views.forget, name="forget-made"),
+    path("several/", views.several, name="several"),
+    path("<number:take_id>/describe/", views.describe, name="describe"),
     path("<number:take_id>/", views.take, name="take"),
+    path("<number:take_id>/in-time/", views.in_time, name="in-time"),
     path("<number:take_id>/rename/", views.rename, name="rename"),
     path("<number:take_id>/delete/", views.delete, name="delete"),
     path("<number:take_id>/prove/", views.prove_again, name="prove"),
@@ -18,6 +30,7 @@ urlpatterns = [
     path("<number:take_id>/mark/", views.mark, name="mark"),
     path("<number:take_id>/mark/<number:mark_id>/", views.note, name="note"),
     path("<number:take_id>/<number:number>/video/", views.video, name="video"),
+    path("<number:take_id>/<number:number>/frame/", views.frame, name="frame"),
     path("<number:take_id>/<number:number>/poster/", views.poster, name="poster"),
     path("<number:take_id>/still/<slug:name>/", views.still, name="still"),
 ]

@@ -1,44 +1,83 @@
 """Pages of takes: the list, one take and its parts, two side by side, marks, renaming, deleting, playing."""
 
-import re
+from collections.abc import Callable
+from fractions import Fraction
 from pathlib import Path
 
 from django.contrib import messages
-from django.core.paginator import Paginator
-from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase
+from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from reel import options
 from reel.core.errors import BadValueError, ReelError
 from reel.core.measure import judge
-from reel.web.takes import actions
+from reel.core.media import frame_at
+from reel.web.takes import actions, binning
+from reel.web.takes.along import along
+from reel.web.takes.choosing import add_tag, chosen, set_good
+from reel.web.takes.choosing import note as note_take
 from reel.web.takes.comparing import STILL_WORDS, compared, mark_row, others_to_compare
+from reel.web.takes.listing import SORTS, Query, list_takes
 from reel.web.takes.models import STILLS, Mark, Part, Take, TakeState
 from reel.web.takes.proving import path_of, playable_path, poster_path, shelf_of, sound_files_of, still_path
 from reel.web.takes.ranges import file_response
+from reel.web.takes.typed import second
 from reel.web.ui.typed import number_of
-
-PAGE = 24
-_SECOND = re.compile(r"\d{1,7}(\.\d{0,20})?\Z", re.ASCII)
 
 
 @require_GET
 def index(request: HttpRequest) -> HttpResponse:
-    """List the takes, newest first."""
-    page = Paginator(Take.objects.with_parts(), PAGE).get_page(request.GET.get("page"))
-    page.object_list = [take for take in page if take.all_parts]  # one without is being deleted
-    return render(request, "takes/index.html", {"page": page, "room": "takes"})
+    """List the takes that are asked for."""
+    context = {
+        "list": list_takes(Query.read(request.GET)),
+        "sorts": [(name, label) for name, (label, _) in SORTS.items()],
+        "bin_days": options.bin_days(),
+        "room": "takes",
+    }
+    return render(request, _template(request, "index"), context)
+
+
+@require_POST
+def several(request: HttpRequest) -> HttpResponse:
+    """Do something to the chosen takes."""
+    ids, doing = chosen(request.POST), request.POST.get("do", "")
+    does: dict[str, Callable[[], str]] = {
+        "good": lambda: f"{_takes(set_good(ids, is_good=True))} marked good.",
+        "not-good": lambda: f"{_takes(set_good(ids, is_good=False))} not marked good any more.",
+        "tag": lambda: f"{_takes(add_tag(ids, request.POST.get('tag', '')))} tagged.",
+        "bin": lambda: f"{_takes(binning.to_bin(ids))} in the bin for {options.bin_days()} days.",
+        "put-back": lambda: f"{_takes(binning.put_back(ids))} put back.",
+        "empty": lambda: f"{_takes(binning.empty(ids))} deleted.",
+    }
+    if doing not in does:
+        raise BadValueError("Takes", doing[:20], f"what can be done is {', '.join(does)}")
+    messages.success(request, does[doing]())
+    query = Query.read(QueryDict(request.POST.get("query", "")[:2000]))
+    take_id = number_of(request.POST.get("back_to", ""))
+    if take_id and Take.objects.filter(pk=take_id).exists():
+        return redirect("takes:take", take_id=take_id)
+    return redirect(f"{reverse('takes:index')}?{query.link(page=query.page)}")
+
+
+def _takes(count: int) -> str:
+    return f"{count} take{'' if count == 1 else 's'}"
+
+
+@require_POST
+def describe(request: HttpRequest, take_id: int) -> HttpResponse:
+    """Set a take's note and tags."""
+    found = _whole(take_id)
+    note_take(found, request.POST.get("note", ""), request.POST.get("tags", ""))
+    return redirect("takes:take", take_id=found.pk)
 
 
 @require_GET
 def take(request: HttpRequest, take_id: int) -> HttpResponse:
     """Show a take, one part of it by `?part=`; what waits for the worker asks again by itself."""
     found = _whole(take_id)
-    number = number_of(request.GET.get("part", "")) or 1
-    parts = {one.number: one for one in found.all_parts}
-    part = parts.get(number) or found.first
-    return render(request, _template(request, "take"), _take_context(found, part))
+    return render(request, _template(request, "take"), _take_context(found, _shown_part(request, found)))
 
 
 def _whole(take_id: int) -> Take:
@@ -47,6 +86,24 @@ def _whole(take_id: int) -> Take:
     if not found.all_parts:
         raise Http404
     return found
+
+
+@require_GET
+def in_time(request: HttpRequest, take_id: int) -> HttpResponse:
+    """Draw a window of a take along its time, `?from=` and `?to=` in milliseconds."""
+    found = _whole(take_id)
+    part = _shown_part(request, found)
+    window = (_millisecond(request.GET.get("from", "")), _millisecond(request.GET.get("to", "")))
+    return render(request, "takes/_in_time.html", {"take": found, "part": part, **along(part, found, *window)})
+
+
+def _shown_part(request: HttpRequest, found: Take) -> Part:
+    number = number_of(request.GET.get("part", "")) or 1
+    return next((one for one in found.all_parts if one.number == number), found.first)
+
+
+def _millisecond(typed: str) -> int | None:
+    return int(typed) if typed.isascii() and typed.isdecimal() and len(typed) <= 9 else None
 
 
 @require_http_methods(["GET", "POST"])
@@ -109,7 +166,7 @@ def mark(request: HttpRequest, take_id: int) -> HttpResponse:
     """Note a moment of a take afterwards, where its part stands just now."""
     found = _whole(take_id)
     part = get_object_or_404(Part, take=found, number=number_of(request.POST.get("part", "")) or 1)
-    actions.add_mark(found, part, _second(request.POST.get("at_s", "")), request.POST.get("label", ""))
+    actions.add_mark(found, part, second(request.POST.get("at_s", "")), request.POST.get("label", ""))
     return redirect(_address(found, part))
 
 
@@ -158,6 +215,14 @@ def video(request: HttpRequest, take_id: int, number: int) -> HttpResponseBase:
 
 
 @require_GET
+def frame(request: HttpRequest, take_id: int, number: int) -> HttpResponse:
+    """Say of the frame that is shown at `?at=` seconds: its number, how it is coded, its size, whether it is new."""
+    part = get_object_or_404(Part.objects.select_related("take"), take_id=take_id, number=number)
+    at_s = Fraction(second(request.GET.get("at", ""))).limit_denominator(1_000_000)
+    return render(request, "takes/_frame.html", {"frame": frame_at(path_of(part), at_s, part.take.plan.frame.rate)})
+
+
+@require_GET
 def poster(request: HttpRequest, take_id: int, number: int) -> HttpResponseBase:
     """Return a part's poster frame."""
     return _jpeg(poster_path(get_object_or_404(Part, take_id=take_id, number=number)))
@@ -186,13 +251,6 @@ def _address(found: Take, part: Part) -> str:
     return f"{address}?part={part.number}" if part.number > 1 else address
 
 
-def _second(typed: str) -> float:
-    """Read a second; raises BadValueError."""
-    if typed and not _SECOND.match(typed):
-        raise BadValueError("Mark", typed[:20], "it lies at a second of the part")
-    return float(typed or 0)
-
-
 def _take_context(found: Take, part: Part) -> dict[str, object]:
     plan, job = found.plan, part.job
     part = get_object_or_404(Part, pk=part.pk)  # after its job: what a job that has ended made is in it
@@ -205,8 +263,11 @@ def _take_context(found: Take, part: Part) -> dict[str, object]:
         "proof": proof,
         "judgement": judge(proof, part.counted) if proof is not None else None,
         "marks": [mark_row(mark, found, plan) for mark in found.marks.all()],
+        **along(part, found),
         "job": job,
         "path": path_of(part),
+        "missing": found.state != TakeState.ROLLING and not found.on_device and not path_of(part).exists(),
+        "made": list(part.made.all()),
         "original": part.original_name and shelf_of(found).path(part.original_name),
         "sound_files": [path for path in sound_files_of(part) if path.exists()],
         "still_words": STILL_WORDS,

@@ -210,20 +210,64 @@ class WalkTests(StackTestCase):
         expect(page.locator("#take")).to_contain_text("Begun together", timeout=120_000)
         expect(page.locator("#band")).to_be_hidden()
 
-    def test_rename_and_delete(self):
+    def test_a_take_is_found_stepped_through_marked_good_renamed_binned_and_put_back(self):
         page = self.page
         page.goto(f"{self.url}/takes/")
-        page.locator("li", has_text="console 001").last.get_by_role("link", name="Rename").click()
+        page.keyboard.press("/")
+        page.keyboard.type("console 001")
+        rows = page.locator(".take-row")
+        expect(rows).to_have_count(1)
+        rows.get_by_role("link", name="Moss & Stone, console 001", exact=True).click()
+        self.step_exactly()
+        page.keyboard.press("g")
+        expect(page.locator("#take h1")).to_contain_text("good")
+        page.get_by_role("link", name="Rename").click()
         page.get_by_label("Name").fill("Stone path, <b>good</b>")
         page.get_by_role("button", name="Rename").click()
-        expect(page.locator("h1")).to_have_text("Stone path, <b>good</b>")
+        expect(page.locator("#take h1")).to_contain_text("Stone path, <b>good</b>")
         path = self.home / "shelf" / "stone-path-b-good-b.mp4"
         self.assertTrue(path.exists())
-        page.get_by_role("link", name="Delete").click()
-        expect(page.locator("h1")).to_have_text(f"Delete {path.name}?")
-        page.get_by_role("button", name="Delete the file").click()
-        expect(page.locator("#notice")).to_contain_text(f"{path.name} is deleted.")
+        with page.expect_download() as waiting:
+            page.get_by_role("link", name="Timeline").click()
+        self.assertIn("stone-path-b-good-b.mp4", waiting.value.path().read_text())
+        page.goto(f"{self.url}/takes/?which=good")
+        rows.first.get_by_role("checkbox").check()
+        expect(page.locator(".takes-dock")).to_contain_text("1 chosen")
+        page.keyboard.press("b")
+        expect(page.locator("#notice")).to_contain_text("1 take in the bin")
         self.assertFalse(path.exists())
+        page.goto(f"{self.url}/takes/?which=bin")
+        page.keyboard.press("a")
+        page.keyboard.press("p")
+        expect(page.locator("#notice")).to_contain_text("1 take put back")
+        self.assertTrue(path.exists())
+
+    def step_exactly(self):
+        """Step by keys: the frame that is said is the one that is shown, read from the stamp in the picture."""
+        page = self.page
+        page.wait_for_function("() => document.getElementById('player')?.readyState >= 2")
+        begins = None  # the stamp of frame 0, which is shown by its poster until somebody steps
+        for key, frame in (("ArrowRight", 1), ("ArrowRight", 2), ("Shift+ArrowRight", 32), ("ArrowLeft", 31)):
+            page.keyboard.press(key)
+            expect(page.locator("[data-frame]")).to_contain_text(f"frame {frame} ")
+            begins = begins if begins is not None else self.shown_stamp() - 1
+            self.assertEqual(self.shown_stamp() - begins, frame)
+        page.locator("[data-drawing]").click(position={"x": 500, "y": 50})
+        expect(page.locator("[data-frame]")).not_to_contain_text("frame 31 ")
+
+    def shown_stamp(self):
+        """Read the stamp in the picture that the player shows."""
+        data = self.page.evaluate(
+            """async () => {
+                const player = document.getElementById("player");
+                if (player.seeking) await new Promise((done) => player.addEventListener("seeked", done, { once: true }));
+                await new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)));
+                const canvas = new OffscreenCanvas(player.videoWidth, player.videoHeight), pen = canvas.getContext("2d");
+                pen.drawImage(player, 0, 0);
+                return [canvas.width, ...pen.getImageData(0, 0, canvas.width, canvas.height).data.filter((_, at) => at % 4 === 1)];
+            }"""
+        )
+        return read_stamp(np.array(data[1:], dtype=np.uint8).reshape(-1, data[0]))
 
     def test_a_feed_becomes_a_rig_and_rolls(self):
         shutil.copy(self.home / "feeds" / "greenhouse.mp4", self.home / "feeds" / "bench two.mp4")

@@ -72,7 +72,7 @@ class Bins:
 
 def coded_rate(bits_per_s: Floats) -> bytes:
     """Return data rates as bytes: 12 × log₂(1 + kb/s), which a byte holds up to 2 Gb/s, to 3 %."""
-    return np.clip(np.rint(12 * np.log2(1 + bits_per_s / 1000)), 0, 255).astype(np.uint8).tobytes()
+    return bytes(np.clip(np.rint(12 * np.log2(1 + bits_per_s / 1000)), 0, 255).astype(np.uint8))
 
 
 def rate_of(coded: int) -> float:

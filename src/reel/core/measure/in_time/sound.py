@@ -89,7 +89,7 @@ class SoundTrace:
         each = max(1, self._rate_hz * BLOCK_MS // 1000)
         starts = np.arange(0, len(peaks), each)
         highest = np.maximum.reduceat(peaks, starts).astype(np.float64)
-        at_ms = waiting.at_ms + starts * (1000 / self._rate_hz)
+        at_ms: Floats = (waiting.at_ms + starts * (1000 / self._rate_hz)).astype(np.float64)
         lengths = np.diff(np.append(starts, len(peaks))).astype(np.float64)
         self._squares.add_all(at_ms, np.add.reduceat(squares, starts).astype(np.float64))
         self._counts.add_all(at_ms, lengths)
@@ -129,4 +129,4 @@ def _coded(amplitudes: Floats) -> bytes:
     """Return amplitudes as bytes: dBFS + 100."""
     with np.errstate(divide="ignore"):
         levels = 20 * np.log10(amplitudes) + 100
-    return np.clip(np.rint(levels), 0, 255).astype(np.uint8).tobytes()
+    return bytes(np.clip(np.rint(levels), 0, 255).astype(np.uint8))

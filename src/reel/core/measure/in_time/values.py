@@ -31,9 +31,8 @@ class PictureInTime:
     """The picture of a file. `rates` and `new` have a byte for each step: its data rate as coded_rate codes it, and how
     many pictures in it were unlike the one before.
 
-    `lost` are ticks of a fixed rate that have no picture, `doubled` pictures that stand twice while all around them move,
-    `cuts` where another scene begins. `rate` is the fixed rate, None where there is none. `more` is how many of
-    `events_of` were left out.
+    `lost` are ticks of a fixed rate that have no picture, `doubled` pictures that stand twice while all around move,
+    `cuts` where another scene begins. `rate` is the fixed rate, None where there is none.
     """
 
     rates: bytes

@@ -45,6 +45,12 @@ def length(seconds: float | Fraction | None) -> str:
 
 
 @register.filter
+def seconds(milliseconds: int) -> str:
+    """Return milliseconds as seconds, for a script: 12.345."""
+    return f"{milliseconds / 1000:.3f}"
+
+
+@register.filter
 def hour_bytes(bits_per_second: int | None) -> int | None:
     """Return the bytes of an hour at a data rate."""
     return bits_per_second * 450 if bits_per_second else None

@@ -1,6 +1,6 @@
 // Keys: a button with data-key is pressed by that key, unless somebody types, holds a modifier, or has switched keys off:
 // speech and shaking hands press them unasked (WCAG 2.1.4).
-const typing = (element) => element.closest("input:not([type=radio]):not([type=checkbox]), textarea, select, [contenteditable], video");
+const typing = (element) => element.closest("input:not([type=radio]):not([type=checkbox]), textarea, select, [contenteditable]");
 
 const keysOn = document.getElementById("keys-on");
 keysOn.checked = localStorage.getItem("reel-keys") !== "off";
@@ -13,6 +13,7 @@ document.addEventListener("keydown", (event) => {
   if (event.key === "?") return dialog.open ? dialog.close() : dialog.showModal();
   if (dialog.open) return;
   const key = event.key.toLowerCase();
+  if (key === " " && event.target.closest("button, summary, a, label")) return;  // it presses that
   const button = [...document.querySelectorAll(`[data-key="${CSS.escape(key)}"]`)].find(
     (found) => !found.disabled && found.offsetParent !== null,
   );
@@ -28,13 +29,15 @@ document.addEventListener("submit", ({ target }) => {
 });
 
 document.addEventListener("click", (event) => {
-  const target = event.target.closest("[data-opens], [data-seek], [data-theme-switch]");
+  const target = event.target.closest("[data-opens], [data-seek], [data-copy], [data-full-screen], [data-theme-switch]");
   if (!target) return;
   if (target.dataset.opens) document.getElementById(target.dataset.opens).showModal();
   if (target.dataset.seek) {
     const video = document.querySelector("video");
-    if (video) video.currentTime = Number(target.dataset.seek);
+    if (video) { video.pause(); video.currentTime = Number(target.dataset.seek); }
   }
+  if (target.dataset.copy) navigator.clipboard.writeText(document.querySelector(target.dataset.copy).textContent).then(() => { target.textContent = "copied"; });
+  if (target.dataset.fullScreen) document.querySelector(target.dataset.fullScreen)?.requestFullscreen();
   if ("themeSwitch" in target.dataset) {
     const dark = getComputedStyle(document.documentElement).colorScheme.includes("dark");
     document.documentElement.dataset.theme = dark ? "light" : "dark";

@@ -1,0 +1,103 @@
+// A take in time: the player's cursor runs through the drawing, and steps go by whole frames. A frame's middle is sought,
+// so that rounding never shows its neighbour.
+const drawing = () => document.querySelector("[data-drawing]");
+const shown = () => document.getElementById("in-time")?.dataset ?? {};
+const video = () => document.getElementById("player");
+const rate = () => Number(shown().rate) || 30;
+const frameOf = (player) => Math.floor(player.currentTime * rate() + 1e-4);
+const edges = { in: null, out: null };
+
+function seekTo(frame) {
+  const player = video();
+  if (!player) return;
+  player.currentTime = Math.max(0, Math.min((frame + 0.5) / rate(), player.duration || 0));
+}
+function code(seconds) {
+  const frames = Math.floor(seconds * rate() + 1e-4), whole = Math.floor(seconds + 1e-6);
+  const two = (number) => String(number).padStart(2, "0");
+  return [Math.floor(whole / 3600), Math.floor(whole / 60) % 60, whole % 60, frames - Math.floor(whole * rate() + 1e-4)].map(two).join(":");
+}
+function follow() {
+  const player = video(), cursor = document.querySelector("[data-cursor]"), { from, to } = shown();
+  if (!player) return;
+  if (cursor && to) {
+    const part = (player.currentTime * 1000 - from) / (to - from);
+    cursor.setAttribute("x", `${part * 100}%`);
+    cursor.setAttribute("visibility", part < 0 || part > 1 ? "hidden" : "visible");
+  }
+  const now = document.querySelector("[data-now]");
+  if (now) now.textContent = code(player.currentTime);
+  if (edges.out !== null && !player.paused && frameOf(player) >= edges.out && frameOf(player) < edges.out + rate() / 2) player.pause();
+  if (!player.paused) requestAnimationFrame(follow);
+}
+document.addEventListener("click", ({ target }) => {
+  const link = target.closest("a[data-at]");
+  if (link && video()) link.href = `${link.pathname}?at=${video().currentTime.toFixed(4)}`;
+}, { capture: true });
+let asking = 0;
+function tellFrame() {
+  const player = video(), place = document.querySelector("[data-frame]");
+  clearTimeout(asking);
+  if (!player || !place || !player.paused) return;
+  asking = setTimeout(async () => {
+    const answer = await fetch(`${document.querySelector("[data-player]").dataset.facts}?at=${player.currentTime.toFixed(4)}`);
+    if (answer.ok && player.paused) place.textContent = `· ${(await answer.text()).trim()}`;
+  }, 200);
+}
+for (const name of ["play", "pause", "seeking", "seeked", "timeupdate", "loadedmetadata"]) {
+  document.addEventListener(name, (event) => {
+    if (event.target !== video()) return;
+    follow();
+    if (name === "seeked" || name === "pause") tellFrame();
+    const button = document.querySelector("[data-play]");
+    if (button) button.firstChild.textContent = video().paused ? "Play " : "Pause ";
+    if (name === "play") document.querySelector("[data-frame]").textContent = "";
+  }, { capture: true });
+}
+let backing = 0;
+function shuttle(way) {
+  const player = video();
+  clearInterval(backing);
+  if (way < 0) {
+    player.pause();
+    backing = setInterval(() => (player.currentTime > 0 ? seekTo(frameOf(player) - Math.round(rate() / 5)) : clearInterval(backing)), 200);
+  } else if (way === 0) player.pause();
+  else if (player.paused) { player.playbackRate = 1; player.play(); }
+  else player.playbackRate = Math.min(8, player.playbackRate * 2);
+}
+document.addEventListener("click", (event) => {
+  const player = video(), target = event.target.closest("[data-play], [data-step], [data-edge], [data-shuttle], [data-mute], [data-drawing]");
+  if (!player || !target) return;
+  const { step, edge, shuttle: way } = target.dataset;
+  if (way === undefined) clearInterval(backing);
+  if ("play" in target.dataset) {
+    if (!player.paused) player.pause();
+    else {
+      if (edges.in !== null && edges.out !== null && frameOf(player) >= edges.out) seekTo(edges.in);
+      player.play();
+    }
+  } else if ("mute" in target.dataset) {
+    player.muted = !player.muted;
+    target.setAttribute("aria-pressed", player.muted);
+  } else if (step) { player.pause(); seekTo(frameOf(player) + Number(step)); }
+  else if (way !== undefined) shuttle(Number(way));
+  else if (edge) {
+    edges[edge] = frameOf(player);
+    if (edges.in !== null && edges.out !== null && edges.out <= edges.in) edges[edge === "in" ? "out" : "in"] = null;
+    const said = Object.entries(edges).filter(([, frame]) => frame !== null).map(([name, frame]) => `${name} ${code((frame + 0.5) / rate())}`);
+    document.querySelector("[data-edges]").textContent = said.length ? `· ${said.join(", ")}` : "";
+  } else if ("drawing" in target.dataset) {
+    const box = target.getBoundingClientRect(), { from, to } = shown();
+    seekTo(Math.floor((Number(from) + (event.clientX - box.left) / box.width * (to - from)) / 1000 * rate()));
+  }
+});
+document.addEventListener("change", ({ target }) => { if (target.matches("[data-speed]") && video()) video().playbackRate = Number(target.value); });
+document.addEventListener("htmx:afterSwap", follow);
+// Steps of a second, which have no button of their own.
+document.addEventListener("keydown", (event) => {
+  if (!event.shiftKey || !["ArrowLeft", "ArrowRight"].includes(event.key) || !video() || event.target.closest("input, select, textarea")) return;
+  event.preventDefault();
+  event.stopImmediatePropagation();
+  video().pause();
+  seekTo(frameOf(video()) + Math.round(rate()) * (event.key === "ArrowLeft" ? -1 : 1));
+}, { capture: true });
