@@ -1,6 +1,6 @@
 """The file: containers, codecs, rate control, recipe, plan, what encoders are told, forecast, names."""
 
-from reel.core.file.browser import Plays, has_few_players, plays
+from reel.core.file.browser import Plays, has_few_players, plays, plays_as_found
 from reel.core.file.codec_facts import Chroma, VideoCodec
 from reel.core.file.codecs import CODECS
 from reel.core.file.containers import CONTAINERS, SOUND_CODECS, Container, SoundCodec
@@ -77,6 +77,7 @@ __all__ = [
     "part_words",
     "plain_length",
     "plays",
+    "plays_as_found",
     "read_recipe",
     "recipe_from_1",
     "resolve",

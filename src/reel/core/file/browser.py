@@ -1,9 +1,11 @@
 """What a browser plays: a file as it is, its packets in another container, or a copy that is encoded anew."""
 
+from collections.abc import Sequence
 from enum import StrEnum
 
 from reel.core.file.codec_facts import Chroma, VideoCodec
-from reel.core.file.containers import Container, SoundCodec
+from reel.core.file.codecs import CODECS
+from reel.core.file.containers import CONTAINERS, SOUND_CODECS, Container, SoundCodec
 from reel.core.file.rate import RateKind
 from reel.core.file.recipe import Draft, Recipe
 
@@ -27,6 +29,15 @@ def plays(recipe: Recipe) -> Plays:
     if not (_plays_picture(recipe) and recipe.sound_codec in _SOUND):
         return Plays.ENCODED
     return Plays.ITSELF if recipe.container in _CONTAINERS else Plays.REWRAPPED
+
+
+def plays_as_found(container: str, codec: str, pixels: str, sounds: Sequence[str]) -> Plays:
+    """Say how a browser plays a file by what was found in it: names as people have them, pixels as libav has."""
+    fine = {CODECS[one].label for one in (VideoCodec.H264, VideoCodec.VP9, VideoCodec.AV1)}
+    heard = {SOUND_CODECS[one].label for one in _SOUND}
+    if codec not in fine or pixels not in ("yuv420p", "yuvj420p") or not heard.issuperset(sounds):
+        return Plays.ENCODED
+    return Plays.ITSELF if container in {CONTAINERS[one].label for one in _CONTAINERS} else Plays.REWRAPPED
 
 
 def _plays_picture(recipe: Recipe) -> bool:

@@ -16,7 +16,7 @@ from reel.core.measure.counts import (
     TrackCounts,
     inputs_within,
 )
-from reel.core.measure.examine import Appearance, Spans, examine
+from reel.core.measure.examine import Appearance, Examined, Spans, examine
 from reel.core.measure.fields import TEST_S, FieldProbe, FieldTest, FieldVerdict
 from reel.core.measure.flash import FlashFinder
 from reel.core.measure.judgement import Judgement, Usable, is_ruined, judge
@@ -35,6 +35,7 @@ __all__ = [
     "Bars",
     "Condition",
     "Counts",
+    "Examined",
     "FieldProbe",
     "FieldTest",
     "FieldVerdict",

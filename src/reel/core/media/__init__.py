@@ -17,7 +17,7 @@ from reel.core.media.overlay import Moment, OverlayAssets, OverlayBitmap, Stroke
 from reel.core.media.picture import JpegEncoder, poster
 from reel.core.media.planes import luma_of, planes_of
 from reel.core.media.preview import encode_for_browser
-from reel.core.media.probe import MediaFacts, SoundFacts, VideoFacts, probe
+from reel.core.media.probe import MAX_PIXELS, MediaFacts, SoundFacts, VideoFacts, container_suffix, probe
 from reel.core.media.rate import RateFacts, measure_rate
 from reel.core.media.rewrap import RESCUED, claimed_length, rescue, rescued_path, rewrap_to_mp4
 from reel.core.media.sent import Follows, SentWriter, why_not_held
@@ -27,6 +27,7 @@ from reel.core.media.stills import hardest_second, still
 from reel.core.media.writer import PartWriter
 
 __all__ = [
+    "MAX_PIXELS",
     "RESCUED",
     "WITH_CHAPTERS",
     "ChannelStrip",
@@ -59,6 +60,7 @@ __all__ = [
     "VideoFacts",
     "check_plain",
     "claimed_length",
+    "container_suffix",
     "draw_stroke",
     "encode_for_browser",
     "feed_files",

@@ -14,6 +14,7 @@ import numpy as np
 from av.stream import Disposition
 
 from reel.core.file import CODECS, SOUND_CODECS
+from reel.core.media.decoding import open_options
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.framing import frame_matrix, frame_range
 from reel.core.media.rate import RateFacts, measure_rate
@@ -26,6 +27,7 @@ HOLE_S = Fraction(1, 200)
 CLIP_RUN = 3
 _VIDEO_NAMES = {facts.reads_as: facts.label for facts in CODECS.values()}
 _SOUND_NAMES = {facts.reads_as: facts.label for facts in SOUND_CODECS.values()}
+SUFFIXES = {"MP4": "mp4", "MOV": "mov", "MKV": "mkv", "WebM": "webm", "MPEG-TS": "ts"}
 # ITU-T H.273: a code that says nothing.
 _UNSPECIFIED = 2
 
@@ -249,6 +251,31 @@ def probe(
         raise MediaError(path, f"can't be read as a media file ({reason_of(error)})") from error
 
 
+# A picture with more pixels is not decoded: each takes half a gigabyte and more, in every thread.
+MAX_PIXELS = 8192 * 8192
+
+
+def container_suffix(path: Path) -> str:
+    """Return the ending that a media file should have by its container, "" for one that Reel does not write.
+
+    Raises MediaError, in a sentence for people, for what is no media file, holds neither picture nor sound, or a
+    picture that is larger than MAX_PIXELS.
+    """
+    try:
+        with av.open(str(path), options=open_options("file")) as container:
+            pictures = [one for one in container.streams.video if not one.disposition & Disposition.attached_pic]
+            if not pictures and not container.streams.audio:
+                raise MediaError(path, "holds neither a picture nor sound")
+            for one in pictures:
+                if one.width * one.height > MAX_PIXELS:
+                    raise MediaError(
+                        path, f"says that its picture has {one.width}×{one.height} pixels; 67 million are read"
+                    )
+            return SUFFIXES.get(_container_name(path, container), "")
+    except BROKEN as error:
+        raise MediaError(path, f"can't be read as a media file ({reason_of(error)})") from error
+
+
 def _container_name(path: Path, container: "av.container.InputContainer") -> str:
     """Tell apart what libavformat reads as one: MP4 and MOV by their brand, MKV and WebM by their document type."""
     name = container.format.name
@@ -279,7 +306,9 @@ def _read(
     for one in found.values():
         if isinstance(one.stream, av.VideoStream):
             one.stream.thread_type = "AUTO"
-        one.stream.codec_context.options = {"err_detect": "explode"}
+        one.stream.codec_context.options = {"err_detect": "explode"} | (
+            {"max_pixels": str(MAX_PIXELS)} if one.stream.type == "video" else {}
+        )
     length = (container.duration or 0) / av.time_base
     at_s = Fraction(0)
     packets = container.demux([one.stream for one in found.values()])

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from reel.web.rigs import views
+from reel.web.rigs import holding, views
 from reel.web.rigs.serial import serial
 
 app_name = "rigs"
@@ -15,5 +15,6 @@ urlpatterns = [
     path("<number:rig_id>/export/", views.export, name="export"),
     path("<number:rig_id>/duplicate/", serial(views.duplicate), name="duplicate"),
     path("<number:rig_id>/rename/", serial(views.rename), name="rename"),
+    path("hold/<number:take_id>/", holding.hold_against, name="hold"),
     path("<number:rig_id>/delete/", serial(views.delete), name="delete"),
 ]

@@ -147,7 +147,7 @@ def add_mark(take: Take, part: Part, at_s: float, label: str) -> Mark:
         length_s = part.length_s or 0.0
         if not 0 <= at_s <= length_s:
             raise BadValueError("Mark", f"{at_s:g} s", f"this part is {length_s:.1f} s long")
-        tick = part.first_tick + int(Fraction(at_s) * found.plan.tick_rate)
+        tick = part.first_tick + int(Fraction(at_s) * found.form.tick_rate)
         return Mark.objects.create(take=found, tick=tick, label=clean)
 
 

@@ -13,7 +13,8 @@ def along(part: Part, take: Take, from_ms: int | None = None, to_ms: int | None 
         return {}
     in_time = kept.in_time
     window = window_of(in_time.length_ms, from_ms, to_ms)
-    rows = [mark_row(mark, take, take.plan) for mark in take.marks.all()]
+    form = take.form
+    rows = [mark_row(mark, take, form) for mark in take.marks.all()]
     marks = [
         (round(float(str(row["at_s"])) * 1000), str(row["label"] or row["words"] or "mark"))
         for row in rows

@@ -1,8 +1,8 @@
 """What the page of a take shows of its marks, and two takes side by side: settings and results that differ."""
 
-from reel.core.file import FilePlan, lines
+from reel.core.file import lines
 from reel.core.roll import MarkKind, lapse_words
-from reel.web.takes.models import Mark, Part, Take, TakeState
+from reel.web.takes.models import Form, Mark, Part, Take, TakeState
 from reel.web.ui.templatetags.units import bitrate, decibels, hour_bytes, length, size
 
 # What a mark says that nobody gave a note.
@@ -19,14 +19,14 @@ LOST = "Lost frames"
 OTHERS = 8
 
 
-def mark_row(mark: Mark, take: Take, plan: FilePlan) -> dict[str, object]:
+def mark_row(mark: Mark, take: Take, form: Form) -> dict[str, object]:
     """Return a mark with the part in which it lies and its second there."""
     part = next(one for one in reversed(take.all_parts) if one.first_tick <= mark.tick or one.number == 1)
     return {
         "pk": mark.pk,
         "part": part.number,
-        "at_s": float((mark.tick - part.first_tick) / plan.tick_rate),
-        "code": mark.code(plan),
+        "at_s": float((mark.tick - part.first_tick) / form.tick_rate),
+        "code": mark.code(form),
         "label": mark.label,
         "words": MARK_WORDS.get(MarkKind(mark.kind), ""),
     }
@@ -60,6 +60,9 @@ def compared(one: Take, other: Take) -> dict[str, object]:
 
 
 def _settings(take: Take) -> dict[str, str]:
+    tracks = {"Tracks": ", ".join(take.tracks) or "none"}
+    if take.asked is None:
+        return tracks
     setup = take.setup
     frame = setup.frame
     arrival = setup.picture.arrival
@@ -70,7 +73,7 @@ def _settings(take: Take) -> dict[str, str]:
         "Fields": arrival.deinterlace.value,
         **lines(setup.recipe),
         "Time-lapse": lapse_words(setup.roll) or "none",
-        "Tracks": ", ".join(take.tracks) or "none",
+        **tracks,
     }
 
 

@@ -13,9 +13,10 @@ from reel.core.errors import BadValueError
 from reel.core.handing import chapters_of, moments_table, timeline, webvtt
 from reel.core.media import frame_png
 from reel.web.takes.choosing import chosen
+from reel.web.takes.files import Made, MadeKind
 from reel.web.takes.handing import handed, log_sheet, log_table, moments_of
 from reel.web.takes.making import ask_for_file, forget_file, path_of_made
-from reel.web.takes.models import Made, MadeKind, Part, Take
+from reel.web.takes.models import Part, Take
 from reel.web.takes.proving import path_of
 from reel.web.takes.ranges import file_response
 from reel.web.takes.report import report
@@ -59,7 +60,7 @@ def chapters(request: HttpRequest, take_id: int, number: int) -> HttpResponse:
 def moments(request: HttpRequest, take_id: int, number: int) -> HttpResponse:
     """Give a part's marks and what was found in it as a table."""
     part = _part(take_id, number)
-    text = moments_table(moments_of(part, part.take), part.take.plan.frame.rate)
+    text = moments_table(moments_of(part, part.take), part.take.form.rate)
     return _attached(text, "text/csv; charset=utf-8", f"{path_of(part).stem}.csv")
 
 

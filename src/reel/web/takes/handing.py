@@ -18,7 +18,8 @@ LOG_HEADER = (
 
 def moments_of(part: Part, take: Take) -> list[Moment]:
     """Return the marks of a part, and what was found along its time: lost frames, black and still parts."""
-    rows = [mark_row(mark, take, take.plan) for mark in take.marks.all()]
+    form = take.form
+    rows = [mark_row(mark, take, form) for mark in take.marks.all()]
     found = [
         Moment(
             kind=MomentKind.MARK,
@@ -32,7 +33,7 @@ def moments_of(part: Part, take: Take) -> list[Moment]:
     picture = kept.in_time.picture if kept else None
     if picture is None:
         return found
-    per_s = picture.rate or take.plan.frame.rate
+    per_s = picture.rate or form.rate
     for event, _ in losses(picture, part.counted):
         begins_s = round(event.at_ms * per_s / 1000) / per_s  # a frame's own second
         lost = f"{event.number} lost"
@@ -62,7 +63,7 @@ def handed(takes: Sequence[Take]) -> list[HandedTake]:
             )
             for part in take.all_parts
         )
-        found.append(HandedTake(name=take.name, rate=take.plan.frame.rate, parts=parts, begins_s=late_s))
+        found.append(HandedTake(name=take.name, rate=take.form.rate, parts=parts, begins_s=late_s))
     return found
 
 
@@ -77,12 +78,12 @@ def log_table(takes: Sequence[Take]) -> str:
 
 
 def _row(take: Take) -> dict[str, object]:
-    local, plan = take.started_at.astimezone(), take.plan
-    marks = [mark_row(mark, take, plan) for mark in take.marks.all()]
+    local, form = take.started_at.astimezone(), take.form
+    marks = [mark_row(mark, take, form) for mark in take.marks.all()]
     values = (
         take.name, f"{local:%Y-%m-%d}", f"{local:%H:%M:%S}", take.length_s, take.rig_name,
-        ", ".join(one.device.kind.label for one in take.setup.inputs),
-        f"{plan.frame.width_px}x{plan.frame.height_px}", float(plan.frame.rate), take.codec, take.size_bytes,
+        ", ".join(form.devices),
+        f"{form.width_px}x{form.height_px}", float(form.rate), take.codec, take.size_bytes,
         take.proof_state, take.lost, "yes" if take.is_good else "", ", ".join(take.tags), take.note,
         "; ".join(f"{row['code']} {row['label'] or row['words']}".strip() for row in marks),
         "; ".join(str(path_of(part)) for part in take.all_parts),

@@ -17,8 +17,9 @@ from reel.core.media.shelf import ROLLING
 from reel.web.jobs.actions import ask_for, call_off
 from reel.web.jobs.kinds import Lane, Progress, Subject, job_kind
 from reel.web.jobs.models import OPEN_STATES, Job
+from reel.web.takes.files import MAKE, Made, MadeKind
 from reel.web.takes.handing import moments_of
-from reel.web.takes.models import MAKE, Made, MadeKind, Part
+from reel.web.takes.models import Part
 from reel.web.takes.proving import kept_on, path_of
 
 _SOUND = {MadeKind.WAV: SoundFiles.WAV, MadeKind.FLAC: SoundFiles.FLAC}

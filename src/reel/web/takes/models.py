@@ -23,8 +23,6 @@ MAX_NOTE, MAX_TAGS, MAX_TAG = 500, 12, 40
 PROVE = "prove"
 # The kind of job that repairs a part whose recorder was killed.
 RESCUE = "rescue"
-# The kind of job that makes a file of a part, to be handed on.
-MAKE = "make"
 
 
 class TakeState(models.TextChoices):
@@ -51,6 +49,7 @@ class ProofState(models.TextChoices):
     AS_ASKED = "as asked", "as asked"
     DIFFERS = "differs", "differs"
     FAILED = "failed", "can't be proved"
+    NOT_ASKED = "not asked", "nothing was asked of it"
 
 
 # What is said of a take is the first of these that one of its parts is.
@@ -75,8 +74,30 @@ class Takes(models.QuerySet["Take"]):
 KEPT = models.Q(binned_at=None)
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Form:
+    """What a take's files are, as far as pages and times need it: as asked, or as measured of what was brought in.
+
+    `tick_rate` is that of its marks; one frame in so many as `lapse` says is recorded.
+    """
+
+    width_px: int
+    height_px: int
+    rate: Fraction
+    tick_rate: Fraction
+    lapse: Fraction = Fraction(1)
+    devices: tuple[str, ...] = ()
+    container: str = ""
+    codec: str = ""
+
+
+# Of what was not measured yet.
+NO_FORM = Form(width_px=16, height_px=9, rate=Fraction(30), tick_rate=Fraction(30))
+
+
 class Take(models.Model):
-    """One recording, of one or more parts; `asked` is the rig's setup when it was rolled.
+    """One recording, of one or more parts; `asked` is the rig's setup when it was rolled, or what somebody holds a file
+    against that was brought in; None where nothing was asked: then `measured` is its Form.
 
     `tracks` are the names of its sound tracks, `counts` are those of all its parts. `on_device` is the kind of device
     on whose own storage its files lie, "" when they are on the shelf; `folder` is another shelf than the home's, "" for
@@ -90,7 +111,8 @@ class Take(models.Model):
     name = models.CharField(max_length=MAX_NAME)
     state = models.CharField(max_length=12, choices=TakeState.choices, default=TakeState.ROLLING)
     started_at = models.DateTimeField(db_index=True)
-    asked = models.JSONField()
+    asked = models.JSONField(null=True)
+    measured = models.JSONField(null=True)
     tracks = models.JSONField(default=list)
     counts = models.JSONField(null=True)
     problem = models.TextField(blank=True)
@@ -150,7 +172,25 @@ class Take(models.Model):
 
     @property
     def setup(self) -> RigSetup:
-        return plan_of(self.asked)
+        """What was asked; raises BadValueError where nothing was."""
+        return plan_of(self.asked or {})
+
+    @property
+    def form(self) -> Form:
+        """What its files are."""
+        if self.asked is None:
+            return from_plain(self.measured, Form) if self.measured else NO_FORM
+        plan = self.plan
+        return Form(
+            width_px=plan.frame.width_px,
+            height_px=plan.frame.height_px,
+            rate=plan.frame.rate,
+            tick_rate=plan.tick_rate,
+            lapse=Fraction(plan.lapse),
+            devices=tuple(one.device.kind.label for one in self.setup.inputs),
+            container=plan.recipe.container_facts.label,
+            codec=plan.recipe.codec_facts.label,
+        )
 
     @property
     def plan(self) -> FilePlan:
@@ -165,7 +205,7 @@ class Take(models.Model):
     @property
     def end(self) -> str:
         """Why it was cut, where that was set beforehand; "" where a person cut it."""
-        return cut_words(CutBy(self.ended_by), self.setup.roll)
+        return cut_words(CutBy(self.ended_by), self.setup.roll) if self.asked else ""
 
     @property
     def all_parts(self) -> list["Part"]:
@@ -216,7 +256,8 @@ class Part(models.Model):
 
     It begins with the take's tick `first_tick`; `counts` are by its own ticks. One that was repaired has an original,
     which stays as it was left. `found` is what a trial showed. Where the recorder was killed, it had come to
-    `reached_ms` at least. `strand` is its picture along its time as a row of a list draws it.
+    `reached_ms` at least. `strand` is its picture along its time as a row of a list draws it. `played` is a Plays,
+    where it was measured and not asked; by its `fingerprint` it is known again.
     """
 
     take = models.ForeignKey(Take, on_delete=models.CASCADE, related_name="parts")
@@ -235,6 +276,8 @@ class Part(models.Model):
     found = models.JSONField(null=True)
     playable = models.BooleanField(default=False)
     strand = models.JSONField(null=True)
+    played = models.CharField(max_length=10, blank=True)
+    fingerprint = models.CharField(max_length=40, blank=True)
 
     class Meta:
         ordering = ["number"]
@@ -285,7 +328,7 @@ class Part(models.Model):
     @property
     def plays(self) -> Plays:
         """How a browser plays the file: as it is, or in a copy."""
-        return plays(self.take.plan.recipe)
+        return Plays(self.played) if self.played else plays(self.take.plan.recipe)
 
 
 class InTime(models.Model):
@@ -302,40 +345,6 @@ class InTime(models.Model):
         return TakeInTime.unpacked(bytes(self.packed))
 
 
-class MadeKind(models.TextChoices):
-    """What is made of a part, to be handed on."""
-
-    CHAPTERS = "chapters", "with chapters"
-    SMALL = "small", "small copy"
-    WAV = "wav", "WAV"
-    FLAC = "flac", "FLAC"
-
-
-class Made(models.Model):
-    """A file that a job makes of a part, beside it; of a `track` (from 0) where it is sound.
-
-    Until it `is_whole` its name is that of a rolling file.
-    """
-
-    part = models.ForeignKey(Part, on_delete=models.CASCADE, related_name="made")
-    kind = models.CharField(max_length=10, choices=MadeKind.choices)
-    track = models.PositiveSmallIntegerField(default=0)
-    file_name = models.CharField(max_length=255, blank=True)
-    is_whole = models.BooleanField(default=False)
-    size_bytes = models.BigIntegerField(null=True)
-
-    class Meta:
-        ordering = ["id"]
-
-    def __str__(self) -> str:
-        return self.file_name or self.kind
-
-    @property
-    def job(self) -> Job | None:
-        """The newest job that makes it."""
-        return Job.objects.filter(kind=MAKE, subject=self.pk).first()
-
-
 class Mark(models.Model):
     """A moment of a take, at its tick `tick`; `kind` is a core MarkKind."""
 
@@ -350,9 +359,5 @@ class Mark(models.Model):
     def __str__(self) -> str:
         return self.label or f"tick {self.tick}"
 
-    def at_s(self, plan: FilePlan) -> Fraction:
-        """Return the second of the take at which it lies."""
-        return self.tick / plan.tick_rate
-
-    def code(self, plan: FilePlan) -> str:
-        return timecode(self.at_s(plan), plan.frame.rate)
+    def code(self, form: Form) -> str:
+        return timecode(self.tick / form.tick_rate, form.rate)

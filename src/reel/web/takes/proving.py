@@ -7,8 +7,8 @@ from pathlib import Path
 from django.conf import settings
 from django.db import transaction
 
-from reel.core.file import Plays
-from reel.core.measure import examine, prove_sent
+from reel.core.file import Plays, plays_as_found
+from reel.core.measure import Examined, examine, prove_sent
 from reel.core.measure import prove as held_against
 from reel.core.media import (
     MediaError,
@@ -28,7 +28,7 @@ from reel.core.media import (
 from reel.core.wire import to_plain
 from reel.web.jobs.actions import ask_for
 from reel.web.jobs.kinds import Lane, Progress, Subject, job_kind
-from reel.web.takes.models import PROVE, RESCUE, STILLS, InTime, Part, ProofState, Take, TrackLevels, Tried
+from reel.web.takes.models import PROVE, RESCUE, STILLS, Form, InTime, Part, ProofState, Take, TrackLevels, Tried
 from reel.web.takes.strands import row_strand
 from reel.web.takes.summing import sum_up
 
@@ -157,6 +157,8 @@ def _prove(part: Part, progress: Callable[[float], None]) -> MediaFacts:
         stored.update(proof_state=ProofState.FAILED, problem=part.problem or str(error))
         sum_up(part.take_id)
         raise
+    if part.take.asked is None:
+        return _measure(part, found)
     files = [_probed(path) for path in sound_files_of(part)]
     if part.take.is_trial and facts.video is not None:
         part.found = to_plain(_tried(path_of(part), facts))
@@ -166,18 +168,43 @@ def _prove(part: Part, progress: Callable[[float], None]) -> MediaFacts:
     else:
         carries = read_sent(path_of(part)) if part.counted.written is not None and not part.original_name else None
         proof = held_against(part.take.plan, facts=facts, seen=seen, counts=part.counted, sidecars=files, found=carries)
-    if not Part.objects.filter(pk=part.pk).update(
-        proof=to_plain(proof),
-        found=part.found,
-        strand=row_strand(found.in_time, part.counted),
-        proof_state=ProofState.DIFFERS if proof.differing else ProofState.AS_ASKED,
+    state = ProofState.DIFFERS if proof.differing else ProofState.AS_ASKED
+    _store(part, found, proof=to_plain(proof), found=part.found, proof_state=state)
+    return facts
+
+
+def _store(part: Part, examined: Examined, **more: object) -> None:
+    """Store what examining a part gave; nothing for one that was deleted meanwhile."""
+    facts = examined.facts
+    if Part.objects.filter(pk=part.pk).update(
+        strand=row_strand(examined.in_time, part.counted),
         size_bytes=facts.size_bytes,
         length_ms=round(facts.length_s * 1000),
         bitrate_bps=round(facts.size_bytes * 8 / facts.length_s) if facts.length_s else None,
+        **more,
     ):
-        return facts  # it was deleted meanwhile
-    InTime.objects.update_or_create(part_id=part.pk, defaults={"packed": found.in_time.packed()})
-    sum_up(part.take_id)
+        InTime.objects.update_or_create(part_id=part.pk, defaults={"packed": examined.in_time.packed()})
+        sum_up(part.take_id)
+
+
+def _measure(part: Part, examined: Examined) -> MediaFacts:
+    """Store what a file is of which nothing was asked."""
+    facts, video = examined.facts, examined.facts.video
+    rate = video.rate.rate if video and video.rate else Fraction(30)
+    form = Form(
+        width_px=video.width_px if video else 0,
+        height_px=video.height_px if video else 0,
+        rate=rate,
+        tick_rate=rate,
+        container=facts.container,
+        codec=video.codec if video else facts.sound[0].codec if facts.sound else "",
+    )
+    titles = [one.title or f"Track {number}" for number, one in enumerate(facts.sound, start=1)]
+    Take.objects.filter(pk=part.take_id, asked__isnull=True).update(measured=to_plain(form), tracks=titles)
+    part.played = plays_as_found(
+        facts.container, video.codec if video else "", video.pixels if video else "", [one.codec for one in facts.sound]
+    ).value
+    _store(part, examined, played=part.played, proof=None, proof_state=ProofState.NOT_ASKED)
     return facts
 
 
@@ -189,6 +216,8 @@ def _tried(path: Path, facts: MediaFacts) -> Tried:
 
 def sound_files_of(part: Part) -> list[Path]:
     """Return where the files of sound beside a part are to lie: beside the original, where it was repaired."""
+    if part.take.asked is None:
+        return []
     folder = sidecar_folder(shelf_of(part.take).path(part.original_name or part.file_name))
     return [folder / name for name in part.take.plan.sound_files]
 

@@ -6,7 +6,7 @@ from reel.web.takes.models import Part, ProofState, Take
 from reel.web.takes.words import INDEXED_LETTERS, TakeWords
 
 # What is said of a take is the first of these that one of its parts is.
-WORST_FIRST = (ProofState.FAILED, ProofState.DIFFERS, ProofState.WAITING, ProofState.AS_ASKED)
+WORST_FIRST = (ProofState.FAILED, ProofState.DIFFERS, ProofState.WAITING, ProofState.NOT_ASKED, ProofState.AS_ASKED)
 
 
 def sum_up(take_id: int) -> None:
@@ -22,16 +22,16 @@ def sum_up(take_id: int) -> None:
             size_bytes=_sum([part.size_bytes for part in parts]),
             length_ms=_sum([part.length_ms for part in parts]),
             lost=max(take.counted.lost, sum(_lost(part) for part in parts)),
-            codec=take.setup.recipe.codec_facts.label,
+            codec=take.form.codec,
         )
         _note_words(take, parts)
 
 
 def _note_words(take: Take, parts: list[Part]) -> None:
-    recipe, names = take.setup.recipe, [part.file_name for part in parts]
-    devices = [one.device.kind.label for one in take.setup.inputs]
-    kinds = [recipe.codec_facts.label, recipe.container_facts.label]
-    words = "\n".join([take.name, take.rig_name, *kinds, *devices, take.note, *take.tags, *names])
+    form, names = take.form, [part.file_name for part in parts]
+    words = "\n".join(
+        [take.name, take.rig_name, form.codec, form.container, *form.devices, take.note, *take.tags, *names]
+    )
     TakeWords.objects.filter(pk=take.pk).delete()
     TakeWords.objects.create(pk=take.pk, words=words)
 

@@ -4,6 +4,7 @@ from huey import crontab
 from huey.contrib.djhuey import db_periodic_task, on_startup
 
 from reel.web.takes.binning import empty_old
+from reel.web.takes.bringing import take_up_broken
 from reel.web.takes.making import clear_left
 
 
@@ -11,6 +12,12 @@ from reel.web.takes.making import clear_left
 def clear() -> None:
     """Take away what jobs left that were killed and are not tried again."""
     clear_left()
+
+
+@db_periodic_task(crontab(minute="*"))
+def go_on_bringing() -> None:
+    """Go on with files whose link is back."""
+    take_up_broken()
 
 
 @db_periodic_task(crontab(minute="17"))

@@ -2,11 +2,20 @@
 
 from django.urls import path
 
-from reel.web.takes import hand_views, views
+from reel.web.takes import bring_views, hand_views, views
 
 app_name = "takes"
 urlpatterns = [
     path("", views.index, name="index"),
+    path("bring/", bring_views.index, name="bring"),
+    path("bring/folder/", bring_views.folder, name="bring-folder"),
+    path("bring/begin/", bring_views.begin, name="bring-begin"),
+    path("bring/<number:incoming_id>/piece/", bring_views.piece, name="bring-piece"),
+    path("bring/<number:incoming_id>/go-on/", bring_views.go_on, name="bring-on"),
+    path("bring/<number:incoming_id>/give-up/", bring_views.give_up, name="bring-off"),
+    path("device/", bring_views.devices, name="devices"),
+    path("device/<slug:kind>/", bring_views.device, name="device"),
+    path("device/<slug:kind>/link/", bring_views.link, name="link"),
     path("facts/", hand_views.facts, name="facts"),
     path("<number:take_id>/timeline/", hand_views.otio, name="timeline"),
     path("<number:take_id>/<number:number>/file/", hand_views.download, name="download"),

@@ -219,7 +219,7 @@ def frame(request: HttpRequest, take_id: int, number: int) -> HttpResponse:
     """Say of the frame that is shown at `?at=` seconds: its number, how it is coded, its size, whether it is new."""
     part = get_object_or_404(Part.objects.select_related("take"), take_id=take_id, number=number)
     at_s = Fraction(second(request.GET.get("at", ""))).limit_denominator(1_000_000)
-    return render(request, "takes/_frame.html", {"frame": frame_at(path_of(part), at_s, part.take.plan.frame.rate)})
+    return render(request, "takes/_frame.html", {"frame": frame_at(path_of(part), at_s, part.take.form.rate)})
 
 
 @require_GET
@@ -252,17 +252,17 @@ def _address(found: Take, part: Part) -> str:
 
 
 def _take_context(found: Take, part: Part) -> dict[str, object]:
-    plan, job = found.plan, part.job
+    form, job = found.form, part.job
     part = get_object_or_404(Part, pk=part.pk)  # after its job: what a job that has ended made is in it
     proof = part.proved
     return {
         "take": found,
         "part": part,
-        "plan": plan,
-        "shown_s": found.length_s * plan.lapse if found.length_s and plan.lapse > 1 else None,
+        "form": form,
+        "shown_s": found.length_s * form.lapse if found.length_s and form.lapse > 1 else None,
         "proof": proof,
         "judgement": judge(proof, part.counted) if proof is not None else None,
-        "marks": [mark_row(mark, found, plan) for mark in found.marks.all()],
+        "marks": [mark_row(mark, found, form) for mark in found.marks.all()],
         **along(part, found),
         "job": job,
         "path": path_of(part),

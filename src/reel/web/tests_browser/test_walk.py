@@ -260,11 +260,13 @@ class WalkTests(StackTestCase):
         data = self.page.evaluate(
             """async () => {
                 const player = document.getElementById("player");
-                if (player.seeking) await new Promise((done) => player.addEventListener("seeked", done, { once: true }));
+                const sought = (done) => player.addEventListener("seeked", done, { once: true });
+                if (player.seeking) await new Promise(sought);
                 await new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)));
-                const canvas = new OffscreenCanvas(player.videoWidth, player.videoHeight), pen = canvas.getContext("2d");
+                const width = player.videoWidth, height = player.videoHeight;
+                const pen = new OffscreenCanvas(width, height).getContext("2d");
                 pen.drawImage(player, 0, 0);
-                return [canvas.width, ...pen.getImageData(0, 0, canvas.width, canvas.height).data.filter((_, at) => at % 4 === 1)];
+                return [width, ...pen.getImageData(0, 0, width, height).data.filter((_, at) => at % 4 === 1)];
             }"""
         )
         return read_stamp(np.array(data[1:], dtype=np.uint8).reshape(-1, data[0]))

@@ -8,6 +8,7 @@ from django import template
 from reel.web.takes.listing import WHICH, Query
 from reel.web.takes.models import Take
 from reel.web.takes.strands import RowStrand, row_strands_of
+from reel.web.ui.templatetags.units import size
 
 register = template.Library()
 
@@ -23,6 +24,12 @@ def asked(context: dict[str, Any], **changes: object) -> str:
 def which_label(query: Query) -> str:
     """Return what the takes are that a list is of: good."""
     return WHICH[query.which][0]
+
+
+@register.filter
+def per_second(bytes_per_s: float) -> str:
+    """Return how fast a link carries: 34 MB/s."""
+    return f"{size(round(bytes_per_s))}/s"
 
 
 @register.filter

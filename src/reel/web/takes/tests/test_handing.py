@@ -25,7 +25,8 @@ from reel.web.jobs.kinds import Subject
 from reel.web.jobs.models import Job
 from reel.web.jobs.running import CalledOffError
 from reel.web.takes import actions, making
-from reel.web.takes.models import Made, MadeKind, Mark, Take
+from reel.web.takes.files import Made, MadeKind
+from reel.web.takes.models import Mark, Take
 from reel.web.takes.proving import prove_part
 from reel.web.takes.tests.home import HomeMixin
 from reel.web.takes.tests.test_takes import SETUP
@@ -81,7 +82,8 @@ class HandingTests(HomeMixin, TestCase):
     def test_takes_that_rolled_together_are_tracks_in_step(self):
         late = Counts(ticks=90, began_late_ms=100.0)
         begun = timezone.now()
-        one, other = self.make("one", Counts(ticks=90, began_late_ms=0.0), begun), self.make("other", late, begun)
+        one = self.make("one", Counts(ticks=90, began_late_ms=0.0), begun)
+        self.make("other", late, begun)
         line = otio.adapters.read_from_string(self.got("timeline", one.pk).decode(), "otio_json")
         tracks = line.video_tracks()
         self.assertEqual([track.name for track in tracks], ["one", "other"])

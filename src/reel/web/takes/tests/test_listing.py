@@ -42,7 +42,8 @@ class ListTests(HomeMixin, TestCase):
         moss, bench = self.make("stone path"), self.make("100% \"quoted\" 'x'_y")
         choosing.note(moss, "the moon rises twice", "chapter two, night")
         for words, found in (
-            ("stone", ["stone path"]), ("TONE pa", ["stone path"]), ("moon ris", ["stone path"]), ("night", ["stone path"]),
+            ("stone", ["stone path"]), ("TONE pa", ["stone path"]), ("moon ris", ["stone path"]),
+            ("night", ["stone path"]),
             ("potting", [bench.name, moss.name]), ("console", [bench.name, moss.name]), ("0%", [bench.name]),
             ('"quo', [bench.name]), ("'x", [bench.name]), ("_y", [bench.name]), ("nowhere", []), ("stone nowhere", []),
             ("y.mkv", [bench.name]), ("h.264", [bench.name, moss.name]), ("* OR 1", []), ("%", [bench.name]),
