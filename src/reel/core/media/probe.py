@@ -272,6 +272,8 @@ def container_suffix(path: Path) -> str:
                         path, f"says that its picture has {one.width}×{one.height} pixels; 67 million are read"
                     )
             return SUFFIXES.get(_container_name(path, container), "")
+    except MediaError:
+        raise
     except BROKEN as error:
         raise MediaError(path, f"can't be read as a media file ({reason_of(error)})") from error
 

@@ -50,7 +50,7 @@ def environment(home: Path, **more: str) -> dict[str, str]:
 
 def run(home: Path, *arguments: str, code: int = 0, **more: str) -> subprocess.CompletedProcess[str]:
     done = subprocess.run(
-        [sys.executable, *arguments], env=environment(home, **more), capture_output=True, text=True, timeout=120
+        [sys.executable, *arguments], env=environment(home, **more), capture_output=True, text=True, timeout=900
     )
     if done.returncode != code:
         raise AssertionError(f"{arguments} gave {done.returncode}: {done.stdout}{done.stderr}")

@@ -1,15 +1,22 @@
-"""Fernhollow's rigs that show what Frame and Sound are for."""
+"""Fernhollow's rigs that show what Frame and Sound are for, and what lies on its phone."""
 
+import os
+import shutil
+import time
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
 
 from reel.core.file import Purpose
 from reel.core.frame import Advice, Arrangement, Fit, Piece, Place, proposals
 from reel.core.frame.edit import side_by_side
 from reel.core.line import Camera, DeviceKind, InputSetup, RigSetup, Simulated, propose, propose_input, signal_chain
+from reel.core.media import with_chapters
 from reel.core.signal import Mode
 from reel.core.sound import SoundSetup, TrackSetup
 from reel.standins.scenario import Scenario
+from reel.standins.storage import DeviceStorage, Link
 
 Named = tuple[str, RigSetup, Sequence[Scenario]]
 
@@ -108,3 +115,23 @@ def _tape_in_a_wide_frame() -> Named:
 def _named(rig: RigSetup, name: str) -> RigSetup:
     one: InputSetup = replace(rig.picture, name=name)
     return replace(rig.with_input(0, one), tracks=(TrackSetup(name=name),))
+
+
+# How many files the phone holds, how many hours lie between them, and how fast its link carries them.
+PHONE_FILES, HOURS_APART, LINK_BYTES_PER_S = 12, 9, 200_000
+
+
+def fill_phone(folder: Path, taken: Sequence[Path]) -> None:
+    """Lay recordings on the phone's own storage, the first of them files that are on the shelf already."""
+    folder.mkdir(parents=True, exist_ok=True)
+    now = time.time()
+    for number in range(PHONE_FILES):
+        target = folder / f"recording_{PHONE_FILES - number:04}.mp4"
+        if number < len(taken):
+            shutil.copyfile(taken[number], target)
+        else:  # a file of its own, with the same packets
+            chapter = (Fraction(0), Fraction(1), f"leaf {number}")
+            with_chapters(taken[0], target, [chapter], lambda part: None)
+        moment = now - number * HOURS_APART * 3600
+        os.utime(target, (moment, moment))
+    DeviceStorage(folder, "the phone", time.sleep).set_link(Link(bytes_per_s=LINK_BYTES_PER_S))

@@ -10,7 +10,7 @@ from reel.core.roll import MarkedMoment
 from reel.recorder.journal import BegunPart, Closed, JournalError, Rolled
 from reel.web.rigs import actions as rigs
 from reel.web.takes import actions
-from reel.web.takes.models import Mark, Take
+from reel.web.takes.models import Mark, Take, TakeOrigin
 
 log = logging.getLogger(__name__)
 
@@ -43,6 +43,7 @@ class DatabaseJournal:
                 started_at=rolled.started_at,
                 tracks=list(rolled.plan.tracks),
                 on_device=rolled.on_device,
+                origin=TakeOrigin.BY_DEVICE if rolled.on_device else TakeOrigin.ROLLED,
                 is_trial=rolled.is_trial,
                 folder=rolled.folder,
                 shelf_key=rolled.shelf_key,

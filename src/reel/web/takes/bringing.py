@@ -201,7 +201,10 @@ def _check(storage: Storage, found: Incoming, rolling: Path) -> None:
 
 def _become_take(found: Incoming, rolling: Path, here: Shelf) -> None:
     """Give a file its name, and make it a take that is measured next; raises MediaError for what is no media file."""
-    suffix = container_suffix(rolling)
+    try:
+        suffix = container_suffix(rolling)
+    except MediaError as error:  # by the name that it has for people
+        raise MediaError(Path(found.short_name), error.reason) from error
     reserved = _reserved(found, here)
     if suffix:
         reserved = replace(reserved, final=reserved.final.with_suffix(f".{suffix}"))

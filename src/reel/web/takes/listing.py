@@ -21,7 +21,7 @@ WHICH: dict[str, tuple[str, Q]] = {
     "differing": ("not as asked", Q(proof_state__in=[ProofState.DIFFERS, ProofState.FAILED])),
     "interrupted": ("interrupted", Q(state=TakeState.INTERRUPTED)),
     "trials": ("trials", Q(is_trial__in=[True])),
-    "brought": ("brought in", Q(origin=TakeOrigin.BROUGHT_IN)),
+    "brought": ("brought in", Q(origin__in=[TakeOrigin.BROUGHT_IN, TakeOrigin.BY_DEVICE])),
     "bin": ("bin", Q()),
 }
 SORTS: dict[str, tuple[str, tuple[str, ...]]] = {

@@ -81,7 +81,8 @@ class BringTests(HomeMixin, TestCase):
             + places.randbytes(2000)
         )
         broken = {
-            "random.mp4": places.randbytes(50_000), "text.mov": b"hello\n" * 99, "huge.mp4": huge, "html.mkv": b"<html>",
+            "random.mp4": places.randbytes(50_000), "text.mov": b"hello\n" * 99, "huge.mp4": huge,
+            "html.mkv": b"<html>",
             "zeros.ts": bytes(10_000),
             "playlist.mp4": b"#EXTM3U\n#EXTINF:1,\nfile:///etc/passwd\n",
         }  # fmt: skip

@@ -33,7 +33,7 @@ from reel.web.rigs.benching import BENCH
 from reel.web.rigs.models import Rig
 from reel.web.takes import actions as takes
 from reel.web.takes.models import PROVE, RESCUE, Mark, Take
-from reel.web.takes.proving import prove_part
+from reel.web.takes.proving import path_of, prove_part
 
 FEED_NAME = "greenhouse.mp4"
 
@@ -111,7 +111,8 @@ class Command(BaseCommand):
         """Record the media room's first takes on the virtual clock, and prove them."""
         started = timezone.now()
         marks = [(2, "first bloom"), (4.5, "stone path, good")]
-        self._take(console, started, [(0, 6)], marks_s=marks)
+        home = settings.HOME
+        console_take = self._take(console, started, [(0, 6)], marks_s=marks)
         bench, feed = (Rig.objects.get(name=name) for name in ("Potting bench, camera", "Greenhouse camera, feed"))
         hour = datetime.timedelta(hours=1)
         self._take(bench, started - hour, [(0, 5)], does_s=[(3, Source.split)], marks_s=[(1, "repotting")])
@@ -119,6 +120,8 @@ class Command(BaseCommand):
             self._take(rig, started - 2 * hour, [(0, 3)], begins_s=0.5)
         self._take(bench, started - 3 * hour, [(0, 4)], is_trial=True)
         self._killed_take(bench, started - 4 * hour)
+        phone = self._take(Rig.objects.get(name="Leafkey, phone"), started - 5 * hour, [(0, 2)])
+        demo.fill_phone(home.devices / DeviceKind.PHONE.value, [path_of(phone.first), path_of(console_take.first)])
 
     def _take(
         self, rig: Rig, started: datetime.datetime, rolled_s: list[tuple[float, float]], *, is_trial: bool = False,
