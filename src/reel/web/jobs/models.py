@@ -16,6 +16,16 @@ class JobState(models.TextChoices):
     CALLED_OFF = "called off", "called off"
 
 
+class Aside(models.Model):
+    """A file that a job writes aside, under a rolling name in a folder: what a killed worker leaves is known by it."""
+
+    folder = models.CharField(max_length=500)
+    name = models.CharField(max_length=255)
+
+    def __str__(self) -> str:
+        return self.name
+
+
 # From this part on the pace of a job says how long it takes.
 TELLING_PART = 0.05
 OPEN_STATES = (JobState.WAITING, JobState.RUNNING)

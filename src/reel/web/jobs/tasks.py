@@ -6,6 +6,7 @@ import threading
 from huey import crontab
 from huey.contrib.djhuey import db_periodic_task, db_task, on_startup
 
+from reel.web.jobs.files import clear_asides
 from reel.web.jobs.kinds import Lane
 from reel.web.jobs.running import run_waiting, take_up_left
 
@@ -34,5 +35,6 @@ def take_up() -> None:
     if _first.acquire(blocking=False):
         os.nice(NICENESS)
         take_up_left()
+        clear_asides()
         for lane in Lane:
             work(lane)

@@ -15,6 +15,7 @@ urlpatterns = [
     path("<number:rig_id>/export/", views.export, name="export"),
     path("<number:rig_id>/duplicate/", serial(views.duplicate), name="duplicate"),
     path("<number:rig_id>/rename/", serial(views.rename), name="rename"),
+    path("shelves/", holding.shelves, name="shelves"),
     path("hold/<number:take_id>/", holding.hold_against, name="hold"),
     path("<number:rig_id>/delete/", serial(views.delete), name="delete"),
 ]

@@ -21,9 +21,8 @@ class MadeKind(models.TextChoices):
 
 
 class Made(models.Model):
-    """A file that a job makes of a part, beside it; of a `track` (from 0) where it is sound.
-
-    Until it `is_whole` its name is that of a rolling file.
+    """A file that a job makes of a part, beside it; of a `track` (from 0) where it is sound. It has a name once it
+    `is_whole`.
     """
 
     part = models.ForeignKey(Part, on_delete=models.CASCADE, related_name="made")

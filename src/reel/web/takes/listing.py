@@ -22,6 +22,7 @@ WHICH: dict[str, tuple[str, Q]] = {
     "interrupted": ("interrupted", Q(state=TakeState.INTERRUPTED)),
     "trials": ("trials", Q(is_trial__in=[True])),
     "brought": ("brought in", Q(origin__in=[TakeOrigin.BROUGHT_IN, TakeOrigin.BY_DEVICE])),
+    "missing": ("missing", Q(is_missing__in=[True])),
     "bin": ("bin", Q()),
 }
 SORTS: dict[str, tuple[str, tuple[str, ...]]] = {

@@ -1,7 +1,6 @@
 """Files that jobs make of takes, to be handed on: with chapters, small for a phone, a track alone.
 
-Such a file comes into being as a rolling one does: its name is set aside, it is written aside, and is named when it is
-whole. What a job leaves that was called off or killed is taken away.
+Such a file comes into being as a rolling one does: see jobs.files.
 """
 
 from fractions import Fraction
@@ -9,14 +8,14 @@ from pathlib import Path
 
 from django.db import transaction
 
-from reel.core.errors import BadValueError, ReelError
+from reel.core.errors import BadValueError
 from reel.core.file import SoundFiles, slug
 from reel.core.handing import chapters_of
-from reel.core.media import WITH_CHAPTERS, MediaError, Reserved, encode_for_browser, sound_of, with_chapters
+from reel.core.media import WITH_CHAPTERS, MediaError, encode_for_browser, sound_of, with_chapters
 from reel.core.media.shelf import ROLLING
 from reel.web.jobs.actions import ask_for, call_off
+from reel.web.jobs.files import aside
 from reel.web.jobs.kinds import Lane, Progress, Subject, job_kind
-from reel.web.jobs.models import OPEN_STATES, Job
 from reel.web.takes.files import MAKE, Made, MadeKind
 from reel.web.takes.handing import moments_of
 from reel.web.takes.models import Part
@@ -61,20 +60,6 @@ def forget_file(made: Made) -> None:
     made.delete()
 
 
-def clear_left() -> int:
-    """Take away what jobs left that were killed and are not tried again; returns how many. Called when no job runs."""
-    waiting = Job.objects.filter(kind=MAKE, state__in=OPEN_STATES).values("subject")
-    left = Made.objects.filter(is_whole=False).exclude(pk__in=waiting).select_related("part__take")
-    count = 0
-    for made in left:
-        try:
-            forget_file(made)
-        except ReelError:
-            continue  # its drive is not there
-        count += 1
-    return count
-
-
 @job_kind(MAKE, label="Making a file", lane=Lane.LONG, priority=2)
 def make(asked: Subject, progress: Progress) -> None:
     """Make a file; one that nobody wants any more is not made."""
@@ -83,27 +68,12 @@ def make(asked: Subject, progress: Progress) -> None:
         return
     source, shelf = path_of(made.part), kept_on(made.part.take)
     shelf.check(source.stat().st_size if source.is_file() else 0)
-    if made.file_name:  # what a worker left that was killed
-        shelf.delete(made.file_name)
-    reserved = shelf.reserve_copy(_name(made, source))
-    try:
-        if not _store(made, reserved.rolling.name):
-            return
+    with aside(shelf, _name(made, source)) as reserved:
         _write(made, source, reserved.rolling, progress)
-        _name_it(made, reserved)
-    finally:
-        shelf.discard(reserved)  # nothing, once it has its name
-
-
-def _store(made: Made, name: str, **more: object) -> bool:
-    return bool(Made.objects.filter(pk=made.pk).update(file_name=name, **more))
-
-
-def _name_it(made: Made, reserved: Reserved) -> None:
-    shelf = kept_on(made.part.take)
-    final = shelf.complete(reserved)
-    if not _store(made, final.name, is_whole=True, size_bytes=final.stat().st_size):
-        shelf.delete(final.name)  # it was given up meanwhile
+        final = shelf.complete(reserved)
+        facts = {"file_name": final.name, "is_whole": True, "size_bytes": final.stat().st_size}
+        if not Made.objects.filter(pk=made.pk).update(**facts):
+            shelf.delete(final.name)  # it was given up meanwhile
 
 
 def _name(made: Made, source: Path) -> str:

@@ -103,7 +103,8 @@ class Take(models.Model):
     on whose own storage its files lie, "" when they are on the shelf; `folder` is another shelf than the home's, "" for
     that. `ended_by` is a core CutBy. In the bin since `binned_at`, its files lie in that of its shelf. `made_from` are
     the takes that it was made from. What a list shows and is sorted by (`proof_state`, `size_bytes`, `length_ms`,
-    `codec`, `lost` frames) is summed up from its parts by `takes.summing`.
+    `codec`, `lost` frames) is summed up from its parts by `takes.summing`. It `is_missing`
+    where its files were not where they were when that was looked at last.
     """
 
     rig = models.ForeignKey("rigs.Rig", null=True, on_delete=models.SET_NULL, related_name="takes")
@@ -132,6 +133,7 @@ class Take(models.Model):
     length_ms = models.BigIntegerField(null=True)
     codec = models.CharField(max_length=40, blank=True)
     lost = models.PositiveBigIntegerField(default=0)
+    is_missing = models.BooleanField(default=False)
 
     objects = Takes.as_manager()
 
@@ -153,6 +155,7 @@ class Take(models.Model):
                     ("takes_in_state", ["state"]),
                     ("trial_takes", ["is_trial"]),
                     ("takes_from", ["origin"]),
+                    ("missing_takes", ["is_missing"]),
                 )
             ),
             models.Index(

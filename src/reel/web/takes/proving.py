@@ -25,6 +25,7 @@ from reel.core.media import (
     sidecar_folder,
     still,
 )
+from reel.core.offload import Folder, fingerprint
 from reel.core.wire import to_plain
 from reel.web.jobs.actions import ask_for
 from reel.web.jobs.kinds import Lane, Progress, Subject, job_kind
@@ -175,9 +176,10 @@ def _prove(part: Part, progress: Callable[[float], None]) -> MediaFacts:
 
 def _store(part: Part, examined: Examined, **more: object) -> None:
     """Store what examining a part gave; nothing for one that was deleted meanwhile."""
-    facts = examined.facts
+    facts, lies = examined.facts, path_of(part)
     if Part.objects.filter(pk=part.pk).update(
         strand=row_strand(examined.in_time, part.counted),
+        fingerprint=fingerprint(Folder(lies.parent), lies.name),
         size_bytes=facts.size_bytes,
         length_ms=round(facts.length_s * 1000),
         bitrate_bps=round(facts.size_bytes * 8 / facts.length_s) if facts.length_s else None,

@@ -32,6 +32,7 @@ urlpatterns = [
     path("<number:take_id>/rename/", views.rename, name="rename"),
     path("<number:take_id>/delete/", views.delete, name="delete"),
     path("<number:take_id>/prove/", views.prove_again, name="prove"),
+    path("<number:take_id>/point/", views.point, name="point"),
     path("<number:take_id>/repair/", views.repair_again, name="repair"),
     path("compare/", views.compare, name="compare"),
     path("<number:take_id>/keep/", views.keep, name="keep"),

@@ -21,6 +21,7 @@ from reel.web.takes.choosing import note as note_take
 from reel.web.takes.comparing import STILL_WORDS, compared, mark_row, others_to_compare
 from reel.web.takes.listing import SORTS, Query, list_takes
 from reel.web.takes.models import STILLS, Mark, Part, Take, TakeState
+from reel.web.takes.pointing import point_to, where_it_is
 from reel.web.takes.proving import path_of, playable_path, poster_path, shelf_of, sound_files_of, still_path
 from reel.web.takes.ranges import file_response
 from reel.web.takes.typed import second
@@ -191,6 +192,15 @@ def compare(request: HttpRequest) -> HttpResponse:
 
 
 @require_POST
+def point(request: HttpRequest, take_id: int) -> HttpResponse:
+    """Have a take's missing files be those of the same content where somebody points."""
+    found = _whole(take_id)
+    root = point_to(found, request.POST.get("path", ""))
+    messages.success(request, f"Found by its content in {root}.")
+    return redirect(found)
+
+
+@require_POST
 def repair_again(request: HttpRequest, take_id: int) -> HttpResponse:
     """Look once more for what a killed recorder left of a take, and have it repaired."""
     actions.repair_again(get_object_or_404(Take, pk=take_id))
@@ -266,7 +276,7 @@ def _take_context(found: Take, part: Part) -> dict[str, object]:
         **along(part, found),
         "job": job,
         "path": path_of(part),
-        "missing": found.state != TakeState.ROLLING and not found.on_device and not path_of(part).exists(),
+        "missing": where_it_is(found),
         "made": list(part.made.all()),
         "original": part.original_name and shelf_of(found).path(part.original_name),
         "sound_files": [path for path in sound_files_of(part) if path.exists()],

@@ -77,7 +77,8 @@ class FoundTests(unittest.TestCase):
         self.assertEqual(
             told(picture(new=30)),
             [
-                "The source draws 30 pictures a second: in a file of 60 the others repeat. A rate of 30 would hold as much."
+                "The source draws 30 pictures a second: in a file of 60 the others repeat. "
+                "A rate of 30 would hold as much."
             ],
         )
         for new in (60, 55, 45, 1, 0, 4):  # all of them, nearly all, too near; a clock, nothing, a cursor

@@ -10,8 +10,10 @@ from django.urls import reverse
 from django.utils import timezone
 
 from reel.core.media import MediaError
+from reel.core.offload import Folder, fingerprint
 from reel.recorder.messages import RefusedError
-from reel.web.takes import actions, binning, choosing
+from reel.web.jobs.running import run_waiting
+from reel.web.takes import actions, binning, choosing, moving, pointing
 from reel.web.takes.listing import Query, list_takes
 from reel.web.takes.models import Part, ProofState, Take, TakeState
 from reel.web.takes.summing import sum_up
@@ -67,7 +69,16 @@ class ListTests(HomeMixin, TestCase):
         counts = {label: number for _, label, number in listed.sorts}
         self.assertEqual(
             counts,
-            {"all": 4, "good": 1, "not as asked": 1, "interrupted": 1, "trials": 1, "brought in": 0, "bin": 1},
+            {
+                "all": 4,
+                "good": 1,
+                "not as asked": 1,
+                "interrupted": 1,
+                "trials": 1,
+                "brought in": 0,
+                "missing": 0,
+                "bin": 1,
+            },
         )
         self.assertEqual([day.sums.takes for day in listed.days], [1, 1, 1, 1])
         self.assertEqual(listed.sums.length_ms, 3_780_000)
@@ -147,3 +158,47 @@ class ListTests(HomeMixin, TestCase):
         ):
             self.assertEqual(self.client.post(several, sent).status_code, 409)
         self.assertEqual(Take.objects.kept().count(), 19)
+
+    def test_a_file_that_is_gone_is_noticed_and_found_again_by_its_content(self):
+        take, away = self.make("stone"), self.make("away")
+        Take.objects.filter(pk=away.pk).update(folder=str(settings.HOME.root / "drive"))
+        here = settings.HOME.shelf / "stone.mkv"
+        mark = fingerprint(Folder(settings.HOME.shelf), "stone.mkv")
+        Part.objects.filter(take=take).update(fingerprint=mark, size_bytes=here.stat().st_size)
+        self.assertEqual(pointing.look_for_missing(), 0)
+        card = settings.HOME.root / "card"
+        card.mkdir()
+        here.rename(card / "renamed by hand.mkv")
+        (card / "another.mkv").write_bytes(b"stonf")
+        self.assertEqual((pointing.look_for_missing(), self.names(which="missing")), (1, ["stone"]))
+        page = self.client.get(reverse("takes:take", args=[take.pk]))
+        self.assertContains(page, "stone.mkv is not where it was.")
+        self.assertContains(self.client.get(reverse("takes:take", args=[away.pk])), "plug the drive in again")
+        point = reverse("takes:point", args=[take.pk])
+        for typed in ("", "card", str(card / "another.mkv"), str(settings.HOME.root)):
+            self.assertEqual(self.client.post(point, {"path": typed}).status_code, 409)
+        self.client.post(point, {"path": str(card)})
+        take.refresh_from_db()
+        self.assertEqual(
+            (take.folder, take.first.file_name, take.is_missing), (str(card), "renamed by hand.mkv", False)
+        )
+        self.assertEqual(pointing.look_for_missing(), 0)
+
+    def test_a_take_is_moved_to_another_shelf_or_stays_whole_where_it_is(self):
+        take = self.make("stone")
+        other = settings.HOME.root / "drive"
+        other.mkdir()
+        (other / "stone.mkv").write_bytes(b"another one")
+        asked = moving.MoveTo(subject=take.pk, folder=str(other))
+        with patch.object(moving, "differing_blocks", return_value=[0]), self.assertRaises(MediaError):
+            moving.move(asked, lambda done: None)
+        failing = patch.object(moving, "sum_up", side_effect=OperationalError("database or disk is full"))
+        with failing, self.assertRaises(OperationalError):
+            moving.move(asked, lambda done: None)
+        self.assertEqual((self.shelf_names(), [path.name for path in other.iterdir()]), (["stone.mkv"], ["stone.mkv"]))
+        self.assertEqual(moving.ask_to_move([take.pk], str(other), ""), 1)
+        self.assertEqual(moving.ask_to_move([take.pk], str(other), ""), 0)  # a double click
+        run_waiting()
+        take.refresh_from_db()
+        self.assertEqual((take.folder, take.first.file_name, self.shelf_names()), (str(other), "stoneb.mkv", []))
+        self.assertEqual((other / "stoneb.mkv").read_bytes(), b"stone")
