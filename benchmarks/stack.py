@@ -44,6 +44,7 @@ def started() -> Iterator[Path]:
             "REEL_HOME": folder,
             "DJANGO_SETTINGS_MODULE": "reel.web.settings",
             "REEL_MEASURE": "0",
+            "REEL_DEMO_SHELF": "0",
         }
         command = [sys.executable, "-m", "reel", "demo", "--home", folder, "--port", str(PORT)]
         parent = subprocess.Popen(command, env=environment, cwd=ROOT, stdout=subprocess.PIPE, text=True)

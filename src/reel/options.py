@@ -57,6 +57,12 @@ OPTIONS = {
             unit="0 or 1",
             help="Measure this machine in the background when a demo is first started.",
         ),
+        Option(
+            name="DEMO_SHELF",
+            default="1",
+            unit="0 or 1",
+            help="Record two weeks of takes in the background when a demo is first started.",
+        ),
         Option(name="DEBUG", default="0", unit="0 or 1", help="Show tracebacks on pages; for developers."),
     )
 }

@@ -28,6 +28,7 @@ def prepare(home: Home, *, demo: bool = False) -> None:
         return
     try:
         measured = ["--measure"] if demo and value("MEASURE") == "1" else []
+        measured += ["--shelf"] if demo and value("DEMO_SHELF") == "1" else []
         command = django("prepare", *(["--demo"] if demo else []), *measured)
         subprocess.run(command, check=True, stdout=sys.stderr)  # what a command prints may be read by another
     except subprocess.CalledProcessError as error:

@@ -27,7 +27,10 @@ class Subject:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Kind:
-    """A kind of job: what people call it, its checked parameters, where it waits. A higher `priority` goes first."""
+    """A kind of job: what people call it, its checked parameters, where it waits. A higher `priority` goes first.
+
+    One that has ended its worker `attempts` times is set aside.
+    """
 
     name: str
     label: str
@@ -35,18 +38,21 @@ class Kind:
     params: type[Any] = Subject
     lane: Lane = Lane.QUICK
     priority: int = 0
+    attempts: int = 3
 
 
 KINDS: dict[str, Kind] = {}
 
 
 def job_kind(
-    name: str, *, label: str, params: type[Any] = Subject, lane: Lane = Lane.QUICK, priority: int = 0
+    name: str, *, label: str, params: type[Any] = Subject, lane: Lane = Lane.QUICK, priority: int = 0, attempts: int = 3
 ) -> Callable[[W], W]:
     """Register the function that does the work of a kind."""
 
     def register(work: W) -> W:
-        KINDS[name] = Kind(name=name, label=label, work=work, params=params, lane=lane, priority=priority)
+        KINDS[name] = Kind(
+            name=name, label=label, work=work, params=params, lane=lane, priority=priority, attempts=attempts
+        )
         return work
 
     return register

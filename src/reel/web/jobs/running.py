@@ -12,7 +12,6 @@ from reel.core.wire import from_plain
 from reel.web.jobs.kinds import KINDS, Lane
 from reel.web.jobs.models import Job, JobState
 
-MAX_ATTEMPTS = 3
 log = logging.getLogger(__name__)
 
 _running = {lane: threading.Lock() for lane in Lane}
@@ -25,11 +24,13 @@ class CalledOffError(ReelError):
 def take_up_left() -> int:
     """Have the jobs that a killed worker left wait again; returns how many. Called when the worker starts.
 
-    One that was left so MAX_ATTEMPTS times ends the worker, and is set aside.
+    One that was left so as often as its kind allows ends the worker, and is set aside.
     """
     left = Job.objects.filter(state=JobState.RUNNING)
-    said = f"It ended the worker {MAX_ATTEMPTS} times and is not tried again; the worker's log says more."
-    left.filter(attempts__gte=MAX_ATTEMPTS).update(state=JobState.FAILED, problem=said)
+    for kind in KINDS.values():
+        times = "once" if kind.attempts == 1 else f"{kind.attempts} times"
+        said = f"It ended the worker {times} and is not tried again; the worker's log says more."
+        left.filter(kind=kind.name, attempts__gte=kind.attempts).update(state=JobState.FAILED, problem=said)
     return left.update(state=JobState.WAITING, done_part=0)
 
 

@@ -4,10 +4,10 @@ from django.apps import AppConfig
 
 
 class RigsConfig(AppConfig):
-    """Registers the bench and estimates."""
+    """Registers the bench, estimates, and the takes of the demo."""
 
     name = "reel.web.rigs"
 
     def ready(self) -> None:
         """Load what does the jobs of its kinds."""
-        from reel.web.rigs import benching, estimating  # noqa: F401 - each registers itself
+        from reel.web.rigs import benching, estimating, filling  # noqa: F401 - each registers itself

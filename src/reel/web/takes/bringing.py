@@ -63,7 +63,7 @@ def ask_for_files(source: IncomingSource, place: str, files: Iterable[StoredFile
         for file in files:
             same = Incoming.objects.filter(source=source, place=place, name=file.name, size_bytes=file.size_bytes)
             found = same.exclude(state=IncomingState.FAILED).filter(modified_at=file.modified_at).first()
-            if found is None:
+            if found is None or (found.is_over and found.take is None):  # its take was deleted here
                 found = Incoming.objects.create(
                     source=source, place=place, name=file.name, size_bytes=file.size_bytes, modified_at=file.modified_at
                 )

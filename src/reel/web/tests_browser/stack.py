@@ -64,8 +64,8 @@ class StackTestCase(unittest.TestCase):
         environment = {key: value for key, value in os.environ.items() if not key.startswith("REEL_")}
         with cls.log.open("ab") as log:
             process = subprocess.Popen(
-                command, cwd=ROOT, stdout=log, stderr=log, stdin=subprocess.DEVNULL,
-                env=environment | {"PYTHONPATH": str(ROOT / "src"), "REEL_MEASURE": "0"}, start_new_session=True,
+                command, cwd=ROOT, stdout=log, stderr=log, stdin=subprocess.DEVNULL, start_new_session=True,
+                env=environment | {"PYTHONPATH": str(ROOT / "src"), "REEL_MEASURE": "0", "REEL_DEMO_SHELF": "0"},
             )  # fmt: skip
         cls.addClassCleanup(cls.end, process)
         deadline = time.monotonic() + 240

@@ -16,7 +16,7 @@ from reel.core.offload import BLOCK_BYTES, LinkBrokenError
 from reel.standins.storage import Link
 from reel.web.jobs.models import Job, JobState
 from reel.web.jobs.running import run_waiting
-from reel.web.takes import asking, bringing
+from reel.web.takes import actions, asking, bringing
 from reel.web.takes.files import Incoming, IncomingSource, IncomingState
 from reel.web.takes.models import ProofState, Take, TakeOrigin
 from reel.web.takes.tests.home import HomeMixin
@@ -186,6 +186,9 @@ class DeviceTests(HomeMixin, TestCase):
         refused = self.client.post(self.address, {"do": "delete", "name": ["recording-1.mkv"]})
         self.assertEqual(refused.status_code, 409)
         self.assertEqual(sorted(one.name for one in self.storage.files()), ["recording-1.mkv", "recording-2.mkv"])
+        actions.delete(Take.objects.get(parts__file_name="recording-2.mkv"))  # here; it comes over once more when asked
+        self.ask(2)
+        self.assertTrue((settings.HOME.shelf / "recording-2.mkv").exists())
 
     def test_a_link_that_breaks_is_waited_for_and_goes_on(self):
         self.storage.set_link(Link(breaks_after_bytes=BLOCK_BYTES + 100))

@@ -86,9 +86,10 @@ class TakeTests(HomeMixin, TestCase):
         job = Job.objects.create(kind="proof", subject=1)
         for _ in range(3):
             self.assertEqual(job.state, JobState.WAITING)
-            with patch.dict(KINDS, proof=Kind(name="proof", label="Proof", work=killed)), suppress(KeyboardInterrupt):
-                run_job(job)
-            take_up_left()
+            with patch.dict(KINDS, proof=Kind(name="proof", label="Proof", work=killed)):
+                with suppress(KeyboardInterrupt):
+                    run_job(job)
+                take_up_left()
             job.refresh_from_db()
         self.assertEqual(job.state, JobState.FAILED)
         self.assertIn("3 times", job.problem)

@@ -4,7 +4,6 @@ import datetime
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
 
 from django.conf import settings
 from django.core.management import call_command
@@ -12,28 +11,24 @@ from django.core.management.base import BaseCommand, CommandParser
 from django.db import transaction
 from django.utils import timezone
 
-from reel.core.file import Container, FilePlan, Recipe, start_from
+from reel.core.file import Container, Recipe, start_from
 from reel.core.frame import FrameSetup
 from reel.core.line import DeviceKind, Feed, HopSetup, InputSetup, MediaFile, RigSetup, propose
 from reel.core.media import Shelf
-from reel.core.roll import CutBy
 from reel.core.signal import Mode
-from reel.recorder.clock import VirtualClock
-from reel.recorder.inputs.drivers import openers_for
 from reel.recorder.rig.source import Source
 from reel.recorder.virtual import record
 from reel.standins import Assembled, greenhouse_camera
 from reel.web.jobs.actions import ask_for
 from reel.web.jobs.kinds import Subject
-from reel.web.jobs.running import run_here
 from reel.web.recipes.actions import keep
 from reel.web.rigs import demo
 from reel.web.rigs.actions import make_rig
 from reel.web.rigs.benching import BENCH
+from reel.web.rigs.demo_takes import record_killed, record_take
+from reel.web.rigs.filling import FILL
 from reel.web.rigs.models import Rig
-from reel.web.takes import actions as takes
-from reel.web.takes.models import PROVE, RESCUE, Mark, Take
-from reel.web.takes.proving import path_of, prove_part
+from reel.web.takes.proving import path_of
 
 FEED_NAME = "greenhouse.mp4"
 
@@ -62,7 +57,8 @@ def _feed_rig(frame: Mode, **settings: str) -> RigSetup:
 class Command(BaseCommand):
     """Migrates the database; with --demo it adds Fernhollow's rigs, a feed and the first takes where there are none.
 
-    With --measure the worker then measures this machine with the first rig's picture.
+    With --measure the worker then measures this machine with the first rig's picture; with --shelf it records two
+    weeks of takes.
     """
 
     help = "Bring the home's database up to date; --demo fills an empty one."
@@ -70,11 +66,14 @@ class Command(BaseCommand):
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("--demo", action="store_true")
         parser.add_argument("--measure", action="store_true")
+        parser.add_argument("--shelf", action="store_true")
 
     def handle(self, *args: object, **options: object) -> None:
         call_command("migrate", verbosity=0, interactive=False)
         if options["demo"] and not Rig.objects.exists():
             rig = self._fill()
+            if options["shelf"]:
+                ask_for(FILL, Subject(subject=rig.pk))
             if options["measure"]:
                 ask_for(BENCH, Subject(subject=rig.pk))
 
@@ -112,72 +111,13 @@ class Command(BaseCommand):
         started = timezone.now()
         marks = [(2, "first bloom"), (4.5, "stone path, good")]
         home = settings.HOME
-        console_take = self._take(console, started, [(0, 6)], marks_s=marks)
+        console_take = record_take(console, started, [(0, 6)], marks_s=marks)
         bench, feed = (Rig.objects.get(name=name) for name in ("Potting bench, camera", "Greenhouse camera, feed"))
         hour = datetime.timedelta(hours=1)
-        self._take(bench, started - hour, [(0, 5)], does_s=[(3, Source.split)], marks_s=[(1, "repotting")])
+        record_take(bench, started - hour, [(0, 5)], does_s=[(3, Source.split)], marks_s=[(1, "repotting")])
         for rig in (bench, feed):
-            self._take(rig, started - 2 * hour, [(0, 3)], begins_s=0.5)
-        self._take(bench, started - 3 * hour, [(0, 4)], is_trial=True)
-        self._killed_take(bench, started - 4 * hour)
-        phone = self._take(Rig.objects.get(name="Leafkey, phone"), started - 5 * hour, [(0, 2)])
+            record_take(rig, started - 2 * hour, [(0, 3)], begins_s=0.5)
+        record_take(bench, started - 3 * hour, [(0, 4)], is_trial=True)
+        record_killed(bench, started - 4 * hour)
+        phone = record_take(Rig.objects.get(name="Leafkey, phone"), started - 5 * hour, [(0, 2)])
         demo.fill_phone(home.devices / DeviceKind.PHONE.value, [path_of(phone.first), path_of(console_take.first)])
-
-    def _take(
-        self, rig: Rig, started: datetime.datetime, rolled_s: list[tuple[float, float]], *, is_trial: bool = False,
-        **more: Any,
-    ) -> Take:  # fmt: skip
-        """Record a take of a rig and prove it."""
-        setup, clock = rig.plan, VirtualClock(timezone.localtime(started))
-        home = settings.HOME
-        openers = openers_for(setup, rig.scenarios, home.feeds, clock.now_ns)
-        taken = record(setup, openers, Shelf(home.shelf), rig_name=rig.name, rolled_s=rolled_s, clock=clock, **more)
-        take = self._stored(rig, started, taken.path.name, taken.plan, is_trial=is_trial)
-        Mark.objects.bulk_create(
-            Mark(take=take, tick=mark.tick, label=mark.label, kind=mark.kind) for mark in taken.marks
-        )
-        files = [
-            takes.ClosedFile(file_name=part.path.name, first_tick=part.first_tick, counts=part.counts)
-            for part in taken.parts
-        ]
-        takes.close(take, files, counts=taken.counts, prove=False, ended_by=CutBy.LENGTH if is_trial else CutBy.PERSON)
-        for part in take.all_parts:
-            prove_part(part, lambda done: None)
-        return take
-
-    def _stored(
-        self, rig: Rig, started: datetime.datetime, file_name: str, plan: FilePlan, *, is_trial: bool = False
-    ) -> Take:
-        number = Path(file_name).stem.rpartition("_")[2].partition(".")[0]
-        return takes.begin(
-            rig_id=rig.pk,
-            rig_name=rig.name,
-            name=f"{rig.name} {number}",
-            file_name=file_name,
-            setup=rig.plan,
-            started_at=started,
-            tracks=list(plan.tracks),
-            is_trial=is_trial,
-        )
-
-    def _killed_take(self, rig: Rig, started: datetime.datetime) -> None:
-        """Leave what a recorder that is killed in the fourth second leaves, and repair it as the next start does."""
-        left: list[bytes] = []
-        shelf = settings.HOME.shelf
-
-        def copy(source: Source) -> None:
-            left.extend(path.read_bytes() for path in shelf.glob("*.rolling.*"))
-
-        setup, clock = rig.plan, VirtualClock(timezone.localtime(started))
-        openers = openers_for(setup, rig.scenarios, settings.HOME.feeds, clock.now_ns)
-        killed = record(
-            setup, openers, Shelf(shelf), rig_name=rig.name, rolled_s=[(0, 5)], does_s=[(4, copy)], clock=clock
-        )
-        killed.path.unlink()
-        rolling = killed.path.with_suffix(f".rolling{killed.path.suffix}")
-        rolling.write_bytes(left[0])
-        take = self._stored(rig, started, rolling.name, killed.plan)
-        takes.recover_interrupted({take.pk: 4.0})
-        part = take.all_parts[0]
-        run_here(RESCUE, part.pk)
-        run_here(PROVE, part.pk)
