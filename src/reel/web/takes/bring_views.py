@@ -18,6 +18,7 @@ from reel.web.takes import bringing
 from reel.web.takes.files import Incoming, IncomingSource, IncomingState
 from reel.web.takes.offloading import device_page
 from reel.web.takes.proving import shelf
+from reel.web.takes.watching import WatchedFolder, watch
 from reel.web.ui.typed import number_of
 
 # The latest that are shown; a piece of a file that a browser sends has up to so many bytes.
@@ -36,6 +37,7 @@ def _page(request: HttpRequest, **more: object) -> HttpResponse:
         "rows": rows,
         "working": any(row.is_open or row.state == IncomingState.BROKEN for row in rows),
         "shelf_root": shelf().root,
+        "watched": WatchedFolder.objects.all(),
         "room": "takes",
         **more,
     }
@@ -56,6 +58,21 @@ def folder(request: HttpRequest) -> HttpResponse:
     bringing.ask_for_files(IncomingSource.FOLDER, str(root), files)
     left = f" {others} other file{'s' if others != 1 else ''} in it stay where they are." if others else ""
     messages.success(request, f"{len(files)} file{'s' if len(files) != 1 else ''} asked for.{left}")
+    return redirect("takes:bring")
+
+
+@require_POST
+def watched(request: HttpRequest) -> HttpResponse:
+    """Watch a folder from now on, or not any more."""
+    typed = request.POST.get("path", "")
+    if request.POST.get("stop"):
+        WatchedFolder.objects.filter(pk=number_of(request.POST["stop"]) or 0).delete()
+        return redirect("takes:bring")
+    try:
+        found = watch(typed)
+    except ReelError as error:
+        return _page(request, problem=str(error), typed=typed[:1000])
+    messages.success(request, f"{found.folder} is watched: what is laid there from now on is brought in.")
     return redirect("takes:bring")
 
 

@@ -1,17 +1,27 @@
 """What the worker does for takes by itself."""
 
 from huey import crontab
-from huey.contrib.djhuey import db_periodic_task
+from huey.contrib.djhuey import db_periodic_task, on_startup
 
 from reel.web.takes.binning import empty_old
 from reel.web.takes.bringing import take_up_broken
 from reel.web.takes.pointing import look_for_missing
+from reel.web.takes.watching import WatchedFolder, look_into, watcher
 
 
 @db_periodic_task(crontab(minute="*"))
 def go_on_bringing() -> None:
-    """Go on with files whose link is back."""
+    """Go on with files whose link is back, and look into the folders that are watched."""
     take_up_broken()
+    watcher.follow()
+    for watched in WatchedFolder.objects.all():
+        look_into(watched)
+
+
+@on_startup()
+def begin_watching() -> None:
+    """Watch folders from the start on."""
+    watcher.follow()
 
 
 @db_periodic_task(crontab(minute="*/10"))

@@ -9,6 +9,7 @@ urlpatterns = [
     path("", views.index, name="index"),
     path("bring/", bring_views.index, name="bring"),
     path("bring/folder/", bring_views.folder, name="bring-folder"),
+    path("bring/watched/", bring_views.watched, name="bring-watched"),
     path("bring/begin/", bring_views.begin, name="bring-begin"),
     path("bring/<number:incoming_id>/piece/", bring_views.piece, name="bring-piece"),
     path("bring/<number:incoming_id>/go-on/", bring_views.go_on, name="bring-on"),

@@ -8,6 +8,7 @@ from unittest.mock import patch
 from django.conf import settings
 from django.test import TestCase
 from django.urls import reverse
+from watchdog.events import FileClosedEvent
 
 from reel.core.line import file_plan
 from reel.core.media import MediaError
@@ -16,11 +17,12 @@ from reel.core.offload import BLOCK_BYTES, LinkBrokenError
 from reel.standins.storage import Link
 from reel.web.jobs.models import Job, JobState
 from reel.web.jobs.running import run_waiting
-from reel.web.takes import actions, asking, bringing
+from reel.web.takes import actions, asking, bringing, watching
 from reel.web.takes.files import Incoming, IncomingSource, IncomingState
 from reel.web.takes.models import ProofState, Take, TakeOrigin
 from reel.web.takes.tests.home import HomeMixin
 from reel.web.takes.tests.test_takes import SETUP
+from reel.web.takes.watching import WatchedFolder, look_into
 
 HOSTILE = (
     "../../etc/passwd.mp4", "a\x01b\x7f.mp4", "‮4pm.exe.mp4", "'; DROP TABLE takes; --.mp4", '"<script>.mp4', "con.mp4",
@@ -138,6 +140,33 @@ class BringTests(HomeMixin, TestCase):
         with patch("shutil.disk_usage", return_value=os.statvfs_result((0,) * 10) and type("Usage", (), {"free": 10})):
             refused = self.client.post(reverse("takes:bring-begin"), facts | {"name": "full.mkv"})
         self.assertEqual((refused.status_code, Incoming.objects.filter(name="full.mkv").count()), (409, 0))
+
+    def test_what_is_laid_in_a_watched_folder_is_brought_in(self):
+        self.client.post(reverse("takes:bring-watched"), {"path": str(self.card)})
+        found = WatchedFolder.objects.get()
+        self.assertEqual(look_into(found), 0)  # what was there before stays
+        data = self.clip.read_bytes()
+        (self.card / "deep").mkdir()
+        for name, content in (("deep/new.mkv", data + b""), ("notes.txt", b"no media"), ("bad.mp4", b"no media")):
+            (self.card / name).write_bytes(content)
+            os.utime(self.card / name, (2_000_000_000, 2_000_000_000))
+        self.assertEqual(look_into(found), 2)
+        run_waiting()
+        self.assertEqual((Take.objects.get().name, look_into(found)), ("new", 0))  # what failed is not tried again
+        self.client.post(reverse("takes:bring-watched"), {"stop": found.pk})
+        self.assertEqual(WatchedFolder.objects.count(), 0)
+        for typed in (str(settings.HOME.shelf), str(settings.HOME.root), "/nowhere", "card", ""):
+            self.assertEqual(self.client.post(reverse("takes:bring-watched"), {"path": typed}).status_code, 422)
+
+    def test_a_watcher_looks_into_the_folder_in_which_a_file_was_closed_and_outlives_an_error(self):
+        found, looked = WatchedFolder.objects.create(folder=str(self.card)), []
+        WatchedFolder.objects.create(folder=str(settings.HOME.root / "another"))
+        self.enterContext(patch.object(watching, "close_old_connections"))  # the test's own is on this thread
+        with patch.object(watching, "look_into", side_effect=looked.append):
+            watching.Watcher().on_closed(FileClosedEvent(str(self.card / "deep" / "new.mkv")))
+        self.assertEqual(looked, [found])
+        with patch.object(watching, "look_into", side_effect=ZeroDivisionError), self.assertLogs(watching.log, "ERROR"):
+            watching.Watcher().on_closed(FileClosedEvent(str(self.card / "new.mkv")))
 
     def test_a_folder_that_is_none_is_refused_with_what_was_typed(self):
         for typed in ("", "relative/path", "/nowhere/at all", "/etc/hostname\x00", "/" + "x" * 2000):

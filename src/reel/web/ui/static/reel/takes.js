@@ -11,6 +11,15 @@ function sumUp() {
   const sum = (key) => boxes.reduce((total, box) => total + Number(box.dataset[key]), 0);
   dock.querySelector("[data-sums]").textContent = all?.checked ? "" : `${length(sum("ms"))} · ${size(sum("bytes"))}`;
 }
+// Files go to the browser one after the other, as they are; it asks once whether several may.
+async function downloadAll() {
+  const files = [...document.querySelectorAll("#chosen [name=take]:checked")].flatMap((box) => box.dataset.files.trim().split(" "));
+  for (const address of files) {
+    const link = Object.assign(document.createElement("a"), { href: address, download: "" });
+    link.click();
+    await new Promise((done) => setTimeout(done, 400));
+  }
+}
 document.addEventListener("change", ({ target }) => { if (target.closest("#chosen")) sumUp(); });
 // With shift all between two are chosen.
 document.addEventListener("click", (event) => {
@@ -24,6 +33,7 @@ document.addEventListener("click", (event) => {
     }
     last = box;
   }
+  if (event.target.closest("[data-download]")) downloadAll();
   const asks = event.target.closest("[data-asks]");
   if (asks && !confirm(asks.dataset.asks)) event.preventDefault();
 });
