@@ -13,7 +13,8 @@ from reel.web.jobs.running import run_waiting, take_up_left
 # Proving gives way to recording.
 NICENESS = 19
 
-_first = threading.Lock()
+_taking_up = threading.Lock()
+_taken_up = threading.Event()
 
 
 @db_task()
@@ -31,10 +32,16 @@ def work_left() -> None:
 
 @on_startup()
 def take_up() -> None:
-    """Take up what a killed worker left, once: every thread of the worker comes here."""
-    if _first.acquire(blocking=False):
+    """Take up what a killed worker left, once: every thread of the worker comes here, and begins no job before.
+
+    Where it fails for one thread, the next one tries it.
+    """
+    with _taking_up:
+        if _taken_up.is_set():
+            return
         os.nice(NICENESS)
         take_up_left()
         clear_asides()
-        for lane in Lane:
-            work(lane)
+        _taken_up.set()
+    for lane in Lane:
+        work(lane)

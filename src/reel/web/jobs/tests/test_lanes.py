@@ -1,13 +1,16 @@
 """Kinds, lanes and priorities of jobs."""
 
 import datetime
+import threading
 from dataclasses import dataclass
+from types import SimpleNamespace
 from unittest.mock import patch
 
 from django.test import TestCase
 from django.utils import timezone
 
 from reel.core.errors import BadValueError
+from reel.web.jobs import tasks
 from reel.web.jobs.actions import ask_for
 from reel.web.jobs.kinds import KINDS, Lane, Subject, job_kind
 from reel.web.jobs.models import Job, JobState
@@ -82,3 +85,31 @@ class LaneTests(TestCase):
             with self.subTest(**changes):
                 told = {"kind": "quick", "state": JobState.RUNNING, "began_at": began_at, "done_part": 0.25}
                 self.assertIsNone(Job(**told | changes).left_s)
+
+
+class TakingUpTests(TestCase):
+    """What a killed worker left is taken up before any thread of the next one begins a job."""
+
+    def test_each_thread_waits_until_it_is_done_and_one_that_fails_leaves_it_to_the_next(self):
+        begun, may_end, done = threading.Event(), threading.Event(), []
+        self.enterContext(patch.object(tasks, "_taken_up", threading.Event()))
+        self.enterContext(patch.object(tasks, "os", SimpleNamespace(nice=lambda by: None)))
+        self.enterContext(patch.object(tasks, "work", lambda lane: None))
+        self.enterContext(patch.object(tasks, "clear_asides", lambda: done.append("cleared")))
+
+        def slow():
+            begun.set()
+            may_end.wait(60)
+
+        with patch.object(tasks, "take_up_left", side_effect=ZeroDivisionError), self.assertRaises(ZeroDivisionError):
+            tasks.take_up()
+        with patch.object(tasks, "take_up_left", slow):
+            threads = [threading.Thread(target=lambda: (tasks.take_up(), done.append("goes on"))) for _ in range(2)]
+            for thread in threads:
+                thread.start()
+            begun.wait(60)
+            self.assertEqual(done, [])
+            may_end.set()
+            for thread in threads:
+                thread.join(60)
+        self.assertEqual(done, ["cleared", "goes on", "goes on"])
