@@ -8,7 +8,7 @@ from django.http import QueryDict
 from reel.core.errors import BadValueError
 from reel.web.takes.listing import Query
 from reel.web.takes.models import MAX_TAG, MAX_TAGS, Take
-from reel.web.takes.summing import sum_up
+from reel.web.takes.summing import note_words, sum_up
 from reel.web.ui.typed import clean_name, numbers_of
 
 # So many takes are worked on at once.
@@ -41,14 +41,15 @@ def set_good(ids: Iterable[int], *, is_good: bool) -> int:
 def add_tag(ids: Iterable[int], typed: str) -> int:
     """Give takes a tag, once each; returns how many. Raises BadValueError."""
     tag = clean_name("Tag", typed, MAX_TAG)
-    takes = list(Take.objects.filter(pk__in=ids).only("tags", "name"))
+    takes = list(Take.objects.with_parts().filter(pk__in=ids))
     for take in takes:
         if tag in take.tags:
             continue
         if len(take.tags) >= MAX_TAGS:
             raise BadValueError("Tag", tag, f"{take.name} has {MAX_TAGS} tags already, and no take has more")
-        Take.objects.filter(pk=take.pk).update(tags=[*take.tags, tag])
-        sum_up(take.pk)
+        take.tags = [*take.tags, tag]
+        Take.objects.filter(pk=take.pk).update(tags=take.tags)
+        note_words(take)
     return len(takes)
 
 

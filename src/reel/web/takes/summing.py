@@ -27,6 +27,11 @@ def sum_up(take_id: int) -> None:
         _note_words(take, parts)
 
 
+def note_words(take: Take) -> None:
+    """Store the words that a take is found by."""
+    _note_words(take, take.all_parts)
+
+
 def _note_words(take: Take, parts: list[Part]) -> None:
     form, names = take.form, [part.file_name for part in parts]
     words = "\n".join(

@@ -70,7 +70,11 @@ class TakeTests(HomeMixin, TestCase):
         self.assertEqual((take.proof_state, take.length_ms, take.first.playable), (ProofState.AS_ASKED, 3000, True))
         self.assertTrue(poster_path(take.first).exists() and copy_path(take.first).exists())
         Mark.objects.create(take=take, tick=45, label="<script>")
+        # a page that waited for the proof gets the drawing with it, once
+        part = self.client.get(reverse("takes:take", args=[take.pk]), headers={"hx-request": "true"})
+        self.assertContains(part, 'hx-swap-oob="true"', count=1)
         response = self.client.get(reverse("takes:take", args=[take.pk]))
+        self.assertNotContains(response, "hx-swap-oob")
         self.assertContains(response, f"All {take.first.proved.asked_count} checks passed.")
         self.assertContains(response, "00:00:01:15")
         self.assertContains(response, "&lt;script&gt;")
