@@ -9,7 +9,7 @@ from reel.core.media.drive import write_speed
 from reel.core.media.errors import MediaError, NameTakenError, check_plain
 from reel.core.media.frames import FrameFacts, frame_at
 from reel.core.media.framing import Framer
-from reel.core.media.handing import WITH_CHAPTERS, frame_png, sound_of, with_chapters
+from reel.core.media.handing import WITH_CHAPTERS, sound_of, with_chapters
 from reel.core.media.hardware import HardwareEncoder, try_hardware
 from reel.core.media.limiter import Limiter
 from reel.core.media.loudness import Loud, Loudness
@@ -23,7 +23,7 @@ from reel.core.media.rewrap import RESCUED, claimed_length, rescue, rescued_path
 from reel.core.media.sent import Follows, SentWriter, why_not_held
 from reel.core.media.shelf import Reserved, Shelf, megabytes, part_tag, sidecar_folder
 from reel.core.media.speed import Sample, measure_speed
-from reel.core.media.stills import hardest_second, still
+from reel.core.media.stills import frame_png, hardest_second, still
 from reel.core.media.writer import PartWriter
 
 __all__ = [

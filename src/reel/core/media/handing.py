@@ -1,6 +1,5 @@
-"""Files made of a file without encoding its picture anew: chapters in it, a track of it, a frame of it."""
+"""Files made of a file without encoding its picture anew: chapters in it, a track of it."""
 
-import io
 from collections.abc import Callable, Sequence
 from fractions import Fraction
 from pathlib import Path
@@ -8,7 +7,6 @@ from pathlib import Path
 import av
 import numpy as np
 from av.audio.resampler import AudioResampler
-from PIL import Image
 
 from reel.core.file import SoundFiles
 from reel.core.media.errors import BROKEN, MediaError, reason_of
@@ -83,25 +81,3 @@ def _begin_of(reader: "av.container.InputContainer") -> Fraction:
     """Return the second at which the picture begins, or the first track where there is none."""
     first = (reader.streams.video or reader.streams.audio)[0]
     return (first.start_time or 0) * (first.time_base or Fraction(0))
-
-
-def frame_png(path: Path, at_s: Fraction) -> bytes:
-    """Return the frame that is shown at a second of a file as a PNG of its own size; raises MediaError."""
-    try:
-        with av.open(str(path)) as container:
-            stream = container.streams.video[0]
-            base, start = stream.time_base or Fraction(1), stream.start_time or 0
-            if at_s > 0:
-                container.seek(start + int(at_s / base), stream=stream)
-            shown = None
-            for frame in container.decode(stream):
-                if shown is not None and frame.pts is not None and (frame.pts - start) * base > at_s:
-                    break
-                shown = frame
-            if shown is not None:
-                written = io.BytesIO()
-                Image.fromarray(shown.to_ndarray(format="rgb24")).save(written, "PNG")
-                return written.getvalue()
-    except (*BROKEN, IndexError) as error:
-        raise MediaError(path, "has no picture that can be decoded there") from error
-    raise MediaError(path, "has no picture that can be decoded there")

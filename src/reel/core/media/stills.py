@@ -1,17 +1,22 @@
 """Single pictures of a file, and where it is hardest to encode."""
 
+import io
 from collections import Counter
 from fractions import Fraction
 from pathlib import Path
 
 import av
+from PIL import Image
 
 from reel.core.media.errors import BROKEN, MediaError
 from reel.core.media.picture import POSTER_WIDTH_PX, JpegEncoder
 
 
-def still(path: Path, at_s: Fraction) -> bytes:
-    """Return the picture that is shown at a second of a file, or its last one, as a JPEG; raises MediaError."""
+def shown_frame(path: Path, at_s: Fraction) -> av.VideoFrame:
+    """Return the frame that is shown at a second of a file, counted from its beginning, or its last one.
+
+    Raises MediaError.
+    """
     try:
         with av.open(str(path)) as container:
             stream = container.streams.video[0]
@@ -25,10 +30,22 @@ def still(path: Path, at_s: Fraction) -> bytes:
                     break
                 shown = frame
             if shown is not None:
-                return JpegEncoder(POSTER_WIDTH_PX).encode(shown)
+                return shown
     except (*BROKEN, IndexError) as error:
         raise MediaError(path, "has no picture that can be decoded") from error
     raise MediaError(path, "has no picture that can be decoded")
+
+
+def still(path: Path, at_s: Fraction) -> bytes:
+    """Return the picture that is shown at a second of a file, or its last one, as a JPEG; raises MediaError."""
+    return JpegEncoder(POSTER_WIDTH_PX).encode(shown_frame(path, at_s))
+
+
+def frame_png(path: Path, at_s: Fraction) -> bytes:
+    """Return the frame that is shown at a second of a file as a PNG of its own size; raises MediaError."""
+    written = io.BytesIO()
+    Image.fromarray(shown_frame(path, at_s).to_ndarray(format="rgb24")).save(written, "PNG")
+    return written.getvalue()
 
 
 def hardest_second(path: Path) -> tuple[int, int]:

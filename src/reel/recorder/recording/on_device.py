@@ -1,6 +1,5 @@
 """A take that a device records by itself: told to start and stop, its file brought over or left on its storage."""
 
-import hashlib
 import threading
 from contextlib import suppress
 from dataclasses import dataclass, field
@@ -12,6 +11,7 @@ from reel.core.line import InputSetup, RigSetup, loss_message, signal_chain
 from reel.core.line.own import OwnRecorder
 from reel.core.measure import Counts
 from reel.core.media import MediaError, Shelf, megabytes
+from reel.core.offload import Folder, copy_file, differing_blocks
 from reel.core.roll import CutBy, MarkedMoment
 from reel.recorder.guard import guarded
 from reel.recorder.journal import Closed
@@ -20,8 +20,6 @@ from reel.recorder.recording.session import SessionState
 from reel.recorder.recording.take import Take, room_bytes
 from reel.standins import RecordingDevice
 
-# A copy is made in pieces of this size, each if there is room for it.
-CHUNK_BYTES = 16_000_000
 _NO_HOLD = "The device records by itself and can't hold; cut, and roll again."
 
 
@@ -145,14 +143,21 @@ class DeviceTake(Take):
 
 
 def bring_over(path: Path, shelf: Shelf, reserve_bytes: int = 0) -> Path:
-    """Copy a file onto the shelf, hold the copy against it byte by byte, and give its place; raises ReelError.
+    """Copy a file onto the shelf, hold the copy against it block by block, and give its place; raises ReelError.
 
     The copy never takes the place of another file, and leaves `reserve_bytes` free on the shelf's drive.
     """
-    reserved = shelf.reserve_copy(path.name)
+
+    def look_for_room(at: int) -> None:
+        if shelf.free_bytes() < reserve_bytes:
+            kept = megabytes(reserve_bytes)
+            said = f"could not be copied over: {kept} are kept free on the drive, and it needs more room"
+            raise MediaError(path, said)
+
+    reserved, storage = shelf.reserve_copy(path.name), Folder(path.parent)
     try:
-        _copy(path, reserved.rolling, shelf, reserve_bytes)
-        if _digest(reserved.rolling) != _digest(path):
+        copy_file(storage, path.name, path.stat().st_size, reserved.rolling, look_for_room)
+        if differing_blocks(storage, path.name, reserved.rolling):
             raise MediaError(path, "came over differently from what lies on the device; the copy is not kept")
         return shelf.complete(reserved)
     except OSError as error:
@@ -160,20 +165,3 @@ def bring_over(path: Path, shelf: Shelf, reserve_bytes: int = 0) -> Path:
         if isinstance(error, ReelError):
             raise
         raise MediaError(path, f"could not be copied over ({error.strerror})") from error
-
-
-def _copy(source: Path, target: Path, shelf: Shelf, reserve_bytes: int) -> None:
-    """Copy a file chunk by chunk, as long as there is room; raises MediaError and OSError."""
-    with source.open("rb") as reader, target.open("wb") as writer:
-        while chunk := reader.read(CHUNK_BYTES):
-            if shelf.free_bytes() - len(chunk) < reserve_bytes:
-                kept = megabytes(reserve_bytes)
-                raise MediaError(
-                    source, f"could not be copied over: {kept} are kept free on the drive, and it needs more room"
-                )
-            writer.write(chunk)
-
-
-def _digest(path: Path) -> str:
-    with path.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
