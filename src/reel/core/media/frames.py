@@ -13,6 +13,8 @@ from reel.core.media.planes import luma_of
 
 # A frame that lies further from a keyframe than this is not looked for: it would take longer than somebody waits.
 MAX_DECODED = 1500
+# A file is entered at the moment, and where that was behind it so many seconds earlier, at last at its beginning.
+EARLIER_S = (0, 3, 12, None)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -31,22 +33,47 @@ class FrameFacts:
     is_new: bool | None
 
 
-def frame_at(path: Path, at_s: Fraction, rate: Fraction) -> FrameFacts:
-    """Return the frame of a file that is shown at a second from its first picture on; raises MediaError."""
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Shown:
+    """A frame that is shown at a moment, the one before it where that was decoded too, and the bytes of its packet.
+
+    It begins `at_s` after the first picture of its file.
+    """
+
+    frame: av.VideoFrame
+    before: av.VideoFrame | None
+    at_s: Fraction
+    size_bytes: int
+
+
+def shown_at(path: Path, at_s: Fraction) -> Shown:
+    """Return what is shown at a second of a file from its first picture on, or its last frame; raises MediaError.
+
+    A container without an index, as MPEG-TS, may be entered behind the moment: then it is entered earlier. So it is where
+    the frame itself is the keyframe that it was entered at, for the one before.
+    """
+    best: Shown | None = None
     try:
-        with av.open(str(path)) as container:
-            stream = container.streams.video[0]
-            base, start = stream.time_base or Fraction(1), stream.start_time or 0
-            if at_s > 0:
-                container.seek(start + int(at_s / base), stream=stream)
-            return _shown(container, stream, start, start + at_s / base, rate)
+        for back_s in EARLIER_S:
+            with av.open(str(path)) as container:
+                best = _decoded(container, at_s, back_s) or best
+            if best is not None and (best.before is not None or best.at_s == 0):
+                break
     except (*BROKEN, IndexError) as error:
         raise MediaError(path, "has no picture that can be decoded there") from error
+    if best is None:
+        raise MediaError(path, "has no picture that can be decoded there")
+    return best
 
 
-def _shown(
-    container: "av.container.InputContainer", stream: "av.VideoStream", start: int, until: Fraction, rate: Fraction
-) -> FrameFacts:
+def _decoded(container: "av.container.InputContainer", at_s: Fraction, back_s: int | None) -> Shown | None:
+    """Decode from a keyframe before a moment up to it; None where it was entered behind it, or too far before it."""
+    stream = container.streams.video[0]
+    base, start = stream.time_base or Fraction(1), stream.start_time or 0
+    until = start + at_s / base
+    is_from_begin = back_s is None or at_s <= back_s
+    if not is_from_begin:
+        container.seek(start + int((at_s - (back_s or 0)) / base), stream=stream)
     sizes: dict[int, int] = {}
     before: av.VideoFrame | None = None
     shown: av.VideoFrame | None = None
@@ -58,29 +85,32 @@ def _shown(
             decoded += 1
             if frame.pts is None:
                 continue
-            if shown is not None and (frame.pts > until or decoded > MAX_DECODED):
-                return _facts(before, shown, sizes, start, stream, rate)
+            if shown is not None and frame.pts > until:
+                return _shown(shown, before, sizes, start, base)
+            if decoded > MAX_DECODED:
+                return None
+            if shown is None and frame.pts > until and not is_from_begin:
+                return None
             before, shown = shown, frame
-    if shown is None:
-        raise IndexError
-    return _facts(before, shown, sizes, start, stream, rate)
+    return _shown(shown, before, sizes, start, base) if shown is not None else None
 
 
-def _facts(
-    before: "av.VideoFrame | None",
-    shown: "av.VideoFrame",
-    sizes: dict[int, int],
-    start: int,
-    stream: "av.VideoStream",
-    rate: Fraction,
-) -> FrameFacts:
-    pts = shown.pts or 0
-    at_s = (pts - start) * (stream.time_base or Fraction(1))
+def _shown(
+    frame: av.VideoFrame, before: av.VideoFrame | None, sizes: dict[int, int], start: int, base: Fraction
+) -> Shown:
+    pts = frame.pts or 0
+    return Shown(frame=frame, before=before, at_s=(pts - start) * base, size_bytes=sizes.get(pts, 0))
+
+
+def frame_at(path: Path, at_s: Fraction, rate: Fraction) -> FrameFacts:
+    """Return the facts of the frame that is shown at a second of a file; raises MediaError."""
+    shown = shown_at(path, at_s)
+    is_new = None if shown.before is None else not np.array_equal(luma_of(shown.before), luma_of(shown.frame))
     return FrameFacts(
-        number=round(at_s * rate),
-        at_s=at_s,
-        kind=PictureType(shown.pict_type).name,
-        size_bytes=sizes.get(pts, 0),
-        is_key=bool(shown.key_frame),
-        is_new=None if before is None else not np.array_equal(luma_of(before), luma_of(shown)),
+        number=round(shown.at_s * rate),
+        at_s=shown.at_s,
+        kind=PictureType(shown.frame.pict_type).name,
+        size_bytes=shown.size_bytes,
+        is_key=bool(shown.frame.key_frame),
+        is_new=is_new,
     )

@@ -9,42 +9,19 @@ import av
 from PIL import Image
 
 from reel.core.media.errors import BROKEN, MediaError
+from reel.core.media.frames import shown_at
 from reel.core.media.picture import POSTER_WIDTH_PX, JpegEncoder
-
-
-def shown_frame(path: Path, at_s: Fraction) -> av.VideoFrame:
-    """Return the frame that is shown at a second of a file, counted from its beginning, or its last one.
-
-    Raises MediaError.
-    """
-    try:
-        with av.open(str(path)) as container:
-            stream = container.streams.video[0]
-            base = stream.time_base or Fraction(1)
-            start = stream.start_time or 0
-            if at_s > 1:
-                container.seek(start + int(at_s / base), stream=stream)
-            shown = None
-            for frame in container.decode(stream):
-                if shown is not None and frame.pts is not None and (frame.pts - start) * base > at_s:
-                    break
-                shown = frame
-            if shown is not None:
-                return shown
-    except (*BROKEN, IndexError) as error:
-        raise MediaError(path, "has no picture that can be decoded") from error
-    raise MediaError(path, "has no picture that can be decoded")
 
 
 def still(path: Path, at_s: Fraction) -> bytes:
     """Return the picture that is shown at a second of a file, or its last one, as a JPEG; raises MediaError."""
-    return JpegEncoder(POSTER_WIDTH_PX).encode(shown_frame(path, at_s))
+    return JpegEncoder(POSTER_WIDTH_PX).encode(shown_at(path, at_s).frame)
 
 
 def frame_png(path: Path, at_s: Fraction) -> bytes:
     """Return the frame that is shown at a second of a file as a PNG of its own size; raises MediaError."""
     written = io.BytesIO()
-    Image.fromarray(shown_frame(path, at_s).to_ndarray(format="rgb24")).save(written, "PNG")
+    Image.fromarray(shown_at(path, at_s).frame.to_ndarray(format="rgb24")).save(written, "PNG")
     return written.getvalue()
 
 

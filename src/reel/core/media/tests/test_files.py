@@ -8,6 +8,7 @@ import unittest
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
+from unittest.mock import patch
 
 import av
 import numpy as np
@@ -16,7 +17,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from reel.core.file import ConstantBitrate, ConstantQuality, Container, Draft, FilePlan, VideoCodec, forecast, resolve
-from reel.core.media import MediaError, PartWriter, measure_rate, poster, probe, rewrap_to_mp4
+from reel.core.media import MediaError, PartWriter, frame_at, measure_rate, poster, probe, rewrap_to_mp4
 from reel.core.media.rate import STANDARD_RATES
 from reel.core.media.tests.clips import plan, write_clip
 from reel.core.signal import Matrix, Mode, Range
@@ -217,3 +218,28 @@ class WriterTests(FolderTestCase):
             self.assertIn(name, str(raised.exception))
         with self.assertRaises(MediaError):
             probe(self.folder / "missing.mkv")
+
+
+class FrameTests(FolderTestCase):
+    """The frame that is said to be shown at a moment is, in every container, also one without an index."""
+
+    def test_every_frame_is_found_at_its_own_time(self):
+        for container in ("mp4", "mkv", "mov", "ts"):
+            path = write_clip(
+                self.folder / f"a.{container}", plan(container=container, keyframe_s=Fraction(1)), range(150)
+            )
+            for number in (0, 1, 29, 30, 31, 60, 74, 119, 149):
+                with self.subTest(container, number=number):
+                    found = frame_at(path, Fraction(2 * number + 1, 60), Fraction(30))
+                    self.assertEqual((found.number, found.is_key), (number, number % 30 == 0))
+                    self.assertEqual(found.is_new, None if number == 0 else True)
+                    self.assertGreater(found.size_bytes, 0)
+        with self.assertRaises(MediaError):
+            frame_at(self.folder / "none.mp4", Fraction(0), Fraction(30))
+
+    def test_a_frame_too_far_from_its_keyframe_is_not_looked_for(self):
+        path = write_clip(self.folder / "a.mkv", plan(keyframe_s=Fraction(10)), range(120))
+        with patch("reel.core.media.frames.MAX_DECODED", 50):
+            self.assertEqual(frame_at(path, Fraction(1), Fraction(30)).number, 30)
+            with self.assertRaises(MediaError):
+                frame_at(path, Fraction(3), Fraction(30))
