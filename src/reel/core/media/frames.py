@@ -49,8 +49,8 @@ class Shown:
 def shown_at(path: Path, at_s: Fraction) -> Shown:
     """Return what is shown at a second of a file from its first picture on, or its last frame; raises MediaError.
 
-    A container without an index, as MPEG-TS, may be entered behind the moment: then it is entered earlier. So it is where
-    the frame itself is the keyframe that it was entered at, for the one before.
+    A container without an index, as MPEG-TS, may be entered behind the moment: then it is entered earlier. So it is
+    where the frame itself is the keyframe that it was entered at, for the one before.
     """
     best: Shown | None = None
     try:
