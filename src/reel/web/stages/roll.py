@@ -52,7 +52,7 @@ def context(page: RigPage) -> dict[str, object]:
         "shelf_problem": shelf_problem(page.rig),
         "shelves": places(),
         "framing": page.framing,
-        "latest": page.rig.takes.exclude(state=TakeState.ROLLING).first(),
+        "latest": page.rig.takes.kept().exclude(state=TakeState.ROLLING).first(),
         "forecast": forecast(page.file_plan, page.measured, page.picture_bits),
         **file_context(page),
         **meters(page),

@@ -36,7 +36,7 @@ def others_to_compare(take: Take) -> list[Take]:
     """Return the latest others of the same rig, trials first."""
     if take.rig_id is None or take.state == TakeState.ROLLING:
         return []
-    others = Take.objects.filter(rig_id=take.rig_id).exclude(pk=take.pk).exclude(state=TakeState.ROLLING)
+    others = Take.objects.kept().filter(rig_id=take.rig_id).exclude(pk=take.pk).exclude(state=TakeState.ROLLING)
     # `__in`, since a plain boolean is no comparison in SQLite, and finds no index
     trials = list(others.filter(is_trial__in=[True])[:OTHERS])
     return [*trials, *others.filter(is_trial__in=[False])[: OTHERS - len(trials)]]
