@@ -80,6 +80,10 @@ class Movement:
         self.part, self.jump = 1.0, 0.0
         self._reference: Luma | None = None
 
+    def restart(self, lines: Luma) -> None:
+        """Follow on from a picture that has moved."""
+        self.before = self._reference = lines
+
     def follow(self, lines: Luma) -> tuple[bool, bool]:
         """Return whether a picture is unlike the one before, and whether the picture has moved.
 
