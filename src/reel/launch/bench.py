@@ -44,13 +44,14 @@ def run_bench(
 
 
 def _usual() -> dict[str, float]:
-    from benchmarks import composing, line, recording, stack
+    from benchmarks import composing, examining, line, recording, stack
 
     composed, alone = composing.core_shares()
     return {
         "standin_core_share": recording.standin_share(),
         "recorder_to_bare_loop": recording.recorder_against_bare_loop(),
         "throughput_to_bare_loop": recording.throughput_against_bare_loop(),
+        "examine_to_bare_decode": examining.examine_to_bare_decode(),
         "composed_core_share": composed,
         "composed_to_alone": composed / alone,
         "walk_ten_hops_ms": line.walk_ms(),
