@@ -46,18 +46,18 @@ class Shown:
     size_bytes: int
 
 
-def shown_at(path: Path, at_s: Fraction) -> Shown:
+def shown_at(path: Path, at_s: Fraction, *, needs_before: bool = False) -> Shown:
     """Return what is shown at a second of a file from its first picture on, or its last frame; raises MediaError.
 
     A container without an index, as MPEG-TS, may be entered behind the moment: then it is entered earlier. So it is
-    where the frame itself is the keyframe that it was entered at, for the one before.
+    where the frame itself is the keyframe that it was entered at, and the one before is needed.
     """
     best: Shown | None = None
     try:
         for back_s in EARLIER_S:
             with av.open(str(path)) as container:
                 best = _decoded(container, at_s, back_s) or best
-            if best is not None and (best.before is not None or best.at_s == 0):
+            if best is not None and (best.before is not None or best.at_s == 0 or not needs_before):
                 break
     except (*BROKEN, IndexError) as error:
         raise MediaError(path, "has no picture that can be decoded there") from error
@@ -104,7 +104,7 @@ def _shown(
 
 def frame_at(path: Path, at_s: Fraction, rate: Fraction) -> FrameFacts:
     """Return the facts of the frame that is shown at a second of a file; raises MediaError."""
-    shown = shown_at(path, at_s)
+    shown = shown_at(path, at_s, needs_before=True)
     is_new = None if shown.before is None else not np.array_equal(luma_of(shown.before), luma_of(shown.frame))
     return FrameFacts(
         number=round(shown.at_s * rate),

@@ -2,12 +2,12 @@
 
 import hashlib
 import os
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from itertools import zip_longest
 from pathlib import Path
 
 from reel.core.media.errors import MediaError
-from reel.core.offload.storage import Storage
+from reel.core.offload.storage import Folder, Storage
 
 # A file is copied, checked and mended by blocks of so many bytes.
 BLOCK_BYTES = 4 << 20
@@ -46,8 +46,9 @@ def copy_file(
 
 def differing_blocks(storage: Storage, name: str, target: Path) -> list[int]:
     """Return the numbers of the blocks that are not what lies there, read back from the drive."""
-    both = zip_longest(storage.checksums(name, BLOCK_BYTES), _checksums(target))
-    return [number for number, (there, here) in enumerate(both) if there != here]
+    here = Folder(target.parent).checksums(target.name, BLOCK_BYTES)
+    both = zip_longest(storage.checksums(name, BLOCK_BYTES), here)
+    return [number for number, (there, copied) in enumerate(both) if there != copied]
 
 
 def mend_block(storage: Storage, name: str, target: Path, number: int) -> None:
@@ -71,12 +72,3 @@ def fingerprint(storage: Storage, name: str) -> str:
     for checksum in storage.checksums(name, BLOCK_BYTES):
         digest.update(checksum)
     return digest.hexdigest()
-
-
-def _checksums(path: Path) -> Iterator[bytes]:
-    try:
-        with path.open("rb") as file:
-            while block := file.read(BLOCK_BYTES):
-                yield hashlib.blake2b(block, digest_size=16).digest()
-    except OSError as error:
-        raise MediaError(path, f"can't be read ({error.strerror})") from error

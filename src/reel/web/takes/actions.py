@@ -1,6 +1,6 @@
 """What changes takes."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from fractions import Fraction
@@ -54,11 +54,7 @@ def rename(take: Take, name: str) -> str:
             names = shelf_of(found).rename(files, clean)
             found.name = clean
             found.save(update_fields=["name"])
-            new = iter(names)
-            for part in parts:
-                part.file_name = next(new)
-                part.original_name = next(new) if part.original_name else ""
-                part.save(update_fields=["file_name", "original_name"])
+            give_names(parts, names)
             sum_up(found.pk)
     except Error:  # the commit may fail too
         if names:
@@ -66,6 +62,15 @@ def rename(take: Take, name: str) -> str:
         raise
     take.name = clean
     return names[0]
+
+
+def give_names(parts: Iterable[Part], names: Iterable[str]) -> None:
+    """Store the names of the files of parts, in the order in which Part.names gives them."""
+    new = iter(names)
+    for part in parts:
+        part.file_name = next(new)
+        part.original_name = next(new) if part.original_name else ""
+        part.save(update_fields=["file_name", "original_name"])
 
 
 def delete(take: Take) -> None:

@@ -12,7 +12,7 @@ from reel.core.errors import ReelError
 from reel.core.media import Shelf
 from reel.recorder.messages import RefusedError
 from reel.web.takes import actions
-from reel.web.takes.models import Part, Take, Takes, TakeState
+from reel.web.takes.models import Take, Takes, TakeState
 from reel.web.takes.proving import kept_on
 from reel.web.takes.summing import sum_up
 
@@ -94,7 +94,7 @@ def _move(takes: Takes, ways: Callable[[Take], tuple[Shelf, Shelf]], binned_at: 
                 after = source.move(before, target)
                 moved.append(_Moved(source, target, before, after))
                 if after != before:
-                    _rename(take.all_parts, after)
+                    actions.give_names(take.all_parts, after)
                     renamed.append(take.pk)
             Take.objects.filter(pk__in=[take.pk for take in found]).update(binned_at=binned_at)
             for pk in renamed:
@@ -106,14 +106,6 @@ def _move(takes: Takes, ways: Callable[[Take], tuple[Shelf, Shelf]], binned_at: 
         if binned_at is None:
             one.source.clear()
     return len(found)
-
-
-def _rename(parts: Sequence[Part], names: Sequence[str]) -> None:
-    new = iter(names)
-    for part in parts:
-        part.file_name = next(new)
-        part.original_name = next(new) if part.original_name else ""
-        part.save(update_fields=["file_name", "original_name"])
 
 
 def _move_back(moved: Sequence[_Moved]) -> None:

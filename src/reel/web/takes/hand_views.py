@@ -3,6 +3,7 @@
 import json
 from collections.abc import Sequence
 from fractions import Fraction
+from pathlib import Path
 from urllib.parse import quote
 
 from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase
@@ -31,21 +32,30 @@ def _part(take_id: int, number: int) -> Part:
 
 
 def _attached(text: str | bytes, content_type: str, name: str) -> HttpResponse:
-    """Return a file to be kept, under a name that may hold any letters (RFC 6266)."""
+    """Return what was made for the answer, to be kept as a file."""
     response = HttpResponse(text, content_type=content_type)
-    response["Content-Disposition"] = f"attachment; filename*=UTF-8''{quote(name)}"
+    response["Content-Disposition"] = _disposition(name)
     return response
+
+
+def _kept_file(request: HttpRequest, path: Path) -> HttpResponseBase:
+    """Return a file of a shelf to be kept; raises Http404 where it is gone."""
+    if not path.is_file():
+        raise Http404
+    response = file_response(request, path, "application/octet-stream")
+    response["Content-Disposition"] = _disposition(path.name)
+    return response
+
+
+def _disposition(name: str) -> str:
+    """Return the header of a file to be kept under a name that may hold any letters (RFC 6266)."""
+    return f"attachment; filename*=UTF-8''{quote(name)}"
 
 
 @require_GET
 def download(request: HttpRequest, take_id: int, number: int) -> HttpResponseBase:
     """Give a part's file as it is."""
-    path = path_of(_part(take_id, number))
-    if not path.is_file():
-        raise Http404
-    response = file_response(request, path, "application/octet-stream")
-    response["Content-Disposition"] = f"attachment; filename*=UTF-8''{quote(path.name)}"
-    return response
+    return _kept_file(request, path_of(_part(take_id, number)))
 
 
 @require_GET
@@ -122,12 +132,7 @@ def make(request: HttpRequest, take_id: int, number: int) -> HttpResponse:
 def made(request: HttpRequest, made_id: int) -> HttpResponseBase:
     """Give a file that was made."""
     found = get_object_or_404(Made.objects.select_related("part__take"), pk=made_id, is_whole=True)
-    path = path_of_made(found)
-    if not path.is_file():
-        raise Http404
-    response = file_response(request, path, "application/octet-stream")
-    response["Content-Disposition"] = f"attachment; filename*=UTF-8''{quote(path.name)}"
-    return response
+    return _kept_file(request, path_of_made(found))
 
 
 @require_POST

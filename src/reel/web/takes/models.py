@@ -52,8 +52,7 @@ class ProofState(models.TextChoices):
     NOT_ASKED = "not asked", "nothing was asked of it"
 
 
-# What is said of a take is the first of these that one of its parts is.
-WORST_FIRST = (ProofState.FAILED, ProofState.DIFFERS, ProofState.WAITING, ProofState.AS_ASKED)
+KEPT = models.Q(binned_at=None)
 
 
 class Takes(models.QuerySet["Take"]):
@@ -68,10 +67,7 @@ class Takes(models.QuerySet["Take"]):
 
     def kept(self) -> "Takes":
         """Those that are not in the bin."""
-        return self.filter(binned_at=None)
-
-
-KEPT = models.Q(binned_at=None)
+        return self.filter(KEPT)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

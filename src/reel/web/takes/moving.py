@@ -16,6 +16,7 @@ from reel.web.jobs.actions import ask_for
 from reel.web.jobs.files import aside
 from reel.web.jobs.kinds import Lane, Progress, job_kind
 from reel.web.jobs.models import OPEN_STATES, Job
+from reel.web.takes.actions import give_names
 from reel.web.takes.models import Part, Take, TakeState
 from reel.web.takes.proving import kept_on
 from reel.web.takes.summing import sum_up
@@ -107,9 +108,5 @@ def _store(take: Take, asked: MoveTo, names: list[str]) -> None:
             raise RefusedError(f"{take.name} was renamed while it was moved; it stays where it was.")
         if not same.update(folder=asked.folder, shelf_key=asked.key):
             raise RefusedError(f"{take.name} was changed while it was moved; it stays where it was.")
-        new = iter(names)
-        for part in take.all_parts:
-            part.file_name = next(new)
-            part.original_name = next(new) if part.original_name else ""
-            part.save(update_fields=["file_name", "original_name"])
+        give_names(take.all_parts, names)
         sum_up(take.pk)

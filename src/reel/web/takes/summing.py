@@ -24,16 +24,12 @@ def sum_up(take_id: int) -> None:
             lost=max(take.counted.lost, sum(_lost(part) for part in parts)),
             codec=take.form.codec,
         )
-        _note_words(take, parts)
+        note_words(take)
 
 
 def note_words(take: Take) -> None:
     """Store the words that a take is found by."""
-    _note_words(take, take.all_parts)
-
-
-def _note_words(take: Take, parts: list[Part]) -> None:
-    form, names = take.form, [part.file_name for part in parts]
+    form, names = take.form, [part.file_name for part in take.all_parts]
     words = "\n".join(
         [take.name, take.rig_name, form.codec, form.container, *form.devices, take.note, *take.tags, *names]
     )

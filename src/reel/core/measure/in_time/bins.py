@@ -12,6 +12,7 @@ MAX_FINE = 1500
 MAX_STEPS = 24 * 3600 * 1000 // COARSE_MS
 
 Floats = npt.NDArray[np.float64]
+Bools = npt.NDArray[np.bool_]
 
 
 class Bins:
@@ -78,3 +79,9 @@ def coded_rate(bits_per_s: Floats) -> bytes:
 def rate_of(coded: int) -> float:
     """Return the bits per second that a byte of coded_rate stands for."""
     return float((2 ** (coded / 12) - 1) * 1000)
+
+
+def runs(holds: Bools) -> list[tuple[int, int]]:
+    """Return the (first, one beyond the last) of each run of True."""
+    edges = np.flatnonzero(np.diff(np.concatenate(([False], holds, [False])).astype(np.int8)))
+    return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))

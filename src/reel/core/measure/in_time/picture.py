@@ -7,7 +7,7 @@ from fractions import Fraction
 import numpy as np
 import numpy.typing as npt
 
-from reel.core.measure.in_time.bins import Bins, coded_rate
+from reel.core.measure.in_time.bins import Bins, Bools, coded_rate, runs
 from reel.core.measure.in_time.values import MAX_EVENTS, Event, PictureInTime, Span
 from reel.core.media.rate import RateFacts
 
@@ -22,7 +22,6 @@ CUT_STEPS, CUT_TIMES = 10.0, 4.0
 # So many pictures before and after a cut say how much they move by themselves.
 AROUND = 4
 
-Bools = npt.NDArray[np.bool_]
 Floats = npt.NDArray[np.float64]
 
 
@@ -104,12 +103,6 @@ class PictureTrace:
         for begin, end in runs(holds):
             if (at_s[end] - at_s[begin]) * 1000 >= MIN_MS:
                 yield Span(begin_ms=_ms(at_s[begin]), end_ms=_ms(at_s[end]))
-
-
-def runs(holds: Bools) -> list[tuple[int, int]]:
-    """Return the (first, one beyond the last) of each run of True."""
-    edges = np.flatnonzero(np.diff(np.concatenate(([False], holds, [False])).astype(np.int8)))
-    return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))
 
 
 def _lost(at_s: Floats, rate: Fraction) -> Iterable[Event]:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from reel.core.measure.in_time.bins import Bins, Floats
+from reel.core.measure.in_time.bins import Bins, Floats, runs
 from reel.core.measure.in_time.values import MAX_EVENTS, Event, SoundInTime, Span
 from reel.core.media.probe import CLIP_RUN
 from reel.core.signal import FloatArray
@@ -113,9 +113,7 @@ class SoundTrace:
             self._silent.append(Span(begin_ms=round(since), end_ms=round(at_ms)))
 
     def _find_clips(self, at_ms: float, peaks: npt.NDArray[np.float32]) -> None:
-        full = np.concatenate(([False], peaks >= FULL_SCALE, [False]))
-        edges = np.flatnonzero(np.diff(full.astype(np.int8)))
-        for begin, end in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
+        for begin, end in runs(peaks >= FULL_SCALE):
             if end - begin < CLIP_RUN:
                 continue
             clip_ms, last = round(at_ms + begin * 1000 / self._rate_hz), self._clipped[-1] if self._clipped else None

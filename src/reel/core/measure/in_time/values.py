@@ -6,7 +6,7 @@ from fractions import Fraction
 
 from reel.core.wire import from_json, to_json
 
-# Of each kind so many are kept by their place; later ones are counted all the same.
+# Of each kind so many are kept; later ones are left out, and what clips then counts with the last.
 MAX_EVENTS = 1000
 
 
