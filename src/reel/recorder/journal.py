@@ -25,7 +25,8 @@ class Rolled:
     """A roll has started: the file is written at `rolling`, and is to hold what `plan` says.
 
     `on_device` is the kind of device on whose own storage it is written, "" when it is on the shelf; `folder` is
-    another shelf than the home's, and `shelf_key` what the shelf is known by.
+    another shelf than the home's, and `shelf_key` what the shelf is known by. `follows` is the id of the take that it
+    goes on from, None for none.
     """
 
     rig_id: int
@@ -39,6 +40,7 @@ class Rolled:
     is_trial: bool = False
     folder: str = ""
     shelf_key: str = ""
+    follows: int | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -115,12 +115,13 @@ class StartRoll:
     """Roll a take of each of some rigs, all from the same instant on; where one can't, none does.
 
     `length_s` is how long they are, instead of what the rigs say; 0 leaves it to them. A trial has a length, and
-    neither a countdown nor what was before it.
+    neither a countdown nor what was before it. `follows` is the id of the take that it goes on from, None for none.
     """
 
     rigs: tuple[RigToRoll, ...]
     length_s: Fraction = Fraction(0)
     is_trial: bool = False
+    follows: int | None = None
 
     def __post_init__(self) -> None:
         if self.is_trial and not TRIAL_S[0] <= self.length_s <= TRIAL_S[1]:

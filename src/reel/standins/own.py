@@ -1,7 +1,8 @@
 """A device that records by itself: told to start and stop, it encodes its own picture onto its own storage."""
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -9,46 +10,57 @@ import av
 
 from reel.core.errors import ReelError
 from reel.core.file import FilePlan
+from reel.core.line import DeviceKind, Simulated
 from reel.core.line.device import Device, Eye
-from reel.core.line.own import RecordOption
+from reel.core.line.own_settings import OwnSettings, OwnSound
 from reel.core.media import DriftResampler, MediaError, PartWriter, planes_of
-from reel.core.signal import NS, InputError, Picture, Samples, Signal
+from reel.core.signal import NS, Input, InputError, Picture, Samples, Signal
 from reel.standins.devices import stand_in
+from reel.standins.microphone import listen
 from reel.standins.planes import Converter
 from reel.standins.rig import Assembled
 from reel.standins.scenario import Fault, Scenario
+from reel.standins.trouble import Trouble
 
 # The part of each side that steadying gives up.
 STEADY_PART = Fraction(1, 20)
+# What is left of each side when a device records smaller than it is set to.
+SMALLER_PART = Fraction(3, 4)
 
 
 class RecordingDevice:
-    """Records the picture of `device` into `path` by `plan` until it is stopped or `max_s` have passed. Used once.
+    """Records the picture of `device` into `path` by `plan` until it is stopped or its limit is reached. Used once.
 
-    `now_ns` and `wait` (for some seconds) are its clock; without `wait` it waits in real time.
+    `now_ns` and `wait` (for some seconds) are its clock; without `wait` it waits in real time. `is_at_limit` says that
+    it stopped by itself, as it was set.
     """
 
     def __init__(
         self,
         device: Device,
         scenario: Scenario,
-        option: RecordOption,
+        settings: OwnSettings,
         path: Path,
         plan: FilePlan,
         *,
         now_ns: Callable[[], int],
         wait: Callable[[float], object] | None = None,
-        max_s: int | None = None,
     ) -> None:
         self._device, self._scenario = device, scenario
-        self._option, self._path, self._plan = option, path, plan
-        self._now_ns, self._max_s = now_ns, max_s
-        self._converter = Converter(Signal(mode=plan.frame))
+        self._settings, self._path, self._plan = settings, path, _made(plan, scenario)
+        self._now_ns = now_ns
+        self._converter = Converter(Signal(mode=self._plan.frame))
         self._stop = threading.Event()
         self._wait = wait or self._stop.wait
         self._thread = threading.Thread(target=self._record, name="device's own recorder", daemon=True)
         self.pictures = 0
+        self.is_at_limit = False
         self.error: ReelError | None = None
+
+    @property
+    def limit_ns(self) -> int:
+        """After how long it stops by itself; 0 for once its storage is full."""
+        return self._settings.limit_s * NS
 
     @property
     def has_stopped(self) -> bool:
@@ -58,10 +70,10 @@ class RecordingDevice:
         self._thread.start()
 
     def check(self) -> None:
-        """Raise InputError when it can't be told to start: it is not paired with this computer."""
-        if self._scenario.fault is Fault.NOT_PAIRED:
-            name = f"The {self._device.facts.label.lower()}"
-            raise InputError(name, "is not paired with this computer: type the code that it shows")
+        """Raise InputError when it can't be told to start: it is not paired with this computer, or has no room."""
+        reason = _REFUSALS.get(self._scenario.fault) if self._scenario.fault else None
+        if reason and not self._scenario.from_s:
+            raise InputError(f"The {self._device.facts.label.lower()}", reason)
 
     def stop(self) -> None:
         """Press its button again, and wait until its file is closed."""
@@ -69,28 +81,52 @@ class RecordingDevice:
         self._thread.join()
 
     def _record(self) -> None:
-        start_ns = self._now_ns()
-        chain = Assembled(stand_in(self._device, self._scenario, start_ns=start_ns, is_steadied=self._option.steadied))
         try:
-            sound = DriftResampler(chain.sound, self._plan.recipe.sound)
+            self._wait(self._settings.countdown_s)
             with PartWriter(self._path, self._plan) as writer:
-                while not self._stop.is_set() and (due_ns := chain.due_ns()) is not None:
-                    if self._max_s is not None and due_ns - start_ns >= self._max_s * NS:
-                        break
-                    self._wait(max(0.0, (due_ns - self._now_ns()) / NS))
-                    item = chain.read(max(due_ns, self._now_ns()))
-                    if isinstance(item, Picture):
-                        self._write(writer, item, start_ns)
-                    elif isinstance(item, Samples):
-                        position = round((item.at_ns - start_ns) * Fraction(chain.sound.rate_hz, NS))
-                        for _, data in sound.feed(item.data, position):
-                            writer.write_samples(0, data)
-                for _, data in sound.drain():
-                    writer.write_samples(0, data)
+                self._write_all(writer, self._now_ns())
         except ReelError as error:
             self.error = error
         except Exception as error:  # a device that fails stops, and says so
             self.error = MediaError(self._path, f"was ended by the device ({error or type(error).__name__})")
+
+    def _write_all(self, writer: PartWriter, start_ns: int) -> None:
+        """Write what its screen shows, and what it and its microphone hear, until it is stopped."""
+        trouble = Trouble.opened_at(self._scenario, start_ns)
+        steadied = self._settings.steadied
+        screen = Assembled(stand_in(self._device, self._scenario, start_ns=start_ns, is_steadied=steadied))
+        inputs = [screen, *self._microphone(start_ns, trouble)]
+        heard = inputs[1:] if self._settings.sound is OwnSound.MICROPHONE else inputs
+        kept = heard[: len(self._plan.tracks)]
+        sounds = [DriftResampler(one.sound, self._plan.recipe.sound) for one in kept if one.sound is not None]
+        while not self._stop.is_set():
+            due = [(one.due_ns() or 0, place) for place, one in enumerate(inputs)]
+            due_ns, place = min(due)
+            if self.limit_ns and due_ns - start_ns >= self.limit_ns:
+                self.is_at_limit = True
+                break
+            self._wait(max(0.0, (due_ns - self._now_ns()) / NS))
+            if trouble.at(due_ns) is Fault.FULL:
+                self.error = MediaError(self._path, "was ended by the device: its storage is full")
+                break
+            source = inputs[place]
+            item = source.read(max(due_ns, self._now_ns()))
+            if isinstance(item, Picture):
+                self._write(writer, item, start_ns)
+            elif isinstance(item, Samples) and source in kept and source.sound is not None:
+                track = kept.index(source)
+                position = round((item.at_ns - start_ns) * Fraction(source.sound.rate_hz, NS))
+                for _, data in sounds[track].feed(item.data, position):
+                    writer.write_samples(track, data)
+        for track, sound in enumerate(sounds):
+            for _, data in sound.drain():
+                writer.write_samples(track, data)
+
+    def _microphone(self, start_ns: int, trouble: Trouble) -> Iterator[Input]:
+        """Yield its microphone, where that is recorded."""
+        if self._settings.sound in (OwnSound.MICROPHONE, OwnSound.BOTH):
+            origin = Simulated(device="Microphone")
+            yield listen(DeviceKind.MICROPHONE, origin, self._scenario, start_ns=start_ns, trouble=trouble)
 
     def _write(self, writer: PartWriter, picture: Picture, start_ns: int) -> None:
         tick = round((picture.at_ns - start_ns) * self._plan.frame.rate / NS)
@@ -99,18 +135,34 @@ class RecordingDevice:
             self.pictures += 1
 
     def _seen(self, frame: av.VideoFrame) -> av.VideoFrame:
-        """Cut out the eye that it records, and what steadying leaves of it."""
+        """Crop to the eye and the shape that it records, and to what steadying leaves of it."""
         left, width = 0, frame.width
         if self._device.shown_eye is not None:
             width = frame.width // 2
             left = width if self._device.shown_eye is Eye.RIGHT else 0
-        edge = int(width * STEADY_PART) // 2 * 2 if self._option.steadied else 0
-        if left == 0 and width == frame.width and not edge:
+        across, down = self._settings.shape.part_of(width, frame.height)
+        left, top = left + (width - across) // 4 * 2, (frame.height - down) // 4 * 2
+        edge = int(across * STEADY_PART) // 2 * 2 if self._settings.steadied else 0
+        if (across, down, edge) == (frame.width, frame.height, 0):
             return frame
-        return _cut(frame, left + edge, edge, width - 2 * edge, frame.height - 2 * edge)
+        return _crop(frame, left + edge, top + edge, across - 2 * edge, down - 2 * edge)
 
 
-def _cut(frame: av.VideoFrame, left: int, top: int, width: int, height: int) -> av.VideoFrame:
+_REFUSALS = {
+    Fault.NOT_PAIRED: "is not paired with this computer: type the code that it shows",
+    Fault.FULL: "has no room left on its storage",
+}
+
+
+def _made(plan: FilePlan, scenario: Scenario) -> FilePlan:
+    """Return what it makes of what was asked of it."""
+    if scenario.fault is not Fault.SMALLER:
+        return plan
+    width, height = (int(side * SMALLER_PART) // 2 * 2 for side in (plan.frame.width_px, plan.frame.height_px))
+    return replace(plan, frame=replace(plan.frame, width_px=width, height_px=height))
+
+
+def _crop(frame: av.VideoFrame, left: int, top: int, width: int, height: int) -> av.VideoFrame:
     """Return a part of a 4:2:0 frame; all sides even."""
     part = av.VideoFrame(width, height, frame.format.name)
     for place, (view, plane) in enumerate(zip(planes_of(part), planes_of(frame), strict=True)):

@@ -6,7 +6,6 @@ from enum import StrEnum
 
 from reel.core.errors import BadValueError
 from reel.core.line import DeviceKind, HopKind, InputSetup
-from reel.core.line.own import OwnRecorder
 from reel.core.signal import NS
 
 MAX_DRIFT_PPM = 500
@@ -36,6 +35,8 @@ class Fault(StrEnum):
     RESIZED = "resized"
     MINIMISED = "minimised"
     SHOWS_REEL = "shows reel"
+    SMALLER = "smaller"
+    FULL = "full"
 
 
 _OF_A_MIRROR = (Fault.COVERED, Fault.MOVED, Fault.RESIZED, Fault.MINIMISED, Fault.SHOWS_REEL)
@@ -96,8 +97,10 @@ def _faults(setup: InputSetup) -> Iterator[Fault]:
         yield Fault.PULLED
     if any(hop.hop.needs_power for hop in setup.path):
         yield Fault.NO_POWER
-    if any(isinstance(hop.hop, OwnRecorder) and hop.hop.is_paired for hop in setup.path):
-        yield Fault.NOT_PAIRED
+    if setup.own_recorder is not None:
+        if setup.own_recorder.is_paired:
+            yield Fault.NOT_PAIRED
+        yield from (Fault.SMALLER, Fault.FULL)
     if HopKind.BOX in kinds or setup.device.kind in (DeviceKind.CAMERA, DeviceKind.MICROPHONE):
         yield from (Fault.BUSY, Fault.DENIED)
     if setup.device.facts.is_handheld:

@@ -8,7 +8,7 @@ from reel.core.file import SOUND_CODECS, Draft, Recipe, SoundCodec, recipe_from_
 from reel.core.line import RigSetup
 from reel.core.wire import from_plain, to_plain
 
-VERSION = 6
+VERSION = 7
 
 # Version 1 had one class of device with every setting that any kind has, and the faults of the room among the settings.
 _SETTINGS_1 = {
@@ -35,6 +35,10 @@ _MODELS_1 = {
 }  # fmt: skip
 # What a recipe of version 3 had where nothing was written.
 _RATE_3 = (("rate_control", "crf"), ("bitrate_bps", 12_000_000), ("quality_crf", 20))
+_OWN_6 = {
+    "own-recorder": ("1560 30 8M", "1280 30 5M", "1280 30 5M steadied", "1024 24 3M"),
+    "developer-link": ("1000 36 10M", "1000 36 20M"),
+}
 _USUAL_1 = ("", "ready", "powered", "in full view", "paired", "free", "open")
 _FAULTS_1 = {
     **{fault: fault for fault in ("busy", "denied", "no power", "not paired", "covered", "moved", "resized")},
@@ -69,8 +73,44 @@ def from_5(content: dict[str, Any]) -> dict[str, Any]:
     return content | {"version": 6, "setup": setup_from_5(content.get("setup"))}
 
 
+def from_6(content: dict[str, Any]) -> dict[str, Any]:
+    """Bring a rig file's content from version 6 to 7; raises BadValueError that names the key that is wrong."""
+    return content | {"version": 7, "setup": setup_from_6(content.get("setup"))}
+
+
 # What brings a rig file's content from each version to the next.
-OLDER = {1: from_1, 2: from_2, 3: from_3, 4: from_4, 5: from_5}
+OLDER = {1: from_1, 2: from_2, 3: from_3, 4: from_4, 5: from_5, 6: from_6}
+
+
+def setup_from_6(setup: Any) -> dict[str, Any]:
+    """Return a setup of version 6, which named one of six bundles of a device's own recorder, in version 7."""
+    return {**setup, "inputs": [_input_from_6(one) for one in _part(setup, "inputs", list)]}
+
+
+def _input_from_6(one: Any) -> Any:
+    path = one.get("path", []) if isinstance(one, dict) else None
+    if not isinstance(path, list):
+        return one
+    device = one.get("device")
+    is_headset = isinstance(device, dict) and device.get("kind") == "headset"
+    return {**one, "path": [_hop_from_6(hop, is_headset) for hop in path]}
+
+
+def _hop_from_6(hop: Any, is_headset: bool) -> Any:
+    if not isinstance(hop, dict) or "option" not in hop:
+        return hop
+    rest = {key: value for key, value in hop.items() if key != "option"}
+    if not hop["option"]:
+        return rest
+    if hop["option"] not in _OWN_6.get(str(hop.get("model")), ()):
+        raise BadValueError("option", hop["option"], "it has no such option")
+    size, rate, bitrate, *more = hop["option"].split()
+    own = {"rate": int(rate), "bitrate_bps": int(bitrate[:-1]) * 1_000_000}
+    if hop["model"] == "developer-link":
+        own["limit_s"] = 60
+    elif size != "1560":  # as long as any screen
+        own["longer_px"] = int(size)
+    return {**rest, "own": own | ({"steadied": True} if more and is_headset else {})}
 
 
 def setup_from_5(setup: Any) -> dict[str, Any]:
@@ -196,6 +236,8 @@ def plan_of(kept: Mapping[str, Any]) -> RigSetup:
         data = setup_from_4(data)
     if version in (1, 2, 3, 4, 5):
         data = setup_from_5(data)
+    if version in (1, 2, 3, 4, 5, 6):
+        data = setup_from_6(data)
     elif version != VERSION:
         raise BadValueError("Version", version, f"this Reel reads setups up to version {VERSION}")
     return from_plain(data, RigSetup)

@@ -3,6 +3,7 @@
 from dataclasses import replace
 from fractions import Fraction
 
+from reel.core.file import VideoCodec
 from reel.core.line.boxes import Box, Capture, FieldRule, Port, RangeRule
 from reel.core.line.hops import Adapter, Hop, HopKind, Link, Mirror, Receiver, colour_samples, fields_merged
 from reel.core.line.links import (
@@ -21,7 +22,8 @@ from reel.core.line.links import (
     Transfer,
 )
 from reel.core.line.loss import LossKind
-from reel.core.line.own import OwnRecorder, RecordOption
+from reel.core.line.own import OwnRecorder
+from reel.core.line.own_settings import OwnFacts
 from reel.core.line.signal_state import SignalState, converted
 from reel.core.signal import Matrix, Mode
 
@@ -298,26 +300,17 @@ _WITHOUT_WIRES: tuple[Hop, ...] = (
     Mirror(key="mirror-window", name="Mirror window", max_rate=Fraction(60), latency_ms=45),
 )
 _RECORDERS: tuple[Hop, ...] = (
-    OwnRecorder(
-        key="own-recorder",
-        name="Own recorder",
-        plugs_in=(Connector.STORAGE,),
-        record_options=(
-            RecordOption(longer_px=1560, rate=30, bitrate_bps=8_000_000),
-            RecordOption(longer_px=1280, rate=30, bitrate_bps=5_000_000),
-            RecordOption(longer_px=1280, rate=30, bitrate_bps=5_000_000, steadied=True),
-            RecordOption(longer_px=1024, rate=24, bitrate_bps=3_000_000),
-        ),
-    ),
+    OwnRecorder(key="own-recorder", name="Own recorder", plugs_in=(Connector.STORAGE,)),
     OwnRecorder(
         key="developer-link",
         name="Paired link",
         plugs_in=(Connector.PAIRED,),
-        record_options=(
-            RecordOption(longer_px=1000, rate=36, bitrate_bps=10_000_000),
-            RecordOption(longer_px=1000, rate=36, bitrate_bps=20_000_000),
+        facts=OwnFacts(
+            rates=(36,),
+            bitrates_bps=(10_000_000, 20_000_000),
+            limits_s=(60,),
+            pixels_per_s={VideoCodec.H264: 75_000_000},
         ),
-        max_s=60,
         comes_over=True,
         is_paired=True,
     ),

@@ -36,7 +36,8 @@ def _changed_input(one: InputSetup, other: InputSetup, of: str) -> Iterator[str]
     parts = {
         "Name": one.name != other.name,
         "Device": (one.device, one.origin) != (other.device, other.origin),
-        "Path": one.path != other.path,
+        "Path": [hop.model for hop in one.path] != [hop.model for hop in other.path],
+        "Own recorder": one.own is not None and other.own is not None and one.own != other.own,
         "Arrival": one.arrival != other.arrival,
         "Sound": one.sound != other.sound,
     }

@@ -62,6 +62,8 @@ def _path_checks(setup: InputSetup) -> list[Check]:
 
 def computer_checks(setup: InputSetup, seen: Seen) -> tuple[Check, ...]:
     """Return what to see to at the computer; `setup` is the first input."""
+    if signal_chain(setup).is_remote:
+        return (Check(key="room", text="There is room where it is recorded", measured=seen.has_room),)
     checks = []
     if signal_chain(setup).signal_path.block is not None:
         checks.append(Check(key="arrives", text="A picture arrives", measured=False))

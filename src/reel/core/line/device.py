@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, ClassVar
 from reel.core.errors import BadValueError
 from reel.core.line.advice import AlarmKind, Check
 from reel.core.line.links import Connector, Transfer
+from reel.core.line.own_settings import OwnFacts
 from reel.core.signal import Matrix, Mode, Range, Scan, Signal, pixel_format
 from reel.core.wire import Variant
 
@@ -43,6 +44,7 @@ class DeviceFacts:
 
     By USB it sends by `transfer`. `colour_px` are the colour samples that a line of its picture has, None for as many
     as are sent. A handheld may be turned. `causes` are the likely causes of alarms, likeliest first.
+    `own` is what its own recorder can be set to, None where it has none.
     It is out of the ordinary that nothing is heard of it for more than `silent_s`.
     """
 
@@ -54,6 +56,7 @@ class DeviceFacts:
     colour_px: int | None = None
     is_handheld: bool = False
     has_picture: bool = True
+    own: OwnFacts | None = None
     silent_s: float = 3.0
     causes: Mapping[AlarmKind, tuple[str, ...]] = field(default_factory=dict)
 

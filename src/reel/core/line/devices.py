@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from reel.core.errors import BadValueError
+from reel.core.file import VideoCodec
 from reel.core.line.advice import AlarmKind, Check
 from reel.core.line.device import (
     Device,
@@ -17,6 +18,7 @@ from reel.core.line.device import (
     turned,
 )
 from reel.core.line.links import Connector, Transfer, has_halved_chroma
+from reel.core.line.own_settings import OwnFacts, OwnShape, OwnSound
 from reel.core.signal import Matrix, Mode, Range, Signal, pixel_format
 
 SLEEP_S = (5, 600)
@@ -150,6 +152,24 @@ class _Handheld(Device):
 
 
 _HANDHELD_WAYS = (Connector.USB, Connector.WIRELESS, Connector.STORAGE)
+_COUNTDOWNS_S = (0, 3, 5, 10)
+_LIMITS_S = (0, 60, 600)
+
+
+def _handheld_recorder(h264: int, hevc: int) -> OwnFacts:
+    """Return what a handheld's own recorder has; its encoders keep up with so many pixels a second."""
+    return OwnFacts(
+        sizes_px=(0, 1280, 1024),
+        shapes=tuple(OwnShape),
+        rates=(30, 60, 24),
+        bitrates_bps=(8_000_000, 3_000_000, 5_000_000, 12_000_000, 20_000_000),
+        sounds=(OwnSound.DEVICE, OwnSound.MICROPHONE, OwnSound.BOTH, OwnSound.NONE),
+        limits_s=_LIMITS_S,
+        countdowns_s=_COUNTDOWNS_S,
+        pixels_per_s={VideoCodec.H264: h264, VideoCodec.HEVC: hevc},
+    )
+
+
 _HANDHELD_CAUSES = {
     AlarmKind.BLACK: (
         "The app forbids capture, or draws past what is captured: turn its acceleration off.",
@@ -168,6 +188,7 @@ class Phone(_Handheld):
         label="Phone",
         modes=modes("720x1560p30", "720x1560p60"),
         ways_out=_HANDHELD_WAYS,
+        own=_handheld_recorder(h264=70_000_000, hevc=35_000_000),
         is_handheld=True,
         causes=_HANDHELD_CAUSES,
     )
@@ -182,6 +203,7 @@ class Tablet(_Handheld):
         label="Tablet",
         modes=modes("1024x1366p30", "1024x1366p60"),
         ways_out=_HANDHELD_WAYS,
+        own=_handheld_recorder(h264=85_000_000, hevc=43_000_000),
         is_handheld=True,
         causes=_HANDHELD_CAUSES,
     )
@@ -196,6 +218,17 @@ class Headset(Device):
         label="Headset",
         modes=modes("1920x1000p36", "1920x1000p72"),
         ways_out=(Connector.WINDOW, Connector.STORAGE, Connector.PAIRED),
+        own=OwnFacts(
+            sizes_px=(0, 1280, 1024, 800),
+            shapes=tuple(OwnShape),
+            rates=(30, 24, 36, 72),
+            bitrates_bps=(8_000_000, 3_000_000, 5_000_000, 10_000_000, 20_000_000),
+            sounds=(OwnSound.DEVICE, OwnSound.MICROPHONE, OwnSound.BOTH, OwnSound.NONE),
+            limits_s=_LIMITS_S,
+            countdowns_s=_COUNTDOWNS_S,
+            can_steady=True,
+            pixels_per_s={VideoCodec.H264: 75_000_000, VideoCodec.HEVC: 36_000_000},
+        ),
         causes={
             AlarmKind.BLACK: ("The headset is off the head and has gone dark.",),
             AlarmKind.FROZEN: ("The mirror window is minimised.", "The headset sleeps."),

@@ -8,6 +8,8 @@ from reel.core.line.device import Device
 from reel.core.line.devices import DEVICES, DeviceKind
 from reel.core.line.hops import HopKind
 from reel.core.line.input import InputSetup
+from reel.core.line.own import OwnRecorder, screen_of
+from reel.core.line.own_settings import OwnSettings
 from reel.core.line.path import MAX_HOPS, HopSetup
 from reel.core.line.proposal import best_path
 
@@ -38,17 +40,9 @@ def move_hop(path: Path, place: int, by: int) -> Path:
 
 
 def swap_hop(path: Path, place: int, model: str) -> Path:
-    """Put another model in a hop's place; the same model keeps its option."""
+    """Put another model in a hop's place; the same model stays as it is set."""
     _check(path, place)
     return path if path[place].model == model else (*path[:place], HopSetup(model=model), *path[place + 1 :])
-
-
-def set_option(path: Path, place: int, option: str) -> Path:
-    """Choose an option of a hop that has some; its first one is what it does by itself."""
-    _check(path, place)
-    first = [key for key, _ in path[place].options[:1]]
-    hop = replace(path[place], option="" if option in first else option)
-    return (*path[:place], hop, *path[place + 1 :])
 
 
 def alternatives(model: str) -> tuple[str, ...]:
@@ -59,10 +53,29 @@ def alternatives(model: str) -> tuple[str, ...]:
 
 
 def with_device(setup: InputSetup, device: Device) -> InputSetup:
-    """Set a rig's device; when its signal leaves by another way than before, the best path from there is laid."""
+    """Set a rig's device; when its signal leaves by another way than before, the best path from there is laid.
+
+    The device's own recorder is set to the nearest that goes with it.
+    """
     if device.kind is DeviceKind.FEED or device.way_out is setup.device.way_out:
-        return replace(setup, device=device)
+        return replace(setup, device=device, path=tuple(_refitted(hop, device) for hop in setup.path))
     return replace(setup, device=device, path=best_path(device), arrival=replace(setup.arrival, offer=""))
+
+
+def _refitted(hop: HopSetup, device: Device) -> HopSetup:
+    if hop.own is None or not isinstance(hop.hop, OwnRecorder):
+        return hop
+    return replace(hop, own=hop.hop.facts_of(device).fitted(hop.own, screen_of(device)))
+
+
+def set_own(setup: InputSetup, own: OwnSettings) -> InputSetup:
+    """Set the own recorder of an input's device; what it does by itself is kept as nothing chosen."""
+    recorder = setup.own_recorder
+    if recorder is None:
+        raise BadValueError(setup.name, own.label, "its device does not record by itself")
+    *before, last = setup.path
+    usual = recorder.facts_of(setup.device).usual
+    return replace(setup, path=(*before, replace(last, own=None if own == usual else own)))
 
 
 def hops_for(kind: DeviceKind) -> tuple[str, ...]:

@@ -11,7 +11,7 @@ from reel.core.errors import BadValueError, ReelError
 from reel.core.line.rig import RigSetup
 from reel.core.wire import Variant, from_plain, to_plain
 
-KIND, VERSION = "reel-rig", 6
+KIND, VERSION = "reel-rig", 7
 MAX_BYTES = 100_000
 _PLACE = re.compile(r" - at `\$([\w.\[\]]*)`")
 

@@ -9,6 +9,7 @@ from typing import Protocol
 from reel.core.line.device import Device
 from reel.core.line.links import Connector, link_carries
 from reel.core.line.loss import Cause, Clock, Limit, Loss, LossKind, Weight
+from reel.core.line.own_settings import OwnSettings
 from reel.core.line.signal_state import Fields, Levels, SignalState, converted, differences, one_eye
 from reel.core.signal import Mode, rate_label
 
@@ -28,14 +29,14 @@ class HopKind(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HopContext:
-    """Where a hop stands: its place in the path, the device, its option, the mode asked of a box.
+    """Where a hop stands: its place in the path, the device, how a recorder is set, the mode asked of a box.
 
-    "" is its first option, and the best mode.
+    None is what a recorder does by itself, "" the best mode.
     """
 
     place: int
     device: Device
-    option: str = ""
+    own: OwnSettings | None = None
     wanted: str = ""
 
 

@@ -10,6 +10,8 @@ from reel.core.line.device import Device
 from reel.core.line.devices import DeviceKind
 from reel.core.line.links import Transfer
 from reel.core.line.origin import Origin, Simulated
+from reel.core.line.own import OwnRecorder, screen_of
+from reel.core.line.own_settings import OwnSettings
 from reel.core.line.path import MAX_HOPS, HopSetup, SignalPath, signal_path
 from reel.core.line.signal_state import SignalState
 from reel.core.sound import SoundSetup
@@ -39,6 +41,22 @@ class InputSetup:
         if self.path and not self.device.facts.ways_out:
             limit = f"a {self.device.facts.label.lower()} comes straight to the computer"
             raise BadValueError("Path", f"{len(self.path)} hops", limit)
+        recorder, chosen = self.own_recorder, self.path[-1].own if self.path else None
+        if recorder is not None and chosen is not None:
+            recorder.facts_of(self.device).check(chosen, screen_of(self.device))
+
+    @property
+    def own_recorder(self) -> OwnRecorder | None:
+        """The device's own recorder, where its path ends with that and the device has one."""
+        hop = self.path[-1].hop if self.path else None
+        has_one = isinstance(hop, OwnRecorder) and (hop.facts or self.device.facts.own) is not None
+        return hop if isinstance(hop, OwnRecorder) and has_one else None
+
+    @property
+    def own(self) -> OwnSettings | None:
+        """How the device's own recorder is set; None where it does not record by itself."""
+        recorder = self.own_recorder
+        return recorder.settings_of(self.device, self.path[-1].own) if recorder else None
 
     @property
     def has_picture(self) -> bool:

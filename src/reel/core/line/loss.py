@@ -20,6 +20,7 @@ class LossKind(StrEnum):
     PROTECTED = "protected"
     WILL_SLEEP = "will sleep"
     STOPS = "stops"
+    CROPPED = "cropped"
     SCALED_DOWN = "scaled down"
     SCALED_UP = "scaled up"
     RATE = "rate"

@@ -9,6 +9,7 @@ from reel.core.line.hops import Hop, HopContext, blocked
 from reel.core.line.links import Connector
 from reel.core.line.loss import Loss, LossKind, Plug, Time, Weight
 from reel.core.line.own import OwnRecorder
+from reel.core.line.own_settings import OwnSettings
 from reel.core.line.signal_state import SignalState, source_signal
 
 MAX_HOPS = 12
@@ -18,21 +19,19 @@ FELT_MS = 60
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HopSetup:
-    """One hop of a path: the key of its model in the catalogue, and its option, "" for the first."""
+    """One hop of a path: the key of its model in the catalogue; how it is set, where it is a device's own recorder.
+
+    None is what that does by itself.
+    """
 
     model: str
-    option: str = ""
+    own: OwnSettings | None = None
 
     def __post_init__(self) -> None:
         if self.model not in HOPS:
             raise BadValueError("Hop", self.model, "the catalogue has no such hop")
-        if self.option and self.option not in dict(self.options):
-            raise BadValueError(self.hop.name, self.option, "it has no such option")
-
-    @property
-    def options(self) -> tuple[tuple[str, str], ...]:
-        """Keys and labels of what can be chosen at it; empty where nothing can."""
-        return self.hop.options if isinstance(self.hop, OwnRecorder) else ()
+        if self.own is not None and not isinstance(self.hop, OwnRecorder):
+            raise BadValueError(self.hop.name, self.own.label, "it has nothing to set: it does not record")
 
     @property
     def hop(self) -> Hop:
@@ -78,7 +77,7 @@ def signal_path(device: Device, path: tuple[HopSetup, ...], wanted: str = "") ->
         if current is None:
             steps.append(Step(setup=setup, passes=None))
             continue
-        at = HopContext(place=place, device=device, option=setup.option, wanted=wanted)
+        at = HopContext(place=place, device=device, own=setup.own, wanted=wanted)
         if current.connector not in setup.hop.plugs_in:
             plug = Plug(comes=current.connector, takes=setup.hop.plugs_in)
             passed = blocked(at, LossKind.UNCONNECTED, plug)

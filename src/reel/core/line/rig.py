@@ -7,7 +7,7 @@ from reel.core.errors import BadValueError
 from reel.core.file import FilePlan, Recipe
 from reel.core.frame import FrameSetup
 from reel.core.line.input import InputSetup, signal_chain
-from reel.core.line.own import OwnRecorder, remote_plan
+from reel.core.line.own import remote_plan
 from reel.core.roll import RollSetup, lapse_words
 from reel.core.signal import rate_label
 from reel.core.sound import MAX_TRACKS, TrackSetup
@@ -91,10 +91,9 @@ def file_plan(setup: RigSetup, heard: frozenset[int] | None = None) -> FilePlan:
     to is left out.
     """
     picture = setup.picture
-    last = picture.path[-1] if picture.path else None
-    carried = signal_chain(picture).carried
-    if last is not None and carried is not None and isinstance(last.hop, OwnRecorder):
-        return remote_plan(last.hop.chosen(last.option), carried.signal.mode, setup.recipe, picture.name)
+    own, carried = picture.own, signal_chain(picture).carried
+    if own is not None and carried is not None:
+        return remote_plan(own, carried.signal.mode, setup.recipe, picture.name)
     places = frozenset(range(len(setup.inputs))) if heard is None else heard
     tracks = tuple(
         track.name for number, track in enumerate(setup.tracks, start=1) if setup.has_sound_for(number, places)

@@ -81,7 +81,7 @@ class SignalState:
         return f"{self.signal.mode.label} {self.compressed or f'{pixels.chroma} {pixels.depth_bits}'}"
 
 
-_COMPRESSED_BITS_PER_PIXEL = {"MJPEG": MJPEG_BITS_PER_PIXEL, "H.264": Fraction(1, 5)}
+_COMPRESSED_BITS_PER_PIXEL = {"MJPEG": MJPEG_BITS_PER_PIXEL, "H.264": Fraction(1, 5), "HEVC": Fraction(1, 8)}
 
 
 def source_signal(device: Device) -> SignalState | None:
@@ -221,6 +221,17 @@ def _chroma_share(carried: SignalState) -> Fraction:
     """Return the colour samples with detail as a part of the picture's pixels."""
     mode = carried.signal.mode
     return Fraction(carried.chroma_px[0] * carried.chroma_px[1], mode.width_px * mode.height_px)
+
+
+def cropped(carried: SignalState, width_px: int, height_px: int) -> SignalState:
+    """Return the middle of a picture; the same where nothing is left out."""
+    before = carried.signal.mode
+    if (width_px, height_px) == (before.width_px, before.height_px):
+        return carried
+    across, down = carried.chroma_px
+    signal = replace(carried.signal, mode=replace(before, width_px=width_px, height_px=height_px))
+    chroma_px = (across * width_px // before.width_px, down * height_px // before.height_px)
+    return replace(carried, signal=signal, chroma_px=chroma_px, shape=shown_shape(signal))
 
 
 def one_eye(carried: SignalState, eye: Eye | None) -> SignalState:

@@ -160,10 +160,17 @@ def _remote_stages(plan: FilePlan, picture: InputSetup, planned: SignalChain, se
             key="arrival", fact=mode.label, detail="in its file", rate_bps=packed_bps, losses=_of_stage(way, "arrival")
         ),
         Stage(key="frame", fact=mode.size_label, detail="as it records", rate_bps=packed_bps),
-        Stage(key="sound", fact="1 track", detail="in its file", rate_bps=_sound_bps(SoundFormat())),
+        _remote_sound(plan),
         file,
         Stage(key="roll", fact="ready"),
     )
+
+
+def _remote_sound(plan: FilePlan) -> Stage:
+    if not plan.tracks:
+        return Stage(key="sound", fact="no sound", detail="as it records")
+    fact = f"{len(plan.tracks)} track{'' if len(plan.tracks) == 1 else 's'}"
+    return Stage(key="sound", fact=fact, detail="in its file", rate_bps=_sound_bps(SoundFormat()))
 
 
 def _made_stages(

@@ -127,7 +127,7 @@ def _own_limit(hop: Hop, loss: Loss, setup: InputSetup) -> str:
         return f"The screen is read {rate_label(hop.max_rate)} times a second."
     if isinstance(hop, OwnRecorder):
         assert loss.hop is not None
-        return f"{name} makes files of {hop.chosen(setup.path[loss.hop].option).label}."
+        return f"{name} is set to {hop.settings_of(setup.device, setup.path[loss.hop].own).label}."
     if isinstance(hop, Link) and hop.harm is not None:
         return f"{name} carries luma and colour in one signal."
     verb = "hands over" if hop.kind is HopKind.BOX else "carries"
@@ -193,6 +193,9 @@ def _says(sentence: str) -> Callable[[Loss, InputSetup], str]:
 _COSTS: dict[LossKind, Callable[[Loss, InputSetup], str]] = {
     LossKind.WILL_SLEEP: _says("From then on a recording shows a locked screen."),
     LossKind.STOPS: _says("What happens later is not recorded; roll again in time."),
+    LossKind.CROPPED: lambda loss, setup: (
+        f"{float(1 - _number(loss.left) / _number(loss.was)):.0%} of the picture lies outside, at its edges."
+    ),
     LossKind.SCALED_DOWN: _scaled,
     LossKind.SCALED_UP: _scaled,
     LossKind.RATE: _rated,

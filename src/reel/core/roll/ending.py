@@ -8,7 +8,7 @@ from reel.core.roll.setup import RollSetup
 
 
 class CutBy(StrEnum):
-    """What ends a take. TROUBLE is all that a person did not set: the drive, the file, an error."""
+    """What ends a take: LIMIT is that of a device's own recorder, TROUBLE all that a person did not set."""
 
     PERSON = "person"
     LENGTH = "length"
@@ -18,6 +18,7 @@ class CutBy(StrEnum):
     BLACK = "black"
     STILL = "still"
     EVENT = "event"
+    LIMIT = "limit"
     TROUBLE = "trouble"
 
 

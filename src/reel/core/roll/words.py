@@ -17,6 +17,7 @@ def cut_words(cause: CutBy, setup: RollSetup) -> str:
         CutBy.BLACK: f"It was cut since the picture had been black for {plain_length(setup.black_s)}, as it was set.",
         CutBy.STILL: f"It was cut since nothing had moved for {plain_length(setup.still_s)}, as it was set.",
         CutBy.EVENT: "It was cut since the device was no longer to be seen, as it was set.",
+        CutBy.LIMIT: "The device stopped by itself at its limit, as it was set.",
     }
     return words.get(cause, "")
 

@@ -2,20 +2,21 @@
 
 import threading
 from contextlib import suppress
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from pathlib import Path
 
 from reel.core.errors import ReelError
 from reel.core.line import InputSetup, RigSetup, loss_message, signal_chain
 from reel.core.line.own import OwnRecorder
+from reel.core.line.own_settings import OwnSettings
 from reel.core.measure import Counts
 from reel.core.media import MediaError, Shelf, megabytes
 from reel.core.offload import Folder, copy_file, differing_blocks
 from reel.core.roll import CutBy, MarkedMoment
 from reel.recorder.guard import guarded
 from reel.recorder.journal import Closed
-from reel.recorder.messages import RefusedError, RollStatus
+from reel.recorder.messages import RefusedError, RollStatus, StartRoll
 from reel.recorder.recording.session import SessionState
 from reel.recorder.recording.take import Take, room_bytes
 from reel.standins import RecordingDevice
@@ -23,13 +24,12 @@ from reel.standins import RecordingDevice
 _NO_HOLD = "The device records by itself and can't hold; cut, and roll again."
 
 
-def own_recorder_of(setup: RigSetup) -> OwnRecorder:
-    """Return the device's own recorder at the end of a rig's path; raises RefusedError when it is no such rig."""
-    path = setup.picture.path
-    hop = path[-1].hop if path else None
-    if not isinstance(hop, OwnRecorder):
+def own_recorder_of(setup: RigSetup) -> tuple[OwnRecorder, OwnSettings]:
+    """Return the device's own recorder of a rig, and how it is set; raises RefusedError when it is no such rig."""
+    recorder, own = setup.picture.own_recorder, setup.picture.own
+    if recorder is None or own is None:
         raise RefusedError("This rig's device does not record by itself.")
-    return hop
+    return recorder, own
 
 
 def recording_input(setup: RigSetup) -> InputSetup:
@@ -47,7 +47,8 @@ class DeviceTake(Take):
     """A take on a device's own storage, `reserved` there; `shelf` is where it comes over to, None where it stays,
     leaving `reserve_bytes` free there.
 
-    It is stopped once it is `max_s` long; 0 leaves that to a person, and to the device.
+    It is stopped once it is `max_s` long; 0 leaves that to a person, and to the device, which is set to stop after
+    `limit_s` (0 for once its storage is full). `again` is what is asked for when that has ended it.
     """
 
     own: RecordingDevice
@@ -55,6 +56,8 @@ class DeviceTake(Take):
     shelf: Shelf | None
     reserve_bytes: int = 0
     max_s: Fraction = Fraction(0)
+    limit_s: int = 0
+    again: StartRoll | None = None
     marks: list[MarkedMoment] = field(default_factory=list)
     _closing: threading.Thread | None = None
 
@@ -82,12 +85,18 @@ class DeviceTake(Take):
             reached = self.max_s and self.own.pictures >= self.max_s * self.plan.tick_rate
             self.cut_by = CutBy.LENGTH if reached else None
             return bool(reached)
-        limit = own_recorder_of(self.setup).max_s
-        stopped = (
-            f"It stopped by itself after {limit} s, as it always does." if limit else "The device stopped by itself."
-        )
-        self.ends_by = str(self.own.error) if self.own.error else stopped
+        if self.own.is_at_limit:
+            self.cut_by = CutBy.LIMIT
+        else:
+            self.ends_by = str(self.own.error or "The device stopped by itself.")
         return True
+
+    @property
+    def goes_on(self) -> StartRoll | None:
+        """Another take, where the limit has ended this one and it is to be begun again."""
+        if self.again is None or self.cut_by is not CutBy.LIMIT or self.is_cut:
+            return None
+        return replace(self.again, follows=self.take_id)
 
     def mark(self, label: str, now_ns: int) -> MarkedMoment:
         moment = MarkedMoment(tick=max(0, self.own.pictures - 1), label=label)
@@ -138,7 +147,7 @@ class DeviceTake(Take):
             state=(SessionState.ENDING if self._closing else SessionState.ROLLING).value,
             marks=len(self.marks),
             room_bytes=room_bytes(self.storage),
-            ends_s=own_recorder_of(self.setup).max_s,
+            ends_s=self.limit_s or None,
         )
 
 

@@ -33,6 +33,7 @@ def rolled_by(
     on_device: str = "",
     *,
     is_trial: bool = False,
+    follows: int | None = None,
 ) -> Rolled:
     """What is stored of a take of a rig that begins at a time; `on_device` is the kind of one that records it."""
     return Rolled(
@@ -45,6 +46,7 @@ def rolled_by(
         started_at=at,
         on_device=on_device,
         is_trial=is_trial,
+        follows=follows,
         folder=request.folder,
         shelf_key=request.shelf_key,
     )

@@ -15,7 +15,7 @@ from reel.core.roll import CutBy, MarkedMoment, RollSetup, StopFacts, stop_reaso
 from reel.core.signal import NS, timecode
 from reel.recorder.clock import Clock
 from reel.recorder.journal import Closed, Rolled
-from reel.recorder.messages import Behind, RollStatus
+from reel.recorder.messages import Behind, RollStatus, StartRoll
 from reel.recorder.recording.drive_watch import DriveWatch
 from reel.recorder.recording.live import LiveRig
 from reel.recorder.recording.part_file import PartFile
@@ -79,6 +79,11 @@ class Take:
     def cut(self, now_ns: int) -> None:
         """Have it end; returns at once."""
         raise NotImplementedError
+
+    @property
+    def goes_on(self) -> StartRoll | None:
+        """What is to be rolled now that it has ended; None for nothing."""
+        return None
 
     def let_go(self) -> None:
         """Let go of what was needed only while it rolled; it is closed."""
@@ -189,6 +194,11 @@ class LocalTake(Take):
 
     def begin(self) -> None:
         self.drive.start()
+
+    @property
+    def goes_on(self) -> StartRoll | None:
+        """What is to be rolled now that it has ended; None for nothing."""
+        return None
 
     def let_go(self) -> None:
         self.drive.stop()

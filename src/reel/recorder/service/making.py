@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from contextlib import ExitStack
 from dataclasses import dataclass, replace
+from datetime import timedelta
 from fractions import Fraction
 from functools import partial
 from pathlib import Path
@@ -134,8 +135,11 @@ class TakeMaker:
 
     def _made_remote(self, request: StartRoll, one: RigToRoll, undo: ExitStack) -> DeviceTake:
         """Make the take of a device that records by itself."""
-        picture, plan, started_at = recording_input(one.setup), file_plan(one.setup), self.clock.wall()
-        hop, kind = own_recorder_of(one.setup), picture.device.kind.value
+        picture, plan = recording_input(one.setup), file_plan(one.setup)
+        (recorder, wanted), kind = own_recorder_of(one.setup), picture.device.kind.value
+        if request.is_trial:
+            wanted = replace(wanted, countdown_s=0)
+        started_at = self.clock.wall() + timedelta(seconds=wanted.countdown_s)
         storage, recipe = Shelf(self.devices / kind), plan.recipe
         storage.make()
         reserved = storage.reserve(recipe.name_pattern, plan.named(one.rig_name, started_at), recipe.suffix)
@@ -143,20 +147,23 @@ class TakeMaker:
         own = RecordingDevice(
             picture.device,
             one.scenarios[0] if one.scenarios else Scenario(),
-            hop.chosen(picture.path[-1].option),
+            wanted,
             reserved.rolling,
             plan,
             now_ns=self.clock.now_ns,
-            max_s=hop.max_s,
         )
         own.check()
         return DeviceTake(
             own=own,
             storage=storage,
             reserved=reserved,
-            rolled=rolled_by(one, plan, reserved, started_at, on_device=kind, is_trial=request.is_trial),
-            shelf=self.shelf_of(one) if hop.comes_over else None,
+            rolled=rolled_by(
+                one, plan, reserved, started_at, on_device=kind, is_trial=request.is_trial, follows=request.follows
+            ),
+            shelf=self.shelf_of(one) if recorder.comes_over or request.is_trial else None,
             reserve_bytes=self.reserve_bytes,
             max_s=request.length_s or Fraction(one.setup.roll.cut_after_s),
+            limit_s=wanted.limit_s,
+            again=replace(request, rigs=(one,)) if wanted.again and not request.is_trial else None,
             closed=self.closed,
         )

@@ -8,6 +8,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
+from reel.core.errors import ReelError
 from reel.core.line import signal_chain
 from reel.core.measure import Counts
 from reel.core.media import OverlayAssets, Shelf
@@ -83,6 +84,7 @@ class Recorder:
     _takes: dict[int, Take] = field(default_factory=dict)
     _starting: set[int] = field(default_factory=set)
     _samplings: dict[int, Sampling] = field(default_factory=dict)
+    _is_closing: bool = False
     _freed: threading.Event = field(default_factory=threading.Event)
     # why the last take of a rig ended by itself, by the rig's id, and until when that is said
     _notices: dict[int, tuple[str, int]] = field(default_factory=dict)
@@ -160,6 +162,11 @@ class Recorder:
 
         `closing` is told again and again what is still being closed. What stands still is left to the next start.
         """
+        with self._lock:
+            self._is_closing = True
+        until_ns = self.clock.now_ns() + round(OPEN_S * NS)
+        while self._starting and self.clock.now_ns() < until_ns:  # a series may just be going on
+            self._freed.wait(LOOK_S / 4)
         takes, now_ns = list(self._takes.values()), self.clock.now_ns()
         for take in takes:
             attempt("Cutting the take", partial(take.cut, now_ns))
@@ -258,6 +265,8 @@ class Recorder:
         """Roll; opening a rig may take a while, and only one roll of it begins at a time."""
         wanted = {one.rig_id for one in request.rigs}
         with self._lock:
+            if self._is_closing:
+                raise RefusedError("Reel is being closed; nothing begins any more.")
             for one in request.rigs:
                 take = self._take_of(one.rig_id)
                 if take is not None:
@@ -389,6 +398,17 @@ class Recorder:
         with self._lock:
             self._takes.pop(take.take_id, None)
         take.ended.set()
+        if take.goes_on is not None:
+            attempt("Going on with a series", partial(self._go_on, take, take.goes_on))
+
+    def _go_on(self, take: Take, request: StartRoll) -> None:
+        """Roll the next take of a series; where that can't be, its rig says so."""
+        try:
+            self._start(request)
+        except ReelError as error:
+            said = f"{take.rolled.name} has ended, and no other could begin. {error}"
+            with self._lock:
+                self._notices[take.rolled.rig_id] = said, self.clock.now_ns() + NOTICE_NS
 
 
 def _never_rolled(take: Take) -> Closed:

@@ -9,6 +9,7 @@ import time
 import unittest
 from contextlib import suppress
 from dataclasses import replace
+from fractions import Fraction
 from pathlib import Path
 from unittest.mock import patch
 
@@ -18,10 +19,11 @@ import zmq
 from reel.core.file import Recipe
 from reel.core.frame import FrameSetup
 from reel.core.line import Connector, DeviceKind, HopSetup, Simulated, propose
+from reel.core.line.own_settings import OwnSettings
 from reel.core.line.tests.rigs import feed, with_picture
 from reel.core.measure import AlarmKind, Verdict, prove
 from reel.core.media import PartWriter, Shelf, probe
-from reel.core.roll import MarkKind
+from reel.core.roll import CutBy, MarkKind
 from reel.core.signal import NS, Mode
 from reel.recorder.client import Client
 from reel.recorder.messages import (
@@ -40,7 +42,7 @@ from reel.recorder.messages import (
 )  # fmt: skip
 from reel.recorder.run_files import CLOSING, REQUESTS
 from reel.recorder.service.server import serve
-from reel.standins import Fault, Scenario
+from reel.standins import Fault, RecordingDevice, Scenario
 
 QUICK, SMALL = Recipe(effort="ultrafast"), FrameSetup(mode=Mode.parse("640x360p30"))
 CONSOLE = replace(propose(DeviceKind.CONSOLE), recipe=QUICK, frame=SMALL)
@@ -299,6 +301,36 @@ class ServiceTests(ServerTestCase):
         with self.assertRaises(RefusedError) as raised:
             self.start_roll(paired, scenario=Scenario(fault=Fault.NOT_PAIRED))
         self.assertIn("code", str(raised.exception))
+
+    def test_a_trial_of_a_device_that_records_by_itself_comes_over(self):
+        setup = with_picture(
+            propose(DeviceKind.PHONE), device={"out": Connector.STORAGE}, path=(HopSetup(model="own-recorder"),)
+        )
+        take = self.client.ask(StartRoll(rigs=(to_roll(setup),), length_s=Fraction(2), is_trial=True)).takes[0]
+        self.wait_for(lambda status: not status.rolls)
+        ended = self.journal.ends[take]
+        self.assertEqual((ended.problem, ended.on_device, ended.ended_by), (None, "", CutBy.LENGTH))
+        self.assertGreaterEqual(probe(ended.path).video.frames, 60)
+
+    def test_a_limit_ends_a_take_and_the_next_of_the_series_begins(self):
+        own = OwnSettings(longer_px=1024, rate=30, bitrate_bps=3_000_000, limit_s=60, again=True)
+        setup = with_picture(
+            propose(DeviceKind.PHONE),
+            device={"out": Connector.STORAGE},
+            path=(HopSetup(model="own-recorder", own=own),),
+        )
+        with patch.object(RecordingDevice, "limit_ns", 2 * NS):
+            first = self.start_roll(setup)
+            status = self.wait_for(lambda status: [roll for roll in status.rolls if roll.take_id != first])
+            second = status.rolls[0].take_id
+            self.client.ask(Cut(takes=(second,)))
+            self.wait_for(lambda status: not status.rolls)
+        self.assertEqual(self.journal.ends[first].ended_by, CutBy.LIMIT)
+        self.assertEqual(
+            (self.journal.ends[first].problem, probe(self.journal.ends[first].path).video.frames), (None, 60)
+        )
+        self.assertEqual(self.journal.takes[second - 1].follows, first)
+        self.assertEqual(self.journal.ends[second].ended_by, CutBy.PERSON, "a series ends with the press")
 
     def test_ending_the_process_closes_the_file(self):
         take = self.start_roll()

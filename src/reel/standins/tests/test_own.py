@@ -9,14 +9,16 @@ from pathlib import Path
 import av
 import numpy as np
 
-from reel.core.file import FilePlan, Recipe
+from reel.core.file import FilePlan, Recipe, VideoCodec
 from reel.core.line import Eye, Headset
-from reel.core.line.own import RecordOption, remote_plan
-from reel.core.media import planes_of
+from reel.core.line.own import remote_plan, screen_of
+from reel.core.line.own_settings import OwnSettings, OwnShape, OwnSound
+from reel.core.media import planes_of, probe
 from reel.core.signal import NS, InputError, Mode
 from reel.standins import Fault, RecordingDevice, Scenario, read_stamp
 
-PLAIN = RecordOption(longer_px=1000, rate=36, bitrate_bps=10_000_000)
+PLAIN = OwnSettings(rate=36, bitrate_bps=10_000_000, limit_s=2)
+FINE = Scenario()
 HEADSET = Headset(mode=Mode.parse("1920x1000p36"))
 
 
@@ -34,21 +36,23 @@ class FastClock:
 
 
 class OwnRecorderTests(unittest.TestCase):
-    def record(self, option=PLAIN, **device):
-        mode = option.mode_of(Mode.parse("960x1000p36"))
-        plan = remote_plan(option, mode, Recipe(), "Headset")
+    def file_of(self, settings=PLAIN, scenario=FINE, **device):
+        """Record by some settings until the limit, and return the file's path."""
+        headset = replace(HEADSET, **device)
+        plan = remote_plan(settings, settings.picture_of(screen_of(headset)), Recipe(), "Headset")
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         path = Path(folder.name) / "own.mp4"
         clock = FastClock()
-        own = RecordingDevice(
-            replace(HEADSET, **device), Scenario(), option, path, plan, now_ns=clock.now_ns, wait=clock.wait, max_s=2
-        )
+        own = RecordingDevice(headset, scenario, settings, path, plan, now_ns=clock.now_ns, wait=clock.wait)
         own.start()
         own._thread.join(60)
         self.assertTrue(own.has_stopped)
-        self.assertIsNone(own.error)
-        with av.open(str(path)) as container:
+        self.assertEqual((own.error, own.is_at_limit), (None, True))
+        return path
+
+    def record(self, settings=PLAIN, **device):
+        with av.open(str(self.file_of(settings, **device))) as container:
             return list(container.decode(video=0))
 
     def test_it_stops_by_itself_and_records_one_eye(self):
@@ -69,7 +73,7 @@ class OwnRecorderTests(unittest.TestCase):
         self.assertIn("is not paired", str(raised.exception))
 
     def test_steadying_takes_the_jitter_out_and_costs_the_edges(self):
-        steady = RecordOption(longer_px=1000, rate=36, bitrate_bps=10_000_000, steadied=True)
+        steady = replace(PLAIN, steadied=True)
         turns = {option: self.turns(self.record(option)) for option in (PLAIN, steady)}
         self.assertLess(turns[steady], turns[PLAIN] / 2)
 
@@ -83,7 +87,19 @@ class OwnRecorderTests(unittest.TestCase):
         moves = [shift for shift in shifts if shift]
         return sum(a * b < 0 for a, b in itertools.pairwise(moves))
 
-    def test_options_never_make_a_picture_bigger_or_faster(self):
-        for option in (RecordOption(longer_px=4000, rate=120, bitrate_bps=1), PLAIN):
-            mode = option.mode_of(Mode.parse("720x480p30"))
-            self.assertEqual(mode.key, "720x480p30")
+    def test_its_file_is_as_it_was_set(self):
+        """Size, shape, codec, and a track for each sound: measured of the file."""
+        wanted = OwnSettings(
+            longer_px=800, shape=OwnShape.WIDE, rate=24, codec=VideoCodec.HEVC, bitrate_bps=3_000_000,
+            sound=OwnSound.BOTH, limit_s=2, countdown_s=3,
+        )  # fmt: skip
+        facts = probe(self.file_of(wanted))
+        video = facts.video
+        self.assertEqual((video.width_px, video.height_px, video.codec), (448, 800, "HEVC"))
+        self.assertEqual((video.frames, [one.title for one in facts.sound]), (48, ["Headset", "Microphone"]))
+        for sound, tracks in ((OwnSound.NONE, 0), (OwnSound.MICROPHONE, 1)):
+            self.assertEqual(len(probe(self.file_of(replace(PLAIN, sound=sound))).sound), tracks)
+
+    def test_one_that_records_smaller_than_it_is_set_to_is_seen_in_its_file(self):
+        video = probe(self.file_of(scenario=Scenario(fault=Fault.SMALLER))).video
+        self.assertEqual((video.width_px, video.height_px), (720, 750))

@@ -47,6 +47,7 @@ class DatabaseJournal:
                 is_trial=rolled.is_trial,
                 folder=rolled.folder,
                 shelf_key=rolled.shelf_key,
+                follows_id=rolled.follows,
             )
             try:
                 rigs.untick_put_back(rolled.rig_id, rolled.setup)

@@ -7,7 +7,7 @@ from reel.recorder.messages import RigStatus
 from reel.web.live.facts import is_heard
 from reel.web.rigs.drawing import lives_of
 from reel.web.rigs.models import Rig
-from reel.web.stages.costs import alike_takes, shelf_problem
+from reel.web.stages.costs import alike_takes, own_storage, room_bytes, shelf_problem
 from reel.web.stages.keeps_up import keeping
 
 
@@ -21,7 +21,7 @@ def check_rows(rig: Rig, plan: RigSetup, live: RigStatus | None) -> list[dict[st
     lives = lives_of(plan, live)
     keeps = keeping(file_plan(plan, heard(plan, lives)), plan.recipe.draft) if not plan.recipe.as_sent else None
     seen = Seen(
-        has_room=not shelf_problem(rig),
+        has_room=room_bytes(rig) > 0 if own_storage(plan) else not shelf_problem(rig),
         is_heard=heard_now,
         arriving=comes,
         headroom=keeps.chosen.headroom if keeps is not None and keeps.chosen is not None else None,

@@ -1,8 +1,10 @@
 """What a rig's file costs by a plan, and where it is written."""
 
+import shutil
 from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import replace
+from pathlib import Path
 
 from django.conf import settings
 
@@ -55,10 +57,30 @@ def shelf_of_rig(rig: Rig) -> Shelf:
 
 
 def room_bytes(rig: Rig) -> int:
-    """Return the room that a roll may use: what is free, less the reserve."""
+    """Return the room that a roll may use: what is free, less the reserve; or all of a device's own storage."""
+    storage = own_storage(rig.plan)
+    if storage is not None:
+        return free_on(storage)
     try:
         return max(0, shelf_of_rig(rig).free_bytes() - settings.RESERVE_BYTES)
     except ReelError:
+        return 0
+
+
+def own_storage(plan: RigSetup) -> Path | None:
+    """Return the storage of the device itself, where a rig's takes stay on it."""
+    recorder = plan.picture.own_recorder
+    if recorder is None or recorder.comes_over:
+        return None
+    return Path(settings.HOME.devices / plan.picture.device.kind.value)
+
+
+def free_on(storage: Path) -> int:
+    """Return the bytes that are free on a device's storage, also before anything lies there."""
+    found = next((place for place in (storage, *storage.parents) if place.exists()), None)
+    try:
+        return shutil.disk_usage(found).free if found is not None else 0
+    except OSError:
         return 0
 
 

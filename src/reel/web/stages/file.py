@@ -9,8 +9,8 @@ from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from reel.core.errors import BadValueError
-from reel.core.file import Purpose, file_stem, full_quality
-from reel.core.line import file_plan
+from reel.core.file import Purpose, Recipe, file_stem, forecast, full_quality
+from reel.core.line import Phone, RigSetup, Tablet, file_plan
 from reel.core.signal import Mode, Signal, pixel_format
 from reel.web.jobs.actions import ask_for
 from reel.web.jobs.kinds import Subject
@@ -21,11 +21,12 @@ from reel.web.recipes.models import KeptRecipe
 from reel.web.rigs import estimating
 from reel.web.rigs.actions import refuse_unasked
 from reel.web.rigs.benching import BENCH
+from reel.web.rigs.changing import change
 from reel.web.rigs.estimating import is_needed
 from reel.web.rigs.models import Rig
 from reel.web.stages import edits
 from reel.web.stages.costs import file_costs, keeps_context
-from reel.web.stages.forms import RecipeForm
+from reel.web.stages.forms import OwnForm, RecipeForm
 from reel.web.stages.page import RigPage, StagePage, answer, file_context
 from reel.web.ui.typed import number_of
 
@@ -35,12 +36,25 @@ def context(page: RigPage) -> dict[str, object]:
     plan = page.file_plan
     name = file_stem(plan.recipe.name_pattern, plan.named(page.rig.name, timezone.localtime()), 1)
     own = file_context(page)
+    if page.plan.picture.own is not None:
+        return {**own, **_own_context(page), "example": f"{name}.{plan.recipe.suffix}"}
     return {
         **own,
         **file_costs(page.rig, page.plan, page.live),
         "example": f"{name}.{plan.recipe.suffix}",
         "whole": _kept_whole(page, own["comes"]),
     }
+
+
+def _own_context(page: RigPage) -> dict[str, object]:
+    """Return what a device's own recorder makes as it is set, and what of it is set in Device."""
+    device = page.plan.picture.device
+    facts = [("Screen", device.mode.label)]
+    if isinstance(device, Phone | Tablet):
+        facts += [("Held", device.turn.label), ("Touches", "shown" if device.shows_touches else "not shown")]
+    if device.shown_eye is not None:
+        facts.append(("Eye", device.shown_eye.value))
+    return {"own_plan": page.file_plan, "forecast": forecast(page.file_plan), "own_facts": facts}
 
 
 def _kept_whole(page: RigPage, comes: object) -> dict[str, str]:
@@ -55,8 +69,13 @@ def _kept_whole(page: RigPage, comes: object) -> dict[str, str]:
     return {"comes": pixels.label, "profile": found.profile, "samples": found.samples}
 
 
-def _form(page: RigPage, data: Any) -> RecipeForm:
-    """Return the form of a rig's recipe; or, where that is asked, of an offer, a kept recipe or a starting point."""
+def _form(page: RigPage, data: Any) -> RecipeForm | OwnForm:
+    """Return the form of a device's own recorder, or of a rig's recipe.
+
+    Where that is asked, it is one of an offer, a kept recipe or a starting point.
+    """
+    if page.plan.picture.own is not None:
+        return OwnForm(data, plan=page.plan)
     form = RecipeForm(data, recipe=page.plan.recipe, setup=page.plan)
     if data is None:
         return form
@@ -69,11 +88,18 @@ def _form(page: RigPage, data: Any) -> RecipeForm:
     return form.with_what_came()
 
 
+def _store(page: RigPage, wanted: Recipe | RigSetup) -> None:
+    if isinstance(wanted, Recipe):
+        edits.set_recipe(page.rig, wanted, page.status)
+    else:
+        change(page.rig, wanted, page.status)
+
+
 STAGE = StagePage(
     key="file",
     context=context,
     form=_form,
-    store=lambda page, recipe: edits.set_recipe(page.rig, recipe, page.status),
+    store=_store,
 )
 
 

@@ -35,7 +35,7 @@ from reel.web.rigs.drawing import draw_line, lives_of
 from reel.web.rigs.estimating import picture_bits
 from reel.web.rigs.models import Rig
 from reel.web.rigs.serial import shape_of
-from reel.web.stages.costs import measured_rate, room_bytes, shelf_of_rig
+from reel.web.stages.costs import measured_rate, own_storage, room_bytes, shelf_of_rig
 from reel.web.stages.framing import FramePage
 from reel.web.ui.forms import ValueForm
 
@@ -125,7 +125,7 @@ class RigPage:
     def sound(self) -> SoundFormat | None:
         """The sound that arrives, or that a device's own file will have."""
         if self.planned.is_remote:
-            return SoundFormat()
+            return SoundFormat() if self.file_plan.tracks else None
         return self.lives[self.place].sound if self.lives else None
 
 
@@ -189,6 +189,7 @@ def file_context(page: RigPage) -> dict[str, object]:
     """Return the shelf that a rig's file goes to, and what comes to be written."""
     return {
         "free_bytes": room_bytes(page.rig),
+        "stays": own_storage(page.plan) is not None,
         "write_bps": (page.rig.shelf or home_place()).write_bps,
         "shelf_path": str(shelf_of_rig(page.rig).root),
         "is_network": isinstance(page.plan.picture.origin, Network),

@@ -8,7 +8,7 @@ from django.views.decorators.http import require_POST
 
 from reel.core.errors import BadValueError
 from reel.core.line import FELT_MS, HOPS, HopKind, label_of
-from reel.core.line.edit import Path, add_hop, alternatives, move_hop, remove_hop, set_option, swap_hop
+from reel.core.line.edit import Path, add_hop, alternatives, move_hop, remove_hop, swap_hop
 from reel.web.live.recorder import glance
 from reel.web.rigs.models import Rig
 from reel.web.stages import edits
@@ -77,5 +77,4 @@ _EDITS: dict[str, Callable[[Path, QueryDict], Path]] = {
     "up": lambda path, post: move_hop(path, _place(post), -1),
     "down": lambda path, post: move_hop(path, _place(post), 1),
     "swap": lambda path, post: swap_hop(path, _place(post), post.get("model", "")),
-    "option": lambda path, post: set_option(path, _place(post), post.get("option", "")),
 }

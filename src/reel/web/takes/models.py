@@ -98,9 +98,9 @@ class Take(models.Model):
     `tracks` are the names of its sound tracks, `counts` are those of all its parts. `on_device` is the kind of device
     on whose own storage its files lie, "" when they are on the shelf; `folder` is another shelf than the home's, "" for
     that. `ended_by` is a core CutBy. In the bin since `binned_at`, its files lie in that of its shelf. `made_from` are
-    the takes that it was made from. What a list shows and is sorted by (`proof_state`, `size_bytes`, `length_ms`,
-    `codec`, `lost` frames) is summed up from its parts by `takes.summing`. It `is_missing`
-    where its files were not where they were when that was looked at last.
+    the takes that it was made from, `follows` is the one before it in a series. What a list shows and is sorted by
+    (`proof_state`, `size_bytes`, `length_ms`, `codec`, `lost` frames) is summed up from its parts by `takes.summing`.
+    It `is_missing` where its files were not where they were when that was looked at last.
     """
 
     rig = models.ForeignKey("rigs.Rig", null=True, on_delete=models.SET_NULL, related_name="takes")
@@ -120,6 +120,7 @@ class Take(models.Model):
     shelf_key = models.CharField(max_length=64, blank=True)
     origin = models.CharField(max_length=12, choices=TakeOrigin.choices, default=TakeOrigin.ROLLED)
     made_from = models.ManyToManyField("self", symmetrical=False, related_name="made_into")
+    follows = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="followed_by")
     is_good = models.BooleanField(default=False)
     note = models.CharField(max_length=MAX_NOTE, blank=True)
     tags = models.JSONField(default=list)
@@ -205,6 +206,13 @@ class Take(models.Model):
     def end(self) -> str:
         """Why it was cut, where that was set beforehand; "" where a person cut it."""
         return cut_words(CutBy(self.ended_by), self.setup.roll) if self.asked else ""
+
+    @property
+    def gap_s(self) -> float | None:
+        """Seconds between the end of the take that it follows and its own begin; None where it follows none."""
+        if self.follows is None or self.follows.length_s is None:
+            return None
+        return max(0.0, (self.started_at - self.follows.started_at).total_seconds() - self.follows.length_s)
 
     @property
     def all_parts(self) -> list["Part"]:

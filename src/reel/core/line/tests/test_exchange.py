@@ -40,7 +40,7 @@ class RigFileTests(unittest.TestCase):
 
         for old, new, line, reason in (
             ('"reel-rig"', '"song"', 1, "kind"),
-            ('"version": 6', '"version": 7', line_of("version"), "version 7"),
+            ('"version": 7', '"version": 8', line_of("version"), "version 8"),
             ('"Moss & Stone"', '""', line_of('"name"'), "name"),
             ('"hdmi-box"', '"garden hose"', line_of("hdmi-box") - 1, "catalogue"),
             ('"width_px": 1280', '"width_px": "wide"', line_of("width_px"), "Expected"),

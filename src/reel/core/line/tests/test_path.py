@@ -34,7 +34,7 @@ from reel.core.line import (
     signal_path,
 )
 from reel.core.line.boxes import best_first, negotiated, offer_weight
-from reel.core.line.edit import add_hop, move_hop, remove_hop, set_option, swap_hop, with_device
+from reel.core.line.edit import add_hop, move_hop, remove_hop, swap_hop, with_device
 from reel.core.line.hops import HopContext
 from reel.core.line.links import link_clock_hz, total_pixels
 from reel.core.line.signal_state import differences, source_signal
@@ -326,10 +326,6 @@ class EditTests(unittest.TestCase):
         self.assertEqual(move_hop(longer, 0, -1), longer)
         self.assertEqual(remove_hop(longer, 1), self.HOPS)
         self.assertEqual(swap_hop(self.HOPS, 1, "hdmi-stick")[1], HopSetup(model="hdmi-stick"))
-        paired = path("developer-link")
-        chosen = set_option(paired, 0, "1000 36 20M")
-        self.assertEqual(chosen[0].option, "1000 36 20M")
-        self.assertEqual(set_option(chosen, 0, "1000 36 10M"), paired, "the first is what it does by itself")
 
     def test_what_cannot_be_is_refused(self):
         for edit in (
@@ -337,7 +333,6 @@ class EditTests(unittest.TestCase):
             lambda: add_hop(self.HOPS, 0, "garden hose"),
             lambda: add_hop(self.HOPS * 4, 0, "usb-2"),
             lambda: remove_hop(self.HOPS, 3),
-            lambda: set_option(self.HOPS, 0, "8K"),
             lambda: one(Feed()),
             lambda: replace(one(console("1280x720p30")), origin=feed_input("a.mp4").origin),
             lambda: replace(feed_input("a.mp4"), path=path("usb-2")),

@@ -14,12 +14,13 @@ from django.test import SimpleTestCase, TestCase
 
 from reel.core.errors import ReelError
 from reel.core.file import VariableBitrate, read_recipe, write_recipe
-from reel.core.line import line_stages, read_rig
+from reel.core.line import DeviceKind, line_stages, propose, read_rig
+from reel.core.line.own_settings import OwnSettings
 from reel.core.measure import Proof
 from reel.core.signal import Matrix, Range
 from reel.core.wire import from_plain
 from reel.standins.scenario import Scenario
-from reel.web.rigs.actions import export_rig, import_rig
+from reel.web.rigs.actions import export_rig, import_rig, make_rig
 from reel.web.setups import OLDER, plan_of, recipe_of
 
 KEPT = {version: Path(__file__).parent / f"version_{version}" for version in (1, 2, 3)}
@@ -53,6 +54,25 @@ class RigFileTests(TestCase):
                 self.assertEqual(kept.scenarios, tuple(from_plain(scenario, Scenario) for scenario in scenarios))
                 again = import_rig(export_rig(kept))
                 self.assertEqual((again.plan, again.scenarios), (kept.plan, kept.scenarios))
+
+    def test_a_bundle_of_version_6_becomes_what_it_set(self):
+        made = make_rig("Canopy", propose(DeviceKind.HEADSET))
+        for out, model, option, own in (
+            ("storage", "own-recorder", "", None),
+            ("storage", "own-recorder", "1280 30 5M steadied",
+             OwnSettings(longer_px=1280, rate=30, bitrate_bps=5_000_000, steadied=True)),
+            ("storage", "own-recorder", "1560 30 8M", OwnSettings(rate=30, bitrate_bps=8_000_000)),
+            ("paired", "developer-link", "1000 36 20M", OwnSettings(rate=36, bitrate_bps=20_000_000, limit_s=60)),
+        ):  # fmt: skip
+            with self.subTest(option):
+                content = json.loads(export_rig(made)) | {"version": 6}
+                content["setup"]["inputs"][0]["device"]["out"] = out
+                content["setup"]["inputs"][0]["path"] = [{"model": model, "option": option}]
+                kept = import_rig(json.dumps(content).encode())
+                self.assertEqual(kept.plan.picture.path[0].own, own)
+        content["setup"]["inputs"][0]["path"] = [{"model": model, "option": "8K"}]
+        with self.assertRaises(ReelError):
+            import_rig(json.dumps(content).encode())
 
     def test_what_is_misspelt_in_an_old_file_is_refused_with_its_line(self):
         good = self.file(RIGS[1][0])
@@ -95,7 +115,7 @@ class RigFileTests(TestCase):
         wanted = import_rig(self.file(rig, 3))
         recipe = replace(wanted.plan.recipe, rate=VariableBitrate(bitrate_bps=4_000_000, max_bps=9_000_000))
         wanted.plan = replace(wanted.plan, recipe=recipe)
-        written = export_rig(wanted).replace(b'"version": 6', b'"version": 5')
+        written = export_rig(wanted).replace(b'"version": 7', b'"version": 5')
         written = written.replace(b'"max_bps"', b'"most_bps"').replace(b'"simulated"', b'"plugged"')
         self.assertEqual(import_rig(written).plan, wanted.plan)
         setup = json.loads(written)["setup"]

@@ -23,6 +23,8 @@ FAULT_WORDS = {
     Fault.RESIZED: "the mirror is made smaller",
     Fault.MINIMISED: "the mirror is minimised",
     Fault.SHOWS_REEL: "the screen shows Reel",
+    Fault.SMALLER: "it records smaller than it is set to",
+    Fault.FULL: "its storage is full",
 }
 
 
