@@ -20,7 +20,7 @@ def examine_to_bare_decode() -> float:
     """Give how many times the processor time of decoding a file examining it takes; the least of three each."""
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "a.mp4"
-        _write(path)
+        write_scene(path, FilePlan(recipe=Recipe(), frame=MODE, tracks=("Sound",)))
         return min(_took(lambda: examine(path)) for _ in range(3)) / min(_took(lambda: _decode(path)) for _ in range(3))
 
 
@@ -37,11 +37,11 @@ def _decode(path: Path) -> None:
             packet.decode()
 
 
-def _write(path: Path) -> None:
+def write_scene(path: Path, plan: FilePlan) -> None:
     """Write a scene that is panned over, with grain as a camera has it, and noise as its sound."""
     random = np.random.default_rng(3)
     ground = np.kron(random.integers(40, 210, (90, 260)), np.ones((8, 8)))
-    with PartWriter(path, FilePlan(recipe=Recipe(), frame=MODE, tracks=("Sound",))) as writer:
+    with PartWriter(path, plan) as writer:
         for tick in range(FRAMES):
             planes = np.full((MODE.height_px * 3 // 2, MODE.width_px), 128, dtype=np.uint8)
             seen = ground[:, tick * 4 : tick * 4 + MODE.width_px]

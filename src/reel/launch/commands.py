@@ -11,6 +11,7 @@ from reel.launch.prepared import prepare
 from reel.options import Home
 
 if TYPE_CHECKING:
+    from reel.core.file import Container
     from reel.core.media import MediaFacts
 
 # What a file says of its length and what it holds differ by less, also where nothing was lost.
@@ -47,6 +48,7 @@ def add_commands(commands: "_SubParsersAction[ArgumentParser]") -> None:
     look.add_argument("file", type=Path)
     look.add_argument("--json", action="store_true", help="print JSON")
     look.set_defaults(run=_probe)
+    _add_rewrap(commands)
     mend = commands.add_parser(
         "rescue",
         help="repair a media file that was not closed",
@@ -55,6 +57,63 @@ def add_commands(commands: "_SubParsersAction[ArgumentParser]") -> None:
     mend.add_argument("file", type=Path)
     mend.add_argument("--json", action="store_true", help="print JSON")
     mend.set_defaults(run=_rescue)
+
+
+def _add_rewrap(commands: "_SubParsersAction[ArgumentParser]") -> None:
+    from reel.core.file import Container
+
+    wrap = commands.add_parser(
+        "rewrap",
+        help="put media files into another container",
+        description="Copy the packets of media files into another container, beside each and never over one.",
+        epilog="example:\n  ./reel rewrap *.mkv --to mp4 --json",
+        formatter_class=RawDescriptionHelpFormatter,
+    )
+    wrap.add_argument("files", nargs="+", type=Path, metavar="FILE")
+    to = [kind.value for kind in Container if kind is not Container.MP4_PLAIN]
+    wrap.add_argument("--to", required=True, choices=to, help="the container")
+    wrap.add_argument("--json", action="store_true", help="print JSON")
+    wrap.set_defaults(run=_rewrap)
+
+
+def _rewrap(chosen: Namespace) -> int:
+    """Rewrap files one after the other; one that can't be is said, and the others are made. Returns 1 for those."""
+    from reel.core.file import Container
+
+    container = Container(chosen.to)
+    made = [_rewrapped(source, container) for source in chosen.files]
+    if chosen.json:
+        json.dump(made, sys.stdout, indent=2)
+        print()
+    else:
+        for one in made:
+            print(f"rewrapped  {one['file']}" if one["file"] else f"failed     {one['source']}: {one['problem']}")
+            for left in one["left_out"]:
+                print(f"           left out: {left['stream']}. {left['why']}.")
+    return 1 if any(one["problem"] for one in made) else 0
+
+
+def _rewrapped(source: Path, container: "Container") -> dict[str, Any]:
+    from reel.core.errors import ReelError
+    from reel.core.finish import Finish, plan
+    from reel.core.media import Shelf, check_plain
+    from reel.core.media.finishing import finish_file, source_of
+
+    told: dict[str, Any] = {"source": str(source), "file": None, "left_out": [], "notes": [], "problem": None}
+    try:
+        check_plain(source)
+        finish = Finish(container=container)
+        planned, shelf = plan(finish, source_of(source)), Shelf(source.parent)
+        reserved = shelf.reserve_copy(f"{source.stem}.{finish.suffix}")
+        try:
+            finish_file(source, reserved.rolling, planned, lambda part: None)
+            told["file"] = str(shelf.complete(reserved))
+        finally:
+            shelf.discard(reserved)  # nothing, once it has its name
+    except ReelError as error:
+        return told | {"problem": str(error)}
+    left_out = [{"stream": one.stream.title or one.stream.kind.value, "why": one.why} for one in planned.left_out]
+    return told | {"left_out": left_out, "notes": list(planned.notes)}
 
 
 def _add_roll(commands: "_SubParsersAction[ArgumentParser]") -> ArgumentParser:

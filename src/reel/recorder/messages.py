@@ -10,7 +10,7 @@ from reel.core.line import RigSetup
 from reel.core.measure import Alarm, Bars, Counts, FieldTest, Watched
 from reel.core.media import Loud, Stroke
 from reel.core.roll import TRIAL_S
-from reel.core.signal import DeviceEvent, Signal, SoundFormat
+from reel.core.signal import DeviceEvent, Need, Signal, SoundFormat
 from reel.core.sound import BalanceReading, Level, SyncReading
 from reel.standins.scenario import Fault, Scenario
 
@@ -292,8 +292,8 @@ class InputStatus:
 
     `bars` are the black edges that were found of it when they were looked for last, None where too little was seen.
     `contradictions` say where what is measured disagrees with the line. `problem` is a sentence that says why there is
-    no signal; None while it arrives; `is_held` says that another rig has the device. `event` is what the device
-    reports of itself. `field_test` is the last one's result, `is_testing` says that one runs.
+    no signal; None while it arrives; `is_held` says that another rig has the device, `needs` what it lacks. `event` is
+    what the device reports of itself. `field_test` is the last one's result, `is_testing` says that one runs.
     """
 
     name: str
@@ -303,6 +303,7 @@ class InputStatus:
     watched: Watched = field(default_factory=Watched)
     problem: str | None = None
     is_held: bool = False
+    needs: Need | None = None
     alarms: tuple[Alarm, ...] = ()
     contradictions: tuple[str, ...] = ()
     field_test: FieldTest | None = None

@@ -4,6 +4,7 @@ from reel.core.line import DeviceKind, Simulated
 from reel.core.line.origin import Origin
 from reel.core.signal import NS, DeviceEvent, FloatArray, InputError, Samples, Sent, SoundFormat
 from reel.standins.ambience import RATE_HZ, looped
+from reel.standins.rig import refuse_captured
 from reel.standins.room import Claps
 from reel.standins.scenario import Fault, Scenario
 from reel.standins.trouble import Trouble
@@ -62,8 +63,7 @@ class Listener:
     def read(self, now_ns: int) -> Samples:
         if not self._open:
             raise InputError(self._name, "is switched off")
-        if reason := _reason(self._trouble, now_ns):
-            raise InputError(self._name, reason)
+        _refuse(self._name, self._trouble, now_ns)
         while now_ns - self._at_ns(self._next + 1) > BUFFERED_NS:
             self._next += 1
         number = self._next
@@ -80,16 +80,11 @@ class Listener:
         return self._start_ns + round(block * self._block_ns)
 
 
-_REASONS = {
-    Fault.BUSY: "is open in another program",
-    Fault.DENIED: "may not be opened by Reel",
-    Fault.PULLED: "is no longer there",
-}
-
-
-def _reason(trouble: Trouble, at_ns: int) -> str:
-    fault = trouble.at(at_ns)
-    return _REASONS.get(fault, "") if fault is not None else ""
+def _refuse(name: str, trouble: Trouble, at_ns: int) -> None:
+    """Raise InputError while it is not opened: pulled, held, denied."""
+    if trouble.at(at_ns) is Fault.PULLED:
+        raise InputError(name, "is no longer there")
+    refuse_captured(name, trouble, at_ns)
 
 
 def listen(
@@ -101,8 +96,7 @@ def listen(
     """
     named = origin.device if isinstance(origin, Simulated) else kind.label
     name = f"The {named.lower()}"
-    if reason := _reason(trouble, start_ns):
-        raise InputError(name, reason)
+    _refuse(name, trouble, start_ns)
     is_afar = kind is DeviceKind.CHAT
     return Listener(
         name,

@@ -18,7 +18,7 @@ from reel.core.signal import NS, Input, InputError, Picture, Samples, Signal
 from reel.standins.devices import stand_in
 from reel.standins.microphone import listen
 from reel.standins.planes import Converter
-from reel.standins.rig import Assembled
+from reel.standins.rig import REFUSALS, Assembled
 from reel.standins.scenario import Fault, Scenario
 from reel.standins.trouble import Trouble
 
@@ -71,9 +71,14 @@ class RecordingDevice:
 
     def check(self) -> None:
         """Raise InputError when it can't be told to start: it is not paired with this computer, or has no room."""
-        reason = _REFUSALS.get(self._scenario.fault) if self._scenario.fault else None
-        if reason and not self._scenario.from_s:
-            raise InputError(f"The {self._device.facts.label.lower()}", reason)
+        name, fault = f"The {self._device.facts.label.lower()}", self._scenario.fault
+        if self._scenario.from_s or fault is None:
+            return
+        if fault is Fault.FULL:
+            raise InputError(name, "has no room left on its storage")
+        if fault in REFUSALS:
+            reason, needs = REFUSALS[fault]
+            raise InputError(name, reason, needs=needs)
 
     def stop(self) -> None:
         """Press its button again, and wait until its file is closed."""
@@ -146,12 +151,6 @@ class RecordingDevice:
         if (across, down, edge) == (frame.width, frame.height, 0):
             return frame
         return _crop(frame, left + edge, top + edge, across - 2 * edge, down - 2 * edge)
-
-
-_REFUSALS = {
-    Fault.NOT_PAIRED: "is not paired with this computer: type the code that it shows",
-    Fault.FULL: "has no room left on its storage",
-}
 
 
 def _made(plan: FilePlan, scenario: Scenario) -> FilePlan:

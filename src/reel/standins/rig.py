@@ -8,7 +8,7 @@ from itertools import count
 from reel.core.line import Connector, Eye, Hop, InputSetup, Offer
 from reel.core.line.boxes import Box, Port
 from reel.core.line.hops import Adapter, Link, Mirror, Receiver, within
-from reel.core.signal import NS, Arrived, DeviceEvent, InputError, Picture, Samples, Sent, Signal, SoundFormat
+from reel.core.signal import NS, Arrived, DeviceEvent, InputError, Need, Picture, Samples, Sent, Signal, SoundFormat
 from reel.standins.capture import BoxStandIn, Handover
 from reel.standins.device import Shown, StandIn
 from reel.standins.devices import stand_in
@@ -23,8 +23,13 @@ BUFFERED_PICTURES = 8
 NO_SIGNAL_NS = NS
 
 
-# What an operating system says of a box or a camera that it does not open; of one that was pulled it says nothing.
-_REFUSALS = {Fault.BUSY: "is open in another program", Fault.DENIED: "may not be opened by Reel"}
+# What is said of a device that is not opened, and what it lacks; of one that was pulled nothing is said.
+REFUSALS = {
+    Fault.BUSY: ("is open in another program", Need.FREE),
+    Fault.DENIED: ("may not be opened by Reel", Need.SYSTEM),
+    Fault.NOT_ALLOWED: ("waits until this computer is allowed on it", Need.ALLOWED),
+    Fault.NOT_PAIRED: ("is not paired with this computer; type the code", Need.CODE),
+}
 
 
 class Assembled:
@@ -192,10 +197,11 @@ def assemble(
 
 
 def refuse_captured(captures: str, trouble: Trouble, at_ns: int) -> None:
-    """Raise InputError while another program holds a box or a camera, or the system denies it."""
+    """Raise InputError while a device, or the box in front of it, is not opened: held, denied, not paired."""
     fault = trouble.at(at_ns)
-    if fault in _REFUSALS:
-        raise InputError(captures, _REFUSALS[fault])
+    if fault is not None and fault in REFUSALS:
+        reason, needs = REFUSALS[fault]
+        raise InputError(captures, reason, needs=needs)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

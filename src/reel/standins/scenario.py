@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from reel.core.errors import BadValueError
-from reel.core.line import DeviceKind, HopKind, InputSetup
+from reel.core.line import Connector, DeviceKind, HopKind, InputSetup
 from reel.core.signal import NS
 
 MAX_DRIFT_PPM = 500
@@ -27,6 +27,7 @@ class Fault(StrEnum):
     PULLED = "pulled"
     NO_POWER = "no power"
     NOT_PAIRED = "not paired"
+    NOT_ALLOWED = "not allowed"
     BUSY = "busy"
     DENIED = "denied"
     FORBIDDEN = "forbidden"
@@ -105,5 +106,9 @@ def _faults(setup: InputSetup) -> Iterator[Fault]:
         yield from (Fault.BUSY, Fault.DENIED)
     if setup.device.facts.is_handheld:
         yield Fault.FORBIDDEN
+        if setup.device.way_out is Connector.USB and setup.box is None:
+            yield Fault.NOT_ALLOWED
+    if HopKind.RECEIVER in kinds:
+        yield Fault.NOT_PAIRED
     if HopKind.MIRROR in kinds:
         yield from _OF_A_MIRROR

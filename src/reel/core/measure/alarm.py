@@ -4,8 +4,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
 from reel.core.line import AlarmKind, HopKind, InputSetup, LossKind, Remedy, Turn, loss_message, remedies, signal_chain
+from reel.core.line.pairing import step_of
 from reel.core.measure.watch import Watched
-from reel.core.signal import Signal
+from reel.core.signal import Need, Signal
 from reel.core.sound import Level
 
 BLACK_S = 2.0
@@ -37,7 +38,7 @@ class Alarm:
 class Condition:
     """How an open rig stands: what `signal` was when it was opened and is now, and for how long what has lasted.
 
-    `problem` says why there is no signal, `is_held` that another rig has the device.
+    `problem` says why there is no signal, `is_held` that another rig has the device, `needs` what it says it lacks.
     """
 
     first: Signal | None = None
@@ -48,6 +49,7 @@ class Condition:
     silent_s: float = 0.0
     problem: str | None = None
     is_held: bool = False
+    needs: Need | None = None
 
 
 def alarms(setup: InputSetup, condition: Condition) -> tuple[Alarm, ...]:
@@ -55,7 +57,7 @@ def alarms(setup: InputSetup, condition: Condition) -> tuple[Alarm, ...]:
     if condition.problem is not None and condition.is_held:
         return (_alarm(AlarmKind.HELD, condition.problem, setup),)
     if condition.problem is not None:
-        return (_alarm(AlarmKind.NO_SIGNAL, condition.problem, setup),)
+        return (_no_signal(condition.problem, condition.needs, setup),)
     found = _picture_alarms(setup, condition.watched)
     if condition.silent_s > setup.device.facts.silent_s:
         found.append(_alarm(AlarmKind.SILENT, f"No sound for {condition.silent_s:.0f} s.", setup))
@@ -64,6 +66,16 @@ def alarms(setup: InputSetup, condition: Condition) -> tuple[Alarm, ...]:
     if (changed := _change(setup, condition)) is not None:
         found.append(changed)
     return tuple(found)
+
+
+def _no_signal(problem: str, needs: Need | None, setup: InputSetup) -> Alarm:
+    """Name the step of the pairing that is missing, where the input says so; else what it likely comes from."""
+    alarm = _alarm(AlarmKind.NO_SIGNAL, problem, setup)
+    missing = step_of(setup, needs) if needs is not None else None
+    if missing is None:
+        return alarm
+    there = f" On the {setup.device.facts.label.lower()}: {missing.there}" if missing.there else ""
+    return replace(alarm, causes=(f"What is missing: {missing.text}.{there}",), remedy="", mends="")
 
 
 def _picture_alarms(setup: InputSetup, watched: Watched) -> list[Alarm]:

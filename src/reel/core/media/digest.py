@@ -11,6 +11,8 @@ from reel.core.media.errors import BROKEN, MediaError, reason_of
 
 # ITU-T H.264, table 7-1, and H.265, table 7-1: parameter sets and delimiters, which containers hold apart or repeat.
 _APART = {"h264": {7, 8, 9}, "hevc": {32, 33, 34, 35}}
+# H.265, tables 7-1 and D.1: a text of the encoder about itself, which some containers keep with the parameter sets.
+_SEI, _UNREGISTERED = 39, b"\x05"
 _ADTS = 0xFFF0
 # AV1 bitstream specification, 6.2.2: a temporal delimiter, which containers leave out.
 _TEMPORAL_DELIMITER = 2
@@ -55,11 +57,15 @@ def sums_of(sums: Sequence[StreamSum]) -> SentFacts:
     return SentFacts(packets=tuple(one.count for one in sums), digests=tuple(one.hex for one in sums))
 
 
-def read_sent(path: Path) -> SentFacts:
-    """Say what the packets of a file carry, stream by stream; raises MediaError."""
+def read_sent(path: Path, indices: Sequence[int] | None = None) -> SentFacts:
+    """Say what the packets of a file carry, stream by stream; raises MediaError.
+
+    `indices` are the streams that are looked at: its first picture and its sounds by default.
+    """
     try:
         with av.open(str(path)) as container:
-            streams = [*container.streams.video[:1], *container.streams.audio]
+            every = [*container.streams.video[:1], *container.streams.audio]
+            streams = every if indices is None else [container.streams[index] for index in indices]
             sums = {
                 stream.index: StreamSum(
                     stream.codec_context.codec.canonical_name, stream.codec_context.extradata or b""
@@ -82,7 +88,7 @@ def _carried(codec: str, extradata: bytes, data: bytes) -> Iterator[bytes]:
     if codec in _APART:
         for unit in units_of(codec, extradata, data):
             kind = unit[0] & 0x1F if codec == "h264" else (unit[0] >> 1) & 0x3F
-            if kind not in _APART[codec]:
+            if kind not in _APART[codec] and not (codec == "hevc" and kind == _SEI and unit[2:3] == _UNREGISTERED):
                 yield len(unit).to_bytes(4, "big")
                 yield unit
     elif codec == "aac" and len(data) > 7 and (int.from_bytes(data[:2], "big") & 0xFFF6) == _ADTS:

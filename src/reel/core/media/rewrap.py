@@ -1,6 +1,7 @@
 """Rewrapping: the same encoded picture and sound in another container, or in a whole one."""
 
-from collections.abc import Callable, Iterator, Sequence
+import math
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -16,6 +17,17 @@ MAX_NAME = 255
 RESCUED = "_rescued"
 # What a file is repaired into whose own container Reel does not write.
 _OTHERS = "mkv"
+# What a container writes of itself, and not of what it holds.
+_OWN_TAGS = {"major_brand", "minor_version", "compatible_brands", "encoder", "handler_name", "vendor_id", "duration"}
+# What a codec is called there, "" for as it was: HEVC whose parameter sets stand in the header only, which more players
+# open; the profile of ProRes, which is nowhere else.
+_CALLED = {"hevc": "hvc1", "prores": ""}
+# Matroska and WebM hold the encoder's delay apart: sound that begins by that before 0 is no reason to shift all.
+_AS_IT_BEGINS = {"avoid_negative_ts": "disabled"}
+_INDEXED, _IN_FRONT = ("mp4", "mov"), {"movflags": "+faststart"}
+# ISO/IEC 14496-12, 8.6 and 8.7: what the index has of a packet at most (its times, size, chunk and whether it is a
+# keyframe), and of a whole file; packets are counted by the rate where the file does not say how many there are.
+_INDEX_BYTES_A_PACKET, _INDEX_BYTES, _MARGIN = 48, 16_384, 1.1
 _MUXERS = {facts.suffix: facts.muxer for facts in CONTAINERS.values()}
 
 
@@ -70,6 +82,54 @@ def rescue(
         raise
 
 
+def rewrap(source: Path, target: Path, kept: Sequence[int], progress: Callable[[float], None]) -> None:
+    """Copy the packets of the `kept` streams of `source`, by their index, into a new file of the target's container.
+
+    Names, tags, chapters, colour and the shape of pixels go with them; MP4 and MOV have their index in front. What
+    begins later than 0 in MPEG-TS begins at 0, all streams by the same step. `progress` is told the part that is done
+    (0 to 1); it may raise to call the work off. Raises MediaError.
+    """
+    muxer = _MUXERS[target.suffix.lstrip(".").lower()]
+
+    def copy(options: Mapping[str, str]) -> None:
+        _copy(source, target, muxer, progress, to_its_end=True, kept=kept, options=options)
+
+    try:
+        reserved = _index_bytes(source, kept) if muxer in _INDEXED else 0
+        usual = _IN_FRONT if muxer in _INDEXED else _AS_IT_BEGINS if _has_delay_apart(source, muxer) else {}
+        try:
+            copy({"moov_size": str(reserved)} if reserved else usual)
+        except av.error.ArgumentError:  # also where the index needs more room than was reserved
+            if not reserved:
+                raise
+            copy(_IN_FRONT)
+    except BROKEN as error:
+        raise MediaError(source, f"can't be rewrapped ({reason_of(error)})") from error
+
+
+def _has_delay_apart(source: Path, muxer: str) -> bool:
+    """Return whether a file says its encoder's delay, for a container that does too."""
+    with av.open(str(source)) as reader:
+        return muxer in ("matroska", "webm") and reader.format.name != "mpegts"
+
+
+def _index_bytes(source: Path, kept: Sequence[int]) -> int:
+    """Return the room that the index of an MP4 of some streams needs at most; 0 where that can't be told."""
+    count = 0
+    with av.open(str(source)) as reader:
+        length_s = (reader.duration or 0) / av.time_base
+        for index in kept:
+            stream: Any = reader.streams[index]
+            if stream.type == "video":
+                estimated = length_s * float(stream.average_rate or 0)
+            else:
+                estimated = length_s * (stream.rate or 0) / max(1, stream.codec_context.frame_size or 1024)
+            if not (stream.frames or estimated):
+                return 0
+            count += max(stream.frames, math.ceil(estimated * _MARGIN))
+    return count * _INDEX_BYTES_A_PACKET + _INDEX_BYTES
+
+
 def _copy(
     source: Path,
     target: Path,
@@ -79,30 +139,63 @@ def _copy(
     to_its_end: bool,
     titles: Sequence[str] = (),
     chapters: Sequence[tuple[Fraction, Fraction, str]] = (),
+    kept: Sequence[int] | None = None,
+    options: Mapping[str, str] | None = None,
 ) -> int:
     """Copy packets; returns how many. Where reading fails before the end that is an error only `to_its_end`."""
-    options = {"movflags": "+faststart"} if muxer in ("mp4", "mov") else {}
+    if options is None:
+        options = _IN_FRONT if muxer in _INDEXED else {}
     count = 0
-    with av.open(str(source)) as reader, av.open(str(target), "w", format=muxer, options=options) as writer:
-        kept = [stream for stream in reader.streams if stream.type in ("video", "audio")]
-        streams = {stream.index: writer.add_stream_from_template(stream, opaque=True) for stream in kept}
-        for before, after in ((stream, streams[stream.index]) for stream in kept):
-            after.metadata.update({key: value for key, value in before.metadata.items() if key in ("title", "name")})
-        sounds = [streams[stream.index] for stream in kept if stream.type == "audio"]
+    with av.open(str(source)) as reader, av.open(str(target), "w", format=muxer, options=dict(options)) as writer:
+        every = [stream for stream in reader.streams if stream.type in ("video", "audio")]
+        read = every if kept is None else [reader.streams[index] for index in kept]
+        streams = {stream.index: _add(writer, stream, muxer) for stream in read}
+        writer.metadata.update(_tags(reader.metadata))
+        sounds = [streams[stream.index] for stream in read if stream.type == "audio"]
         for track, title in zip(sounds, titles, strict=False):
             track.metadata["title"] = title
-        if chapters:
-            writer.set_chapters([_chapter(number, *one) for number, one in enumerate(chapters)])
-        length = (reader.duration or 0) / av.time_base
+        writer.set_chapters([_chapter(number, *one) for number, one in enumerate(chapters)] or reader.chapters())
+        length, begin_s = (reader.duration or 0) / av.time_base, _begin_s(reader, read)
         for packet in _packets(reader, to_its_end=to_its_end):
             if packet.size == 0 or packet.stream_index not in streams:
                 continue
             if length and packet.pts is not None and packet.is_keyframe and packet.stream.type == "video":
-                progress(min(1.0, float(packet.pts * packet.time_base) / length))
+                progress(min(1.0, max(0.0, float(packet.pts * packet.time_base - begin_s)) / length))
+            if begin_s and packet.pts is not None and packet.dts is not None:
+                step = round(begin_s / packet.time_base)
+                packet.pts, packet.dts = packet.pts - step, packet.dts - step
             packet.stream = streams[packet.stream_index]
             writer.mux(packet)
             count += 1
     return count
+
+
+def _add(writer: Any, stream: Any, muxer: str) -> Any:
+    """Add a stream like one that is read, with its name, its tags, and what its codec is called in MP4 and MOV."""
+    added = writer.add_stream_from_template(stream, opaque=True)
+    tags = _tags(stream.metadata)
+    if title := tags.get("title") or tags.pop("name", ""):  # MP4 calls it so
+        tags["title"] = title
+    added.metadata.update(tags)
+    codec = stream.codec_context.codec.canonical_name
+    if muxer in _INDEXED and codec in _CALLED:
+        added.codec_context.codec_tag = _CALLED[codec] or stream.codec_context.codec_tag
+    return added
+
+
+def _tags(metadata: Mapping[str, str]) -> dict[str, str]:
+    """Return what a file or a stream is tagged with, without what its container says of itself."""
+    return {key: value for key, value in metadata.items() if key.lower() not in _OWN_TAGS}
+
+
+def _begin_s(reader: Any, streams: Sequence[Any]) -> Fraction:
+    """Return the second at which the picture of MPEG-TS begins, or its sound where there is none: it counts on from
+    anywhere. Other containers begin at 0."""
+    if reader.format.name != "mpegts":
+        return Fraction(0)
+    known = [stream for stream in streams if stream.start_time is not None]
+    pictures = [stream for stream in known if stream.type == "video"] or known
+    return min((stream.start_time * stream.time_base for stream in pictures), default=Fraction(0))
 
 
 def _chapter(number: int, begin_s: Fraction, end_s: Fraction, title: str) -> Any:

@@ -19,14 +19,24 @@ FloatArray: TypeAlias = npt.NDArray[np.float32]
 LOUDEST = 16.0
 
 
+class Need(StrEnum):
+    """What an input says that it lacks: a person can give it, as a step of its pairing says."""
+
+    ALLOWED = "allowed"
+    CODE = "code"
+    SYSTEM = "system"
+    FREE = "free"
+
+
 class InputError(ReelError, OSError):
     """Raised when an input can't be opened or has broken. `name` is the input, `reason` says why.
 
-    `lasts` says that trying again changes nothing before somebody changes the rig.
+    `lasts` says that trying again changes nothing before somebody changes the rig; `needs` what it lacks, None where
+    that is not known.
     """
 
-    def __init__(self, name: str, reason: str, *, lasts: bool = False) -> None:
-        self.name, self.reason, self.lasts = name, reason, lasts
+    def __init__(self, name: str, reason: str, *, lasts: bool = False, needs: Need | None = None) -> None:
+        self.name, self.reason, self.lasts, self.needs = name, reason, lasts, needs
         super().__init__(f"{name} {reason}.")
 
 

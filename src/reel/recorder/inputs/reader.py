@@ -279,7 +279,8 @@ class Reader:
         signal = opened.signal if opened else None
         condition = self._instruments.read(signal, self._watch.read(self._seen_ns(now_ns)), heard.before, now_ns)
         is_held = isinstance(self.error, HeldError)
-        told = replace(condition, problem=None if is_opening else problem, is_held=is_held)
+        needs = self.error.needs if self.error is not None else None
+        told = replace(condition, problem=None if is_opening else problem, is_held=is_held, needs=needs)
         self.reading = InputStatus(
             name=self.setup.name,
             signal=condition.signal,
@@ -288,6 +289,7 @@ class Reader:
             watched=condition.watched,
             problem=problem,
             is_held=is_held,
+            needs=needs,
             alarms=alarms(self.setup, told),
             contradictions=self._contradictions(condition, heard.broken),
             field_test=self._instruments.field_test,

@@ -4,6 +4,7 @@ import unittest
 from pathlib import Path
 
 from reel.core.line import ArrivalSetup, Connector, Deinterlace, DeviceKind, HopSetup, Microphone, PartyChat, propose
+from reel.core.line.edit import with_device
 from reel.core.line.tests.rigs import one, with_picture
 from reel.core.measure import AlarmKind, Condition, FieldVerdict, alarms, contradictions
 from reel.core.signal import NS, Mode
@@ -66,11 +67,20 @@ class AlarmTests(unittest.TestCase):
         console, headset = propose(DeviceKind.CONSOLE, {"hdmi-box"}), propose(DeviceKind.HEADSET)
         adapter = with_picture(DECK, path=hops("scart-cable", "scart-hdmi", "hdmi-1.4", "hdmi-box", "usb-3"))
         adapter = with_picture(adapter, device={"out": Connector.SCART}, arrival=ArrivalSetup())
+        mirrored = with_device(PHONE.picture, PHONE.picture.device.set(out=Connector.WIRELESS))
+        mirrored = PHONE.with_input(0, mirrored)
         cases = {
             Fault.PULLED: (console, AlarmKind.NO_SIGNAL, "nothing of it arrives", "come loose"),
             Fault.NO_POWER: (adapter, AlarmKind.NO_SIGNAL, "nothing of it arrives", "has no power"),
-            Fault.BUSY: (console, AlarmKind.NO_SIGNAL, "open in another program", ""),
-            Fault.DENIED: (propose(DeviceKind.CAMERA), AlarmKind.NO_SIGNAL, "may not be opened by Reel", ""),
+            Fault.BUSY: (console, AlarmKind.NO_SIGNAL, "open in another program", "Close other programs"),
+            Fault.DENIED: (
+                propose(DeviceKind.CAMERA),
+                AlarmKind.NO_SIGNAL,
+                "may not be opened by Reel",
+                "Let Reel use",
+            ),
+            Fault.NOT_ALLOWED: (PHONE, AlarmKind.NO_SIGNAL, "waits until", "missing: Allow this computer"),
+            Fault.NOT_PAIRED: (mirrored, AlarmKind.NO_SIGNAL, "is not paired", "missing: Type the code"),
             Fault.FORBIDDEN: (PHONE, AlarmKind.BLACK, "", "app forbids capture"),
             Fault.COVERED: (headset, AlarmKind.PARTLY_STILL, "", "Another window lies over the mirror"),
             Fault.MOVED: (headset, AlarmKind.PARTLY_STILL, "", "moved from where it is read"),
@@ -78,7 +88,7 @@ class AlarmTests(unittest.TestCase):
             Fault.MINIMISED: (headset, AlarmKind.FROZEN, "", "minimised"),
             Fault.SHOWS_REEL: (headset, AlarmKind.ENDLESS, "", "shows Reel"),
         }
-        self.assertEqual(set(cases), set(Fault) - {Fault.NOT_PAIRED}, "that one is refused when it is to roll")
+        self.assertEqual(set(cases), set(Fault) - {Fault.SMALLER, Fault.FULL}, "those are of an own recorder")
         for fault, (setup, kind, words, cause) in cases.items():
             with self.subTest(fault):
                 self.assertIn(fault, faults_of(setup.picture))

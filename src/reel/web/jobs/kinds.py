@@ -29,7 +29,8 @@ class Subject:
 class Kind:
     """A kind of job: what people call it, its checked parameters, where it waits. A higher `priority` goes first.
 
-    One that has ended its worker `attempts` times is set aside.
+    One that has ended its worker `attempts` times is set aside. One that `waits_for_rolls` does not begin while
+    something rolls: it measures the machine, or would take from a roll what that needs.
     """
 
     name: str
@@ -39,20 +40,33 @@ class Kind:
     lane: Lane = Lane.QUICK
     priority: int = 0
     attempts: int = 3
+    waits_for_rolls: bool = False
 
 
 KINDS: dict[str, Kind] = {}
 
 
-def job_kind(
-    name: str, *, label: str, params: type[Any] = Subject, lane: Lane = Lane.QUICK, priority: int = 0, attempts: int = 3
-) -> Callable[[W], W]:
-    """Register the function that does the work of a kind."""
+# What knows whether something rolls; the room of takes says so once it is there.
+_rolls: list[Callable[[], bool]] = []
+
+
+def job_kind(name: str, **facts: Any) -> Callable[[W], W]:
+    """Register the function that does the work of a kind; `facts` are a Kind's other fields."""
 
     def register(work: W) -> W:
-        KINDS[name] = Kind(
-            name=name, label=label, work=work, params=params, lane=lane, priority=priority, attempts=attempts
-        )
+        KINDS[name] = Kind(name=name, work=work, **facts)
         return work
 
     return register
+
+
+def tells_of_rolls(ask: Callable[[], bool]) -> Callable[[], bool]:
+    """Register what says whether something rolls."""
+    _rolls.append(ask)
+    return ask
+
+
+def kinds_now() -> list[str]:
+    """Return the kinds that may begin just now."""
+    is_rolling = any(ask() for ask in _rolls)
+    return [kind.name for kind in KINDS.values() if not (is_rolling and kind.waits_for_rolls)]

@@ -9,7 +9,7 @@ from django.utils import timezone
 from reel.core.errors import ReelError
 from reel.core.memory import trim_memory
 from reel.core.wire import from_plain
-from reel.web.jobs.kinds import KINDS, Lane
+from reel.web.jobs.kinds import KINDS, Lane, kinds_now
 from reel.web.jobs.models import Job, JobState
 
 log = logging.getLogger(__name__)
@@ -47,7 +47,7 @@ def run_waiting(*lanes: Lane) -> None:
 
 
 def _waiting(lane: Lane) -> QuerySet[Job]:
-    return Job.objects.filter(state=JobState.WAITING, kind__in=KINDS, lane=lane).order_by("-priority", "id")
+    return Job.objects.filter(state=JobState.WAITING, kind__in=kinds_now(), lane=lane).order_by("-priority", "id")
 
 
 def run_here(kind: str, subject: int) -> Job:

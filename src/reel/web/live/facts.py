@@ -3,6 +3,7 @@
 import math
 from collections.abc import Iterator
 
+from reel.core.line import AlarmKind
 from reel.core.measure.alarm import SILENT_DB
 from reel.core.media.loudness import SILENT_LUFS
 from reel.core.signal import Scan, pixel_format
@@ -93,6 +94,7 @@ def rig_facts(rig: RigStatus | None, place: int = 0, *, desk: bool = True) -> di
     sound = " with sound" if one.sound else ""
     return {
         "problem": one.problem,
+        "pairing": f"{one.needs or ''}{' black' if is_black(one) else ''}",
         "signal": f"{one.signal.mode.label} {pixel_format(one.signal.pixels).label}{sound}" if one.signal else sound,
         **_watched_facts(one),
         "alarms": _alarms(rig),
@@ -193,6 +195,11 @@ def _levels(levels: tuple[Level, ...]) -> list[dict[str, float]]:
 
 def is_heard(rig: RigStatus) -> bool:
     return any(level.held_db > SILENT_DB for one in rig.inputs for level in one.heard.before)
+
+
+def is_black(one: InputStatus) -> bool:
+    """Return whether a picture has been black for long enough to be told."""
+    return any(alarm.kind is AlarmKind.BLACK for alarm in one.alarms)
 
 
 def _watched_facts(rig: InputStatus) -> dict[str, object]:

@@ -105,7 +105,7 @@ def measure(place: ShelfPlace) -> None:
         ask_for(DRIVE, Subject(subject=place.pk))
 
 
-@job_kind(DRIVE, label="Measuring the drive")
+@job_kind(DRIVE, label="Measuring the drive", waits_for_rolls=True)
 def measure_drive(asked: Subject, progress: Progress) -> None:
     """Measure what a shelf's drive writes; a shelf that was taken off the list needs none."""
     place = ShelfPlace.objects.filter(pk=asked.subject).first()

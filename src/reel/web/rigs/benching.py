@@ -68,7 +68,7 @@ def cell_plan(setup: RigSetup, cell: Cell, mode: Mode | None = None) -> FilePlan
     return file_plan(replace(setup, recipe=resolve(wanted), frame=frame))
 
 
-@job_kind(BENCH, label="Measuring this machine", lane=Lane.LONG, priority=1)
+@job_kind(BENCH, label="Measuring this machine", lane=Lane.LONG, priority=1, waits_for_rolls=True)
 def bench(asked: Subject, progress: Progress) -> None:
     """Measure every cell with a rig's picture; a rig that is gone needs none.
 

@@ -60,7 +60,7 @@ def ask(rig: Rig, setup: RigSetup) -> Estimate:
     return found
 
 
-@job_kind(ESTIMATE, label="Estimating")
+@job_kind(ESTIMATE, label="Estimating", waits_for_rolls=True)
 def estimate(asked: Subject, progress: Progress) -> None:
     """Encode two seconds of the rig's picture; an estimate that is gone needs none."""
     found = Estimate.objects.select_related("rig").filter(pk=asked.subject).first()

@@ -6,7 +6,7 @@ from reel.web.jobs.kinds import Lane, Progress, Subject, job_kind
 FILL = "demo"
 
 
-@job_kind(FILL, label="Recording two weeks of takes", lane=Lane.LONG, priority=-1, attempts=1)
+@job_kind(FILL, label="Recording two weeks of takes", lane=Lane.LONG, priority=-1, attempts=1, waits_for_rolls=True)
 def fill(asked: Subject, progress: Progress) -> None:
     """Record two weeks of takes; only then is the recorder loaded, which no other job needs."""
     from reel.web.rigs.demo_takes import fill_shelf

@@ -1,14 +1,20 @@
 """What to see to before a roll, and to put back after it."""
 
-from typing import Any
+from dataclasses import replace
+from typing import TYPE_CHECKING, Any
 
 from reel.core.line import RigSetup, Seen, checks_after, checks_before, computer_checks, file_plan, heard
+from reel.core.line.pairing import Standing, pairing_steps, standing_of
+from reel.core.measure import AlarmKind, causes
 from reel.recorder.messages import RigStatus
-from reel.web.live.facts import is_heard
+from reel.web.live.facts import is_black, is_heard
 from reel.web.rigs.drawing import lives_of
 from reel.web.rigs.models import Rig
 from reel.web.stages.costs import alike_takes, own_storage, room_bytes, shelf_problem
 from reel.web.stages.keeps_up import keeping
+
+if TYPE_CHECKING:
+    from reel.web.stages.page import RigPage
 
 
 def check_rows(rig: Rig, plan: RigSetup, live: RigStatus | None) -> list[dict[str, Any]]:
@@ -29,6 +35,31 @@ def check_rows(rig: Rig, plan: RigSetup, live: RigStatus | None) -> list[dict[st
     )
     checks = {check.key: check for one in plan.inputs for check in checks_before(one)}
     return _rows(rig, (*checks.values(), *computer_checks(plan.picture, seen)))
+
+
+def pairing_rows(page: "RigPage") -> list[dict[str, Any]]:
+    """Return the steps of an input's pairing, each with how it stands; none where nothing is to be done."""
+    live = page.live.inputs[page.place] if page.live and page.place < len(page.live.inputs) else None
+    arrives = None if live is None else live.problem is None and (live.signal or live.sound) is not None
+    standing = Standing(
+        arrives=arrives,
+        needs=live.needs if live else None,
+        is_black=live is not None and is_black(live),
+        has_room=room_bytes(page.rig) > 0 if own_storage(page.plan) else None,
+    )
+    steps = pairing_steps(page.input)
+    prefix = f"pairing-{page.place}-"
+    checks = [standing_of(step, page.input, standing) for step in steps]
+    rows = _rows(page.rig, tuple(replace(check, key=prefix + check.key) for check in checks))
+    return [row | {"step": step} for row, step in zip(rows, steps, strict=True)]
+
+
+def black_ways(page: "RigPage") -> tuple[str, ...]:
+    """Return what a picture may be black from although the person sees one: while it is, or where nobody sees it."""
+    live = page.live.inputs[page.place] if page.live and page.place < len(page.live.inputs) else None
+    if page.planned.is_remote or (live is not None and is_black(live)):
+        return causes(AlarmKind.BLACK, page.input)
+    return ()
 
 
 def rows_after(rig: Rig) -> list[dict[str, Any]]:

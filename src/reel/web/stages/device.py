@@ -6,11 +6,13 @@ from django.views.decorators.http import require_POST
 
 from reel.core.errors import BadValueError
 from reel.core.line import Simulated
+from reel.core.roll import TRIAL_S
 from reel.recorder.messages import Simulate
 from reel.standins.scenario import Fault, faults_of
 from reel.web.live.recorder import client
 from reel.web.rigs.models import Rig
 from reel.web.stages import edits
+from reel.web.stages.checks import black_ways, pairing_rows
 from reel.web.stages.edits import grouped_losses
 from reel.web.stages.forms import ScenarioForm, device_form
 from reel.web.stages.forms.scenario import FAULT_WORDS
@@ -27,6 +29,9 @@ def context(page: RigPage) -> dict[str, object]:
         "can_fail": [(fault.value, FAULT_WORDS[fault]) for fault in faults_of(one)] if page.live is not None else [],
         "sent": one.device.signal or page.signal,
         "groups": grouped_losses(one, "device"),
+        "pairing": pairing_rows(page),
+        "black_ways": black_ways(page),
+        "trial_s": TRIAL_S,
         "scenario_form": scenario_form,
     }
 

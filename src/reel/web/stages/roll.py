@@ -1,6 +1,7 @@
 """The Roll stage."""
 
 from contextlib import suppress
+from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -15,10 +16,10 @@ from reel.web.machine.models import ShelfPlace
 from reel.web.machine.shelves import home_place, places
 from reel.web.rigs.models import Rig
 from reel.web.stages import edits
-from reel.web.stages.checks import check_rows, rows_after
+from reel.web.stages.checks import black_ways, check_rows, pairing_rows, rows_after
 from reel.web.stages.costs import shelf_problem
 from reel.web.stages.forms import RollForm
-from reel.web.stages.page import RigPage, StagePage, file_context, meters
+from reel.web.stages.page import RigPage, StagePage, file_context, meters, to_stage
 from reel.web.takes.models import TakeState
 from reel.web.ui.typed import number_of
 
@@ -38,6 +39,11 @@ def _others_to_roll(page: RigPage) -> list[Rig]:
     return found
 
 
+def _pairing(page: RigPage) -> list[dict[str, Any]]:
+    """Return the steps of the pairing without what the list beside it says too."""
+    return [row for row in pairing_rows(page) if row["step"].key != "lock-off"]
+
+
 def _identities(plan: RigSetup) -> set[str]:
     return {one.origin.identity for one in plan.inputs if one.origin.identity}
 
@@ -49,6 +55,7 @@ def context(page: RigPage) -> dict[str, object]:
         "trial_s": TRIAL_S,
         "others_to_roll": _others_to_roll(page),
         "checks": check_rows(page.rig, page.plan, page.live),
+        **({"pairing": _pairing(page), "black_ways": black_ways(page)} if page.planned.is_remote else {}),
         "shelf_problem": shelf_problem(page.rig),
         "shelves": places(),
         "framing": page.framing,
@@ -74,6 +81,18 @@ def tick(request: HttpRequest, rig_id: int) -> HttpResponse:
     key, is_after = request.POST.get("key", "")[:60], bool(request.POST.get("after"))
     edits.tick(rig, key, done=not request.POST.get("was"))
     live = rig_status(glance(request), rig.pk)
+    if request.POST.get("pairing"):
+        page = RigPage.of(request, rig)
+        if getattr(request, "htmx", False):
+            shown = {"rig": rig, "plan": page.plan, "input": page.input, "chain": page.planned}
+            shown |= {
+                "pairing": pairing_rows(page),
+                "black_ways": black_ways(page),
+                "place": page.place,
+                "stage": request.POST.get("stage", "")[:8],
+            }
+            return render(request, "stages/_pairing.html", shown)
+        return to_stage(request, rig, "device")
     rows = rows_after(rig) if is_after else check_rows(rig, rig.plan, live)
     if getattr(request, "htmx", False):
         return render(request, "stages/_checks.html", {"rig": rig, "checks": rows, "is_after": is_after})

@@ -17,7 +17,7 @@ from reel.web.takes.choosing import chosen
 from reel.web.takes.files import Made, MadeKind
 from reel.web.takes.handing import handed, log_sheet, log_table, moments_of
 from reel.web.takes.making import ask_for_file, forget_file, path_of_made
-from reel.web.takes.models import Part, Take
+from reel.web.takes.models import Part, Take, TakeOrigin
 from reel.web.takes.proving import path_of
 from reel.web.takes.ranges import file_response
 from reel.web.takes.report import report
@@ -88,8 +88,8 @@ def otio(request: HttpRequest, take_id: int) -> HttpResponse:
     take = get_object_or_404(Take.objects.with_parts(), pk=take_id)
     together = [take]
     if take.counted.began_late_ms is not None:
-        same = Take.objects.with_parts().kept().filter(started_at=take.started_at).exclude(pk=take.pk)
-        together += [one for one in same if one.counted.began_late_ms is not None]
+        others = Take.objects.with_parts().kept().exclude(pk=take.pk).exclude(origin=TakeOrigin.MADE)
+        together += [one for one in others.filter(started_at=take.started_at) if one.counted.began_late_ms is not None]
     return _timeline(take.name, together)
 
 

@@ -14,6 +14,7 @@ from reel.core.media import RESCUED, part_tag
 from reel.core.roll import CutBy, MarkKind, cut_words
 from reel.core.signal import timecode
 from reel.core.wire import from_plain
+from reel.web.jobs.kinds import tells_of_rolls
 from reel.web.jobs.models import Job
 from reel.web.setups import plan_of
 
@@ -89,6 +90,12 @@ class Form:
 
 # Of what was not measured yet.
 NO_FORM = Form(width_px=16, height_px=9, rate=Fraction(30), tick_rate=Fraction(30))
+
+
+@tells_of_rolls
+def something_rolls() -> bool:
+    """Return whether a take has begun whose end has not been stored."""
+    return Take.objects.rolling().exists()
 
 
 class Take(models.Model):

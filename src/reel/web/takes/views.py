@@ -24,6 +24,7 @@ from reel.web.takes.models import STILLS, Mark, Part, Take, TakeState
 from reel.web.takes.pointing import point_to, where_it_is
 from reel.web.takes.proving import path_of, playable_path, poster_path, shelf_of, sound_files_of, still_path
 from reel.web.takes.ranges import file_response
+from reel.web.takes.rewrapping import REWRAPS, ask_to_rewrap, rewraps_of
 from reel.web.takes.typed import second
 from reel.web.ui.typed import number_of
 
@@ -33,6 +34,7 @@ def index(request: HttpRequest) -> HttpResponse:
     """List the takes that are asked for."""
     context = {
         "list": list_takes(Query.read(request.GET)),
+        "containers": REWRAPS,
         "sorts": [(name, label) for name, (label, _) in SORTS.items()],
         "bin_days": options.bin_days(),
         "room": "takes",
@@ -49,6 +51,9 @@ def several(request: HttpRequest) -> HttpResponse:
         "not-good": lambda: f"{_takes(set_good(ids, is_good=False))} not marked good any more.",
         "tag": lambda: f"{_takes(add_tag(ids, request.POST.get('tag', '')))} tagged.",
         "bin": lambda: f"{_takes(binning.to_bin(ids))} in the bin for {options.bin_days()} days.",
+        "rewrap": lambda: (
+            f"{_takes(ask_to_rewrap(ids, request.POST.get('container', '')))} being rewrapped, each as a take of its own."
+        ),
         "put-back": lambda: f"{_takes(binning.put_back(ids))} put back.",
         "empty": lambda: f"{_takes(binning.empty(ids))} deleted.",
     }
@@ -278,6 +283,8 @@ def _take_context(found: Take, part: Part) -> dict[str, object]:
         "path": path_of(part),
         "missing": where_it_is(found),
         "made": list(part.made.all()),
+        "rewraps": rewraps_of(found),
+        "containers": REWRAPS,
         "original": part.original_name and shelf_of(found).path(part.original_name),
         "sound_files": [path for path in sound_files_of(part) if path.exists()],
         "still_words": STILL_WORDS,

@@ -7,6 +7,8 @@ from playwright.sync_api import expect
 
 from reel.web.tests_browser.stack import StackTestCase
 
+WCAG = {"runOnly": ["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"]}
+
 
 class BringingTests(StackTestCase):
     def test_a_phone_s_files_come_over_although_its_link_breaks(self):
@@ -53,3 +55,52 @@ class BringingTests(StackTestCase):
             page.goto(f"{self.url}{path}")
             found = Axe().run(page).response["violations"]
             self.assertEqual([(one["id"], one["nodes"][0]["html"][:200]) for one in found], [], path)
+
+    def test_what_a_phone_is_set_to_record_is_held_against_what_it_recorded(self):
+        page = self.page
+        page.goto(f"{self.url}/rigs/")
+        page.get_by_role("link", name="Leafkey, phone", exact=True).first.click()
+        with page.expect_response(lambda answer: answer.request.method == "POST"):
+            page.select_option("select[name=out]", "storage")
+        self.unfold("simulated")
+        page.select_option("#simulated select[name=fault]", "smaller")
+        page.get_by_role("button", name="Apply").click()
+        page.locator("#line a[href$='/file/']").click()
+        expect(page.locator("h1")).to_have_text("What the phone records")
+        for name, value in (("shape", "wide"), ("longer_px", "1024")):
+            with page.expect_response(lambda answer: answer.request.method == "POST"):
+                page.select_option(f"select[name={name}]", value)
+        expect(page.locator("#stage")).to_contain_text("576×1024p 30")
+        self.assertEqual(Axe().run(page, options=WCAG).response["violations"], [])
+        page.get_by_role("link", name="Next: Roll").click()
+        expect(page.locator("#pairing")).to_contain_text("Let its recorder record the screen")
+        self.assertEqual(Axe().run(page, options=WCAG).response["violations"], [])
+        page.keyboard.press("r")
+        expect(page.locator("#band")).to_contain_text("0:02")
+        page.keyboard.press("x")
+        expect(page.locator("#take")).to_contain_text("It lies on the phone's own storage")
+        take = page.url
+        page.goto(f"{self.url}/takes/device/phone/")
+        page.eval_on_selector_all(
+            "input[name=name]", "boxes => boxes.forEach(box => { box.checked = box.value.startsWith('leafkey'); })"
+        )
+        page.get_by_role("button", name="Bring over what is ticked").click()
+        expect(page.locator("tr", has_text="leafkey")).to_contain_text("checked")
+        page.goto(take)
+        expect(page.locator("section[aria-labelledby=proof-title]")).to_contain_text("432×768")
+
+    def test_three_takes_are_rewrapped_at_once(self):
+        page = self.page
+        page.goto(f"{self.url}/takes/")
+        boxes = page.locator("input[name=take]")
+        for place in range(3):
+            boxes.nth(place).check()
+        page.locator(".takes-dock select[name=container]").select_option("mov")
+        page.get_by_role("button", name="Rewrap").click()
+        expect(page.locator("#notice")).to_contain_text("3 takes being rewrapped")
+        made = "async () => (await (await fetch('/takes/?words=MOV')).text()).split('take-row\"').length"
+        page.wait_for_function(f"({made})().then(count => count === 4)", polling=500, timeout=180_000)
+        page.goto(f"{self.url}/takes/?words=MOV")
+        page.locator(".take-row h3 a").first.click()
+        expect(page.locator("#take")).to_contain_text("Made from")
+        self.assertEqual(len(list((self.home / "shelf").glob("*.mov"))), 3)

@@ -10,7 +10,7 @@ from django.test import TestCase
 from django.utils import timezone
 
 from reel.core.errors import BadValueError
-from reel.web.jobs import tasks
+from reel.web.jobs import kinds, tasks
 from reel.web.jobs.actions import ask_for
 from reel.web.jobs.kinds import KINDS, Lane, Subject, job_kind
 from reel.web.jobs.models import Job, JobState
@@ -62,6 +62,20 @@ class LaneTests(TestCase):
         self.assertEqual(self.done, [-3, 1, 2])
         run_waiting()
         self.assertEqual(self.done[-1], 4)
+
+    def test_what_measures_the_machine_waits_until_nothing_rolls(self):
+        job_kind("careful", label="Measuring", waits_for_rolls=True)(
+            lambda asked, progress: self.done.append("careful")
+        )
+        with patch.object(kinds, "_rolls", [lambda: True]):
+            ask_for("careful", Subject(subject=1))
+            ask_for("quick", Subject(subject=2))
+            run_waiting()
+            self.assertEqual(self.done, [2], "what people wait for goes on beside a roll")
+        run_waiting()
+        self.assertEqual(self.done, [2, "careful"])
+        for kind in ("bench", "drive", "estimate", "demo"):
+            self.assertTrue(KINDS[kind].waits_for_rolls, kind)
 
     def test_parameters_are_checked_when_it_runs(self):
         job = ask_for("cut", Cut(subject=1, seconds=2.5))

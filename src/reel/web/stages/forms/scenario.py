@@ -15,6 +15,7 @@ FAULT_WORDS = {
     Fault.PULLED: "a cable is pulled",
     Fault.NO_POWER: "the adapter has no power",
     Fault.NOT_PAIRED: "it is not paired",
+    Fault.NOT_ALLOWED: "this computer is not allowed on it",
     Fault.BUSY: "another program holds it",
     Fault.DENIED: "the system denies it",
     Fault.FORBIDDEN: "the app forbids capture",

@@ -47,7 +47,10 @@ class OwnPageTests(TestCase):
         self.assertEqual((own.shape, own.sound, own.limit_s, own.again), (OwnShape.WIDE, OwnSound.BOTH, 60, True))
         plan = file_plan(Rig.objects.get(pk=self.rig.pk).plan)
         self.assertEqual((plan.frame.key, len(plan.tracks)), ("720x1280p30", 2))
-        self.assertContains(self.client.get(reverse("stages:stage", args=[self.rig.pk, "sound"])), "its own and its microphone, a track each")
+        self.assertContains(
+            self.client.get(reverse("stages:stage", args=[self.rig.pk, "sound"])),
+            "its own and its microphone, a track each",
+        )
         self.post(limit_s="0")
         self.assertFalse(self.own.again, "without a limit there is nothing after which to begin again")
         self.client.post(reverse("stages:undo", args=[self.rig.pk, "file"]))
@@ -73,6 +76,16 @@ class OwnPageTests(TestCase):
         page = self.client.get(reverse("stages:stage", args=[rigs[-1].pk, "file"]))
         self.assertContains(page, "1 min, fixed")
         self.assertContains(page, "comes over by itself")
+
+    def test_the_steps_of_its_pairing_are_ticked_by_hand_where_nobody_can_notice_them(self):
+        roll = reverse("stages:stage", args=[self.rig.pk, "roll"])
+        page = self.client.get(roll)
+        self.assertContains(page, "Let its recorder record the screen")
+        self.assertContains(page, "The app forbids capture")
+        key = "pairing-0-record-screen"
+        done = self.client.post(reverse("stages:tick", args=[self.rig.pk]), {"key": key, "pairing": "1"}, headers=HTMX)
+        self.assertContains(done, 'aria-pressed="true"', count=1)
+        self.assertContains(self.client.get(roll), f'value="{key}"><input type="hidden" name="was"')
 
     def test_a_series_says_what_is_missing_between(self):
         setup, began = on_device(), timezone.now()

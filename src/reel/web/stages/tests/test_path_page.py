@@ -126,7 +126,7 @@ class PathPageTests(TestCase):
         self.client.post(reverse("stages:stage", args=[rig.pk, "device"]), fields)
         rig.refresh_from_db()
         self.assertEqual([hop.model for hop in rig.plan.picture.path], ["developer-link"])
-        for stage in ("device", "path", "frame", "roll"):
+        for stage in ("device", "frame", "sound"):
             page = self.client.get(reverse("stages:stage", args=[rig.pk, stage]))
             self.assertContains(page, "The headset records by itself")
 

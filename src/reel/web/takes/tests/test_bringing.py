@@ -20,8 +20,7 @@ from reel.web.jobs.running import run_waiting
 from reel.web.takes import actions, asking, bringing, watching
 from reel.web.takes.files import Incoming, IncomingSource, IncomingState
 from reel.web.takes.models import ProofState, Take, TakeOrigin
-from reel.web.takes.tests.home import HomeMixin
-from reel.web.takes.tests.test_takes import SETUP
+from reel.web.takes.tests.home import SETUP, HomeMixin
 from reel.web.takes.watching import WatchedFolder, look_into
 
 HOSTILE = (

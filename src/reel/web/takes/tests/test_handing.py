@@ -21,7 +21,6 @@ from reel.core.handing import table
 from reel.core.line import file_plan
 from reel.core.measure import Counts
 from reel.core.media import MediaError, Shelf
-from reel.core.media.tests.clips import write_clip
 from reel.web.jobs.files import clear_asides
 from reel.web.jobs.kinds import Subject
 from reel.web.jobs.models import Aside
@@ -29,9 +28,7 @@ from reel.web.jobs.running import CalledOffError
 from reel.web.takes import actions, making
 from reel.web.takes.files import Made, MadeKind
 from reel.web.takes.models import Mark, Take
-from reel.web.takes.proving import prove_part
-from reel.web.takes.tests.home import HomeMixin
-from reel.web.takes.tests.test_takes import SETUP
+from reel.web.takes.tests.home import SETUP, HomeMixin, make_take
 
 LABELS = ("first <bloom> & dew", "", '=cmd("x")', "--> three")
 
@@ -39,22 +36,9 @@ LABELS = ("first <bloom> & dew", "", '=cmd("x")', "--> three")
 class HandingTests(HomeMixin, TestCase):
     def setUp(self):
         super().setUp()
-        self.take = self.make("stone", Counts(ticks=90))
+        self.take = make_take("stone", Counts(ticks=90))
         for place, label in enumerate(LABELS):
             Mark.objects.create(take=self.take, tick=20 * place + 10, label=label)
-
-    def make(self, name, counts, started_at=None):
-        take = actions.begin(
-            rig_id=None, rig_name="Moss & Stone", name=name, file_name=f"{name}.mkv", setup=SETUP,
-            started_at=started_at or timezone.now(), tracks=["Sound"],
-        )  # fmt: skip
-        write_clip(settings.HOME.shelf / f"{name}.mkv", file_plan(SETUP), [n for n in range(90) if n not in (40, 41)])
-        actions.close(
-            take, [actions.ClosedFile(file_name=f"{name}.mkv", first_tick=0, counts=counts)], counts=counts, prove=False
-        )
-        prove_part(take.first, lambda part: None)
-        take.refresh_from_db()
-        return take
 
     def got(self, name, *args, **query):
         response = self.client.get(reverse(f"takes:{name}", args=args), query)
@@ -84,8 +68,8 @@ class HandingTests(HomeMixin, TestCase):
     def test_takes_that_rolled_together_are_tracks_in_step(self):
         late = Counts(ticks=90, began_late_ms=100.0)
         begun = timezone.now()
-        one = self.make("one", Counts(ticks=90, began_late_ms=0.0), begun)
-        self.make("other", late, begun)
+        one = make_take("one", Counts(ticks=90, began_late_ms=0.0), begun)
+        make_take("other", late, begun)
         line = otio.adapters.read_from_string(self.got("timeline", one.pk).decode(), "otio_json")
         tracks = line.video_tracks()
         self.assertEqual([track.name for track in tracks], ["one", "other"])
@@ -116,7 +100,7 @@ class HandingTests(HomeMixin, TestCase):
             self.assertContains(response, said)
 
     def test_facts_of_several_and_the_log_sheet(self):
-        facts, ids = reverse("takes:facts"), [self.take.pk, self.make("two", Counts(ticks=90)).pk]
+        facts, ids = reverse("takes:facts"), [self.take.pk, make_take("two", Counts(ticks=90)).pk]
         rows = list(csv.DictReader(io.StringIO(self.client.post(facts, {"take": ids, "as": "csv"}).content.decode())))
         self.assertEqual([row["name"] for row in rows], ["stone", "two"])
         self.assertEqual((rows[0]["lost"], rows[0]["size"]), ("2", "320x180"))

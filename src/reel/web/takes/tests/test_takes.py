@@ -9,13 +9,10 @@ from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
-from reel.core.file import Container, Recipe
-from reel.core.line import Console, file_plan
-from reel.core.line.tests.rigs import rig
+from reel.core.line import file_plan
 from reel.core.measure import Counts
-from reel.core.media.tests.clips import FRAME, write_clip
+from reel.core.media.tests.clips import write_clip
 from reel.core.roll import RollSetup
-from reel.core.signal import Mode
 from reel.web.jobs.actions import call_off
 from reel.web.jobs.kinds import KINDS, Kind
 from reel.web.jobs.models import Job, JobState
@@ -23,9 +20,7 @@ from reel.web.jobs.running import run_job, take_up_left
 from reel.web.takes import actions
 from reel.web.takes.models import Mark, Part, ProofState, Take, TakeState
 from reel.web.takes.proving import copy_path, poster_path, prove_part
-from reel.web.takes.tests.home import HomeMixin
-
-SETUP = rig(Console(mode=Mode.parse("1280x720p30")), mode=FRAME, recipe=Recipe(container=Container.MKV))
+from reel.web.takes.tests.home import SETUP, HomeMixin
 
 
 def killed(subject, progress):

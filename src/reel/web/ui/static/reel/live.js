@@ -174,7 +174,7 @@ function show(live) {
   const icon = document.querySelector("link[rel=icon]");
   const wanted = roll ? icon.dataset.rolling : icon.dataset.idle;
   if (icon.getAttribute("href") !== wanted) icon.setAttribute("href", wanted);
-  const now = live.rig ? live.rig.signal : "";
+  const now = live.rig ? `${live.rig.signal}|${live.rig.pairing}` : "";
   if (now !== signal) htmx.trigger(document.body, "signal-changed");
   signal = now;
   const sounds = !!live.rig?.heard;

@@ -1,0 +1,68 @@
+"""A finish and what it is made from: values without files."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+from fractions import Fraction
+
+from reel.core.errors import BadValueError
+from reel.core.file import CONTAINERS, Container
+
+VERSION = 1
+MAX_TRACKS = 64
+
+
+class StreamKind(StrEnum):
+    """What a stream of a file holds."""
+
+    PICTURE = "picture"
+    SOUND = "sound"
+    OTHER = "other"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SourceStream:
+    """A stream of a file by its `index` there; `codec` is libavcodec's name, "" for one that it does not know."""
+
+    index: int
+    kind: StreamKind
+    codec: str
+    title: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Source:
+    """A file that a finish is made from: what it is, its streams, its bytes and its length in seconds."""
+
+    streams: tuple[SourceStream, ...]
+    size_bytes: int
+    length_s: Fraction
+
+    @property
+    def sounds(self) -> tuple[SourceStream, ...]:
+        return tuple(stream for stream in self.streams if stream.kind is StreamKind.SOUND)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Finish:
+    """What is made: a file of a container with the tracks (from 1, in their order) that are chosen, None for all.
+
+    Whatever it does not name stays as it is. Raises BadValueError.
+    """
+
+    container: Container
+    tracks: tuple[int, ...] | None = None
+    version: int = VERSION
+
+    def __post_init__(self) -> None:
+        if self.version != VERSION:
+            raise BadValueError("Finish", self.version, f"this Reel reads version {VERSION}")
+        chosen = self.tracks or ()
+        if len(chosen) > MAX_TRACKS or any(not 1 <= track <= MAX_TRACKS for track in chosen):
+            raise BadValueError("Tracks", len(chosen), f"they are counted from 1 to {MAX_TRACKS}")
+        if len(set(chosen)) < len(chosen):
+            raise BadValueError("Tracks", ", ".join(map(str, chosen)), "each is chosen once")
+
+    @property
+    def suffix(self) -> str:
+        """The ending of the file's name."""
+        return CONTAINERS[self.container].suffix
