@@ -47,6 +47,7 @@ def _repeat(short: Path, long: Path) -> None:
                 for packet, pts, dts in packets:
                     made = av.Packet(bytes(packet))
                     made.stream, made.time_base = streams[packet.stream_index], packet.time_base
-                    made.pts, made.dts = pts + number * step, None if dts is None else dts + number * step
+                    made.pts = None if pts is None else pts + number * step
+                    made.dts = None if dts is None else dts + number * step
                     made.is_keyframe, made.duration = packet.is_keyframe, packet.duration
                     writer.mux(made)

@@ -51,9 +51,7 @@ def several(request: HttpRequest) -> HttpResponse:
         "not-good": lambda: f"{_takes(set_good(ids, is_good=False))} not marked good any more.",
         "tag": lambda: f"{_takes(add_tag(ids, request.POST.get('tag', '')))} tagged.",
         "bin": lambda: f"{_takes(binning.to_bin(ids))} in the bin for {options.bin_days()} days.",
-        "rewrap": lambda: (
-            f"{_takes(ask_to_rewrap(ids, request.POST.get('container', '')))} being rewrapped, each as a take of its own."
-        ),
+        "rewrap": lambda: f"{_takes(ask_to_rewrap(ids, request.POST.get('container', '')))} being rewrapped.",
         "put-back": lambda: f"{_takes(binning.put_back(ids))} put back.",
         "empty": lambda: f"{_takes(binning.empty(ids))} deleted.",
     }
