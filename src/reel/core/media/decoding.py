@@ -15,6 +15,7 @@ from reel.core.errors import BadValueError
 from reel.core.media.errors import BROKEN, reason_of
 from reel.core.media.framing import frame_matrix, frame_range, frame_transfer
 from reel.core.media.normal import Normal
+from reel.core.media.streams import pictures_of, sounds_of
 from reel.core.signal import NS, Arrived, FloatArray, InputError, Mode, Samples, Scan, Signal, SoundFormat
 from reel.core.signal.mode import MAX_RATE
 
@@ -63,7 +64,7 @@ def open_file(path: Path) -> Container:
 
 def picture_stream(container: Container, name: str) -> av.VideoStream:
     """Return the stream that moves, no cover picture; raises InputError."""
-    for stream in container.streams.video:
+    for stream in pictures_of(container):
         if not stream.disposition & Disposition.attached_pic:
             stream.thread_type = "AUTO"
             return stream
@@ -103,7 +104,7 @@ def _rate(stream: av.VideoStream) -> Fraction:
 
 def sound_format(container: Container) -> SoundFormat | None:
     """Return the format that a container's first sound track is converted to; None when it has none."""
-    return SoundFormat(rate_hz=RATE_HZ) if container.streams.audio else None
+    return SoundFormat(rate_hz=RATE_HZ) if sounds_of(container) else None
 
 
 def complete_ns(arrival: Arrived) -> int:
@@ -128,7 +129,7 @@ class Decoder:
         """Raises InputError when there is no picture. `packet` is given each packet with its stream's place."""
         self._container, self._name, self._packet = container, name, packet
         self.stream = picture_stream(container, name)
-        self.streams: list[av.VideoStream | av.AudioStream] = [self.stream, *container.streams.audio[:1]]
+        self.streams: list[av.VideoStream | av.AudioStream] = [self.stream, *sounds_of(container)[:1]]
         self._normal = Normal()
         self._resampler: AudioResampler | None = None
         self._sound_key: object = None
@@ -145,7 +146,7 @@ class Decoder:
                 raise InputError(self._name, f"can't be read any further ({reason_of(error)})") from error
             if packet is None:
                 return
-            self._packet(places[packet.stream_index], packet)
+            self._packet(places[packet.stream.index], packet)
             yield from self._decode(packet)
 
     def _decode(self, packet: "av.Packet[av.stream.Stream]") -> Iterator[Decoded]:

@@ -8,6 +8,7 @@ from pathlib import Path
 import av
 
 from reel.core.media.errors import BROKEN, MediaError, reason_of
+from reel.core.media.streams import pictures_of, sounds_of
 
 # ITU-T H.264, table 7-1, and H.265, table 7-1: parameter sets and delimiters, which containers hold apart or repeat.
 _APART = {"h264": {7, 8, 9}, "hevc": {32, 33, 34, 35}}
@@ -64,7 +65,7 @@ def read_sent(path: Path, indices: Sequence[int] | None = None) -> SentFacts:
     """
     try:
         with av.open(str(path)) as container:
-            every = [*container.streams.video[:1], *container.streams.audio]
+            every = [*pictures_of(container)[:1], *sounds_of(container)]
             streams = every if indices is None else [container.streams[index] for index in indices]
             sums = {
                 stream.index: StreamSum(

@@ -10,6 +10,7 @@ from av.video.frame import PictureType
 
 from reel.core.media.errors import BROKEN, MediaError
 from reel.core.media.planes import luma_of
+from reel.core.media.streams import pictures_of
 
 # A frame that lies further from a keyframe than this is not looked for: it would take longer than somebody waits.
 MAX_DECODED = 1500
@@ -68,7 +69,7 @@ def shown_at(path: Path, at_s: Fraction, *, needs_before: bool = False) -> Shown
 
 def _decoded(container: "av.container.InputContainer", at_s: Fraction, back_s: int | None) -> Shown | None:
     """Decode from a keyframe before a moment up to it; None where it was entered behind it, or too far before it."""
-    stream = container.streams.video[0]
+    stream = pictures_of(container)[0]
     base, start = stream.time_base or Fraction(1), stream.start_time or 0
     until = start + at_s / base
     is_from_begin = back_s is None or at_s <= back_s

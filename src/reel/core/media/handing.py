@@ -12,6 +12,7 @@ from reel.core.file import SoundFiles
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.rewrap import copy_packets
 from reel.core.media.soundfile import SoundFile
+from reel.core.media.streams import pictures_of, sounds_of
 from reel.core.signal import SoundFormat
 
 # Endings of containers that hold chapters.
@@ -40,7 +41,7 @@ def sound_of(source: Path, target: Path, track: int, kind: SoundFiles, progress:
     """
     try:
         with av.open(str(source)) as reader:
-            stream = reader.streams.audio[track]
+            stream = sounds_of(reader)[track]
             channels = min(2, stream.channels)
             form = AudioResampler(format="fltp", layout="stereo" if channels == 2 else "mono", rate=stream.rate)
             file = SoundFile(target, kind, SoundFormat(rate_hz=stream.rate, channels=channels))
@@ -79,5 +80,5 @@ def _write(
 
 def _begin_of(reader: "av.container.InputContainer") -> Fraction:
     """Return the second at which the picture begins, or the first track where there is none."""
-    first = (reader.streams.video or reader.streams.audio)[0]
+    first = (pictures_of(reader) or sounds_of(reader))[0]
     return (first.start_time or 0) * (first.time_base or Fraction(0))

@@ -12,6 +12,7 @@ from reel.core.file import ConstantQuality, Container, FilePlan, Recipe
 from reel.core.frame import fit
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.framing import Framer
+from reel.core.media.streams import pictures_of, sounds_of
 from reel.core.media.writer import PartWriter
 from reel.core.signal import Mode
 
@@ -26,11 +27,11 @@ def encode_for_browser(source: Path, target: Path, progress: Callable[[float], N
     """
     try:
         with av.open(str(source)) as reader:
-            pictures = reader.streams.video[0]
+            pictures = pictures_of(reader)[0]
             pictures.thread_type = "AUTO"
             size = fit((pictures.width, pictures.height), (min(_WIDTH_PX, pictures.width), pictures.height))
             mode = Mode(width_px=size.width_px, height_px=size.height_px, rate=Fraction(pictures.average_rate or 30))
-            names = tuple(f"Track {number}" for number, _ in enumerate(reader.streams.audio, start=1))
+            names = tuple(f"Track {number}" for number, _ in enumerate(sounds_of(reader), start=1))
             plan = FilePlan(recipe=_RECIPE, frame=mode, as_it_comes=True, tracks=names)
             with PartWriter(target, plan) as writer:
                 _copy(reader, writer, plan, progress)
@@ -44,11 +45,11 @@ def _copy(
     reader: "av.container.InputContainer", writer: PartWriter, plan: FilePlan, progress: Callable[[float], None]
 ) -> None:
     framer, sounds = Framer(plan.signal, exact=False), [_Sound() for _ in plan.tracks]
-    places = {stream.index: place for place, stream in enumerate(reader.streams.audio)}
+    places = {stream.index: place for place, stream in enumerate(sounds_of(reader))}
     length_s = (reader.duration or 0) / av.time_base
     start_s: Fraction | None = None
     tick = -1
-    for packet in reader.demux([reader.streams.video[0], *reader.streams.audio]):
+    for packet in reader.demux([pictures_of(reader)[0], *sounds_of(reader)]):
         for frame in packet.decode():
             if not isinstance(frame, av.VideoFrame | av.AudioFrame) or frame.pts is None or frame.time_base is None:
                 continue
@@ -61,7 +62,7 @@ def _copy(
                 if length_s:
                     progress(min(1.0, float(at_s - start_s) / length_s))
             else:
-                place = places[packet.stream_index]
+                place = places[packet.stream.index]
                 writer.write_samples(place, sounds[place].taken(frame, at_s - start_s))
 
 

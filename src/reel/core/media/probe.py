@@ -18,6 +18,7 @@ from reel.core.media.decoding import open_options
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.framing import frame_matrix, frame_range
 from reel.core.media.rate import RateFacts, measure_rate
+from reel.core.media.streams import pictures_of, sounds_of
 from reel.core.signal import FloatArray, Matrix, Range
 from reel.core.sound import FULL_SCALE, to_db
 
@@ -230,13 +231,15 @@ def probe(
     watcher = watcher or Watcher()
     try:
         with av.open(str(path)) as container:
-            kept: list[av.VideoStream | av.AudioStream] = [*container.streams.video[:1], *container.streams.audio]
-            tracks = [stream.index for stream in container.streams.audio]
+            kept: list[av.VideoStream | av.AudioStream] = [*pictures_of(container)[:1], *sounds_of(container)]
+            if not kept:
+                raise MediaError(path, _NEITHER)
+            tracks = [stream.index for stream in sounds_of(container)]
             found = {
                 stream.index: _Stream(stream, watcher, tracks.index(stream.index) if stream.index in tracks else 0)
                 for stream in kept
             }
-            watcher.begin(_start_of(kept), [_title(stream) for stream in container.streams.audio])
+            watcher.begin(_start_of(kept), [_title(stream) for stream in sounds_of(container)])
             broken_s = _read(container, found, progress)
             streams = list(found.values())
             return MediaFacts(
@@ -245,12 +248,15 @@ def probe(
                 video=next((_video(one) for one in streams if one.stream.type == "video"), None),
                 sound=tuple(_sound(one) for one in streams if one.stream.type == "audio"),
                 broken_s=broken_s,
-                pictures=sum(not one.disposition & Disposition.attached_pic for one in container.streams.video),
+                pictures=sum(not one.disposition & Disposition.attached_pic for one in pictures_of(container)),
             )
+    except MediaError:
+        raise
     except BROKEN as error:
         raise MediaError(path, f"can't be read as a media file ({reason_of(error)})") from error
 
 
+_NEITHER = "holds neither a picture nor sound"
 # A picture with more pixels is not decoded: each takes half a gigabyte and more, in every thread.
 MAX_PIXELS = 8192 * 8192
 
@@ -263,9 +269,9 @@ def container_suffix(path: Path) -> str:
     """
     try:
         with av.open(str(path), options=open_options("file")) as container:
-            pictures = [one for one in container.streams.video if not one.disposition & Disposition.attached_pic]
-            if not pictures and not container.streams.audio:
-                raise MediaError(path, "holds neither a picture nor sound")
+            pictures = [one for one in pictures_of(container) if not one.disposition & Disposition.attached_pic]
+            if not pictures and not sounds_of(container):
+                raise MediaError(path, _NEITHER)
             for one in pictures:
                 if one.width * one.height > MAX_PIXELS:
                     raise MediaError(
@@ -321,7 +327,7 @@ def _read(
             return at_s
         if packet is None:
             return None
-        one = found[packet.stream_index]
+        one = found[packet.stream.index]
         one.add(packet)
         one.decode(packet)
         if packet.pts is not None and packet.time_base is not None:

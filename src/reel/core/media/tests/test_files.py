@@ -16,8 +16,19 @@ from av.stream import Disposition
 from hypothesis import given
 from hypothesis import strategies as st
 
-from reel.core.file import ConstantBitrate, ConstantQuality, Container, Draft, FilePlan, VideoCodec, forecast, resolve
+from reel.core.file import (
+    ConstantBitrate,
+    ConstantQuality,
+    Container,
+    Draft,
+    FilePlan,
+    SoundCodec,
+    VideoCodec,
+    forecast,
+    resolve,
+)
 from reel.core.media import MediaError, PartWriter, frame_at, measure_rate, poster, probe, rewrap_to_mp4
+from reel.core.media.probe import container_suffix
 from reel.core.media.rate import STANDARD_RATES
 from reel.core.media.tests.clips import plan, write_clip
 from reel.core.signal import Matrix, Mode, Range
@@ -209,6 +220,20 @@ class WriterTests(FolderTestCase):
         with self.assertRaises(MediaError):
             (self.folder / "b.mkv").write_bytes(b"no video" * 100)
             poster(self.folder / "b.mkv")
+
+    def test_a_stream_of_an_unknown_codec_is_passed_over(self):
+        broken = self.folder / "b.mov"
+        content = write_clip(
+            self.folder / "a.mov", plan(container=Container.MOV, sound_codec=SoundCodec.PCM16), range(30)
+        ).read_bytes()
+        for code, has_picture in ((b"sowt", True), (b"avc1", False)):
+            broken.write_bytes(content.replace(code, b"qqqq"))
+            facts = probe(broken)
+            self.assertEqual((facts.video is not None, len(facts.sound)), (has_picture, 0 if has_picture else 1))
+        broken.write_bytes(content.replace(b"sowt", b"qqqq").replace(b"avc1", b"qqqq"))
+        for read in (probe, container_suffix):
+            with self.assertRaisesRegex(MediaError, "holds neither a picture nor sound"):
+                read(broken)
 
     def test_rubbish_is_refused(self):
         for name, content in (("empty.mkv", b""), ("text.mp4", b"hello" * 50), ("cut.mkv", b"\x1a\x45\xdf\xa3")):
