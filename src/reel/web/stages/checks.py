@@ -1,7 +1,7 @@
 """What to see to before a roll, and to put back after it."""
 
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from reel.core.line import RigSetup, Seen, checks_after, checks_before, computer_checks, file_plan, heard
 from reel.core.line.pairing import Standing, pairing_steps, standing_of
@@ -12,9 +12,7 @@ from reel.web.rigs.drawing import lives_of
 from reel.web.rigs.models import Rig
 from reel.web.stages.costs import alike_takes, own_storage, room_bytes, shelf_problem
 from reel.web.stages.keeps_up import keeping
-
-if TYPE_CHECKING:
-    from reel.web.stages.page import RigPage
+from reel.web.stages.page import RigPage
 
 
 def check_rows(rig: Rig, plan: RigSetup, live: RigStatus | None) -> list[dict[str, Any]]:
@@ -37,8 +35,17 @@ def check_rows(rig: Rig, plan: RigSetup, live: RigStatus | None) -> list[dict[st
     return _rows(rig, (*checks.values(), *computer_checks(plan.picture, seen)))
 
 
-def pairing_rows(page: "RigPage") -> list[dict[str, Any]]:
-    """Return the steps of an input's pairing, each with how it stands; none where nothing is to be done."""
+def pairing_context(page: RigPage, stage: str) -> dict[str, object]:
+    """Return the steps of an input's pairing, and the ways out where its picture is black.
+
+    On Roll the list beside it says of the sleep lock.
+    """
+    rows = [row for row in _pairing_rows(page) if stage != "roll" or row["step"].key != "lock-off"]
+    return {"pairing": rows, "black_ways": _black_ways(page)}
+
+
+def _pairing_rows(page: RigPage) -> list[dict[str, Any]]:
+    """Return the steps, each with how it stands; none where nothing is to be done."""
     live = page.live.inputs[page.place] if page.live and page.place < len(page.live.inputs) else None
     arrives = None if live is None else live.problem is None and (live.signal or live.sound) is not None
     standing = Standing(
@@ -54,7 +61,7 @@ def pairing_rows(page: "RigPage") -> list[dict[str, Any]]:
     return [row | {"step": step} for row, step in zip(rows, steps, strict=True)]
 
 
-def black_ways(page: "RigPage") -> tuple[str, ...]:
+def _black_ways(page: RigPage) -> tuple[str, ...]:
     """Return what a picture may be black from although the person sees one: while it is, or where nobody sees it."""
     live = page.live.inputs[page.place] if page.live and page.place < len(page.live.inputs) else None
     if page.planned.is_remote or (live is not None and is_black(live)):

@@ -12,7 +12,7 @@ from reel.standins.scenario import Fault, faults_of
 from reel.web.live.recorder import client
 from reel.web.rigs.models import Rig
 from reel.web.stages import edits
-from reel.web.stages.checks import black_ways, pairing_rows
+from reel.web.stages.checks import pairing_context
 from reel.web.stages.edits import grouped_losses
 from reel.web.stages.forms import ScenarioForm, device_form
 from reel.web.stages.forms.scenario import FAULT_WORDS
@@ -29,8 +29,7 @@ def context(page: RigPage) -> dict[str, object]:
         "can_fail": [(fault.value, FAULT_WORDS[fault]) for fault in faults_of(one)] if page.live is not None else [],
         "sent": one.device.signal or page.signal,
         "groups": grouped_losses(one, "device"),
-        "pairing": pairing_rows(page),
-        "black_ways": black_ways(page),
+        **pairing_context(page, "device"),
         "trial_s": TRIAL_S,
         "scenario_form": scenario_form,
     }

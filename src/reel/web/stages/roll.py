@@ -1,7 +1,6 @@
 """The Roll stage."""
 
 from contextlib import suppress
-from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -16,7 +15,7 @@ from reel.web.machine.models import ShelfPlace
 from reel.web.machine.shelves import home_place, places
 from reel.web.rigs.models import Rig
 from reel.web.stages import edits
-from reel.web.stages.checks import black_ways, check_rows, pairing_rows, rows_after
+from reel.web.stages.checks import check_rows, pairing_context, rows_after
 from reel.web.stages.costs import shelf_problem
 from reel.web.stages.forms import RollForm
 from reel.web.stages.page import RigPage, StagePage, file_context, meters, to_stage
@@ -39,11 +38,6 @@ def _others_to_roll(page: RigPage) -> list[Rig]:
     return found
 
 
-def _pairing(page: RigPage) -> list[dict[str, Any]]:
-    """Return the steps of the pairing without what the list beside it says too."""
-    return [row for row in pairing_rows(page) if row["step"].key != "lock-off"]
-
-
 def _identities(plan: RigSetup) -> set[str]:
     return {one.origin.identity for one in plan.inputs if one.origin.identity}
 
@@ -55,7 +49,7 @@ def context(page: RigPage) -> dict[str, object]:
         "trial_s": TRIAL_S,
         "others_to_roll": _others_to_roll(page),
         "checks": check_rows(page.rig, page.plan, page.live),
-        **({"pairing": _pairing(page), "black_ways": black_ways(page)} if page.planned.is_remote else {}),
+        **(pairing_context(page, "roll") if page.planned.is_remote else {}),
         "shelf_problem": shelf_problem(page.rig),
         "shelves": places(),
         "framing": page.framing,
@@ -82,17 +76,11 @@ def tick(request: HttpRequest, rig_id: int) -> HttpResponse:
     edits.tick(rig, key, done=not request.POST.get("was"))
     live = rig_status(glance(request), rig.pk)
     if request.POST.get("pairing"):
-        page = RigPage.of(request, rig)
+        page, stage = RigPage.of(request, rig), "roll" if request.POST.get("stage") == "roll" else "device"
         if getattr(request, "htmx", False):
-            shown = {"rig": rig, "plan": page.plan, "input": page.input, "chain": page.planned}
-            shown |= {
-                "pairing": pairing_rows(page),
-                "black_ways": black_ways(page),
-                "place": page.place,
-                "stage": request.POST.get("stage", "")[:8],
-            }
-            return render(request, "stages/_pairing.html", shown)
-        return to_stage(request, rig, "device")
+            shown = {"rig": rig, "input": page.input, "chain": page.planned, "place": page.place, "stage": stage}
+            return render(request, "stages/_pairing.html", shown | pairing_context(page, stage))
+        return to_stage(request, rig, stage)
     rows = rows_after(rig) if is_after else check_rows(rig, rig.plan, live)
     if getattr(request, "htmx", False):
         return render(request, "stages/_checks.html", {"rig": rig, "checks": rows, "is_after": is_after})
