@@ -31,8 +31,9 @@ SMALLER_PART = Fraction(3, 4)
 class RecordingDevice:
     """Records the picture of `device` into `path` by `plan` until it is stopped or its limit is reached. Used once.
 
-    `now_ns` and `wait` (for some seconds) are its clock; without `wait` it waits in real time. `is_at_limit` says that
-    it stopped by itself, as it was set.
+    `now_ns` and `wait` (for some seconds) are its clock; without `wait` it waits in real time. It begins at
+    `begins_ns`, after its countdown; one that is stopped before `is_called_off` and leaves no file. `is_at_limit` says
+    that it stopped by itself, as it was set.
     """
 
     def __init__(
@@ -48,13 +49,14 @@ class RecordingDevice:
     ) -> None:
         self._device, self._scenario = device, scenario
         self._settings, self._path, self._plan = settings, path, _made(plan, scenario)
-        self._now_ns = now_ns
+        self.now_ns = now_ns
         self._converter = Converter(Signal(mode=self._plan.frame))
         self._stop = threading.Event()
         self._wait = wait or self._stop.wait
         self._thread = threading.Thread(target=self._record, name="device's own recorder", daemon=True)
+        self.begins_ns = 0
         self.pictures = 0
-        self.is_at_limit = False
+        self.is_at_limit = self.is_called_off = False
         self.error: ReelError | None = None
 
     @property
@@ -67,6 +69,7 @@ class RecordingDevice:
         return self._thread.ident is not None and not self._thread.is_alive()
 
     def start(self) -> None:
+        self.begins_ns = self.now_ns() + self._settings.countdown_s * NS
         self._thread.start()
 
     def check(self) -> None:
@@ -88,8 +91,11 @@ class RecordingDevice:
     def _record(self) -> None:
         try:
             self._wait(self._settings.countdown_s)
+            self.is_called_off = self._stop.is_set()
+            if self.is_called_off:
+                return
             with PartWriter(self._path, self._plan) as writer:
-                self._write_all(writer, self._now_ns())
+                self._write_all(writer, self.now_ns())
         except ReelError as error:
             self.error = error
         except Exception as error:  # a device that fails stops, and says so
@@ -104,18 +110,18 @@ class RecordingDevice:
         heard = inputs[1:] if self._settings.sound is OwnSound.MICROPHONE else inputs
         kept = heard[: len(self._plan.tracks)]
         sounds = [DriftResampler(one.sound, self._plan.recipe.sound) for one in kept if one.sound is not None]
-        while not self._stop.is_set():
+        while not self._stop.is_set() and screen.due_ns() is not None:
             due = [(one.due_ns() or 0, place) for place, one in enumerate(inputs)]
             due_ns, place = min(due)
             if self.limit_ns and due_ns - start_ns >= self.limit_ns:
                 self.is_at_limit = True
                 break
-            self._wait(max(0.0, (due_ns - self._now_ns()) / NS))
+            self._wait(max(0.0, (due_ns - self.now_ns()) / NS))
             if trouble.at(due_ns) is Fault.FULL:
                 self.error = MediaError(self._path, "was ended by the device: its storage is full")
                 break
             source = inputs[place]
-            item = source.read(max(due_ns, self._now_ns()))
+            item = source.read(max(due_ns, self.now_ns()))
             if isinstance(item, Picture):
                 self._write(writer, item, start_ns)
             elif isinstance(item, Samples) and source in kept and source.sound is not None:

@@ -14,6 +14,7 @@ from reel.core.measure import Counts
 from reel.core.media import MediaError, Shelf, megabytes
 from reel.core.offload import Folder, copy_file, differing_blocks
 from reel.core.roll import CutBy, MarkedMoment
+from reel.core.signal import NS
 from reel.recorder.guard import guarded
 from reel.recorder.journal import Closed
 from reel.recorder.messages import RefusedError, RollStatus, StartRoll
@@ -112,6 +113,10 @@ class DeviceTake(Take):
     def _close(self) -> None:
         self.own.stop()
         problem = str(self.own.error) if self.own.error else self.ends_by
+        if self.own.is_called_off:
+            self.storage.discard(self.reserved)
+            self.closed(self, Closed(path=self.reserved.final, counts=Counts(), is_called_off=True))
+            return
         device, path = self.rolled.on_device, self.storage.complete(self.reserved)
         try:
             if self.shelf is not None:
@@ -142,9 +147,12 @@ class DeviceTake(Take):
 
     def status(self) -> RollStatus:
         """Say how it stands, as far as the device tells."""
+        starts_in_s = 0.0 if self.own.pictures else max(0, self.own.begins_ns - self.own.now_ns()) / NS
+        state = SessionState.COUNTING if starts_in_s else SessionState.ROLLING
         return self.status_of(
             counts=Counts(ticks=self.own.pictures),
-            state=(SessionState.ENDING if self._closing else SessionState.ROLLING).value,
+            state=(SessionState.ENDING if self._closing else state).value,
+            starts_in_s=starts_in_s,
             marks=len(self.marks),
             room_bytes=room_bytes(self.storage),
             ends_s=self.limit_s or None,

@@ -195,11 +195,6 @@ class LocalTake(Take):
     def begin(self) -> None:
         self.drive.start()
 
-    @property
-    def goes_on(self) -> StartRoll | None:
-        """What is to be rolled now that it has ended; None for nothing."""
-        return None
-
     def let_go(self) -> None:
         self.drive.stop()
 
