@@ -1,9 +1,5 @@
 """Takes rewrapped: takes of their own, proved against the same, and nothing left of what was not done."""
 
-import contextlib
-import io
-import json
-from pathlib import Path
 from unittest.mock import patch
 
 from django.conf import settings
@@ -15,7 +11,6 @@ from reel.core.file import Container
 from reel.core.measure import Counts
 from reel.core.media import MediaError, probe
 from reel.core.media import finishing as core_finishing
-from reel.launch.cli import main
 from reel.web.jobs.models import Job
 from reel.web.jobs.running import CalledOffError, run_waiting
 from reel.web.takes import rewrapping
@@ -78,17 +73,3 @@ class RewrappingTests(HomeMixin, TestCase):
         self.assertEqual(sorted(path.name for path in self.shelf.iterdir()), self.before)
         self.assertEqual(Take.objects.count(), 1)
         self.assertFalse(Job.objects.filter(kind="prove").exists())
-
-    def test_from_the_shell_beside_each_file_and_never_over_one(self):
-        (self.shelf / "stone.mp4").write_bytes(b"somebody's own")
-        (self.shelf / "notes.mkv").write_text("no media")
-        said = io.StringIO()
-        files = [str(self.shelf / name) for name in ("stone.mkv", "notes.mkv")]
-        with contextlib.redirect_stdout(said), self.assertRaises(SystemExit) as ended:
-            main(["rewrap", *files, "--to", "mp4", "--json"])
-        one, other = json.loads(said.getvalue())
-        self.assertEqual((ended.exception.code, one["problem"], one["left_out"]), (1, None, []))
-        self.assertEqual(probe(Path(one["file"])).video.frames, 88)
-        self.assertEqual((self.shelf / "stone.mp4").read_bytes(), b"somebody's own")
-        self.assertIn("can't be read as a media file", other["problem"])
-        self.assertEqual(list(self.shelf.glob("*rolling*")), [])
