@@ -6,6 +6,7 @@ import sys
 import tempfile
 import threading
 import unittest
+from contextlib import suppress
 from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
@@ -14,6 +15,7 @@ from unittest import mock
 
 import av
 
+from reel.core.errors import ReelError
 from reel.core.file import Container, Recipe, SoundCodec, VideoCodec
 from reel.core.line import file_plan
 from reel.core.line.tests.rigs import feed
@@ -23,10 +25,11 @@ from reel.core.media.tests.clips import FRAME, plan, write_clip
 from reel.core.roll import CutBy, RollSetup
 from reel.core.signal import Mode, SentPacket, SentStream
 from reel.options import ROOT
+from reel.recorder.client import Client
 from reel.recorder.clock import VirtualClock
 from reel.recorder.inputs.network import Packets, _described
 from reel.recorder.journal import Rolled
-from reel.recorder.messages import Ask, Cut, Pause, RefusedError, StartRoll
+from reel.recorder.messages import Ask, Cut, Open, Pause, RefusedError, StartRoll
 from reel.recorder.recording.part_file import PartFile
 from reel.recorder.recording.passthrough import PassthroughTake
 from reel.recorder.tests.test_service import ServerTestCase, to_roll
@@ -240,11 +243,27 @@ class PassthroughTests(ServerTestCase):
         await_listener(int(address.partition("?")[0].rpartition(":")[2]))
         return process
 
+    def keep_open(self, setup):
+        """Look at a rig as a page does: one that nobody looks at is closed, and the sender takes one call only."""
+        gone = threading.Event()
+
+        def look():
+            page = Client(self.folder)
+            while not gone.wait(0.3):
+                with suppress(ReelError):
+                    page.ask(Open(rig_id=1, setup=setup, viewer="page"))
+
+        looking = threading.Thread(target=look, daemon=True)
+        looking.start()
+        self.addCleanup(looking.join, 30)
+        self.addCleanup(gone.set)
+
     def test_a_stream_is_taken_as_it_is_sent_and_ends_with_its_sender(self):
         address = self.address()
         self.send(f"{address}?listen=1", 300)
         recipe = Recipe(container=Container.MKV, as_sent=True, name_pattern="{rig}_{size}_{number}")
         setup = feed(address, Mode.parse("640x360p30"), recipe)
+        self.keep_open(setup)
         take = self.start_roll(setup)
         other = self.start_roll(rig_id=3)
         status = self.wait_for(lambda status: all(roll.length_s > 2 for roll in status.rolls))
@@ -255,7 +274,6 @@ class PassthroughTests(ServerTestCase):
         self.client.ask(Cut(takes=(other,)))
         self.client.ask(Cut(takes=(take,)))
         self.wait_for(lambda status: not status.rolls)
-        # at once: a rig that nobody looks at is closed after a while, and the sender takes one call only
         (again,) = self.client.ask(StartRoll(rigs=(to_roll(setup),), length_s=1)).takes
         self.wait_for(lambda status: not status.rolls)
         self.assertEqual(self.journal.ends[again].ended_by, CutBy.LENGTH)
