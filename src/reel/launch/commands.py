@@ -60,7 +60,7 @@ def add_commands(commands: "_SubParsersAction[ArgumentParser]") -> None:
 
 
 def _add_rewrap(commands: "_SubParsersAction[ArgumentParser]") -> None:
-    from reel.core.file import Container
+    from reel.core.finish import TARGETS
 
     wrap = commands.add_parser(
         "rewrap",
@@ -70,8 +70,7 @@ def _add_rewrap(commands: "_SubParsersAction[ArgumentParser]") -> None:
         formatter_class=RawDescriptionHelpFormatter,
     )
     wrap.add_argument("files", nargs="+", type=Path, metavar="FILE")
-    to = [kind.value for kind in Container if kind is not Container.MP4_PLAIN]
-    wrap.add_argument("--to", required=True, choices=to, help="the container")
+    wrap.add_argument("--to", required=True, choices=[one.value for one in TARGETS], help="the container")
     wrap.add_argument("--json", action="store_true", help="print JSON")
     wrap.set_defaults(run=_rewrap)
 

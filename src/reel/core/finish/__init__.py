@@ -1,9 +1,10 @@
 """Finishes: what is made of a take, as a value; what each stream goes through, before anything is made."""
 
-from reel.core.finish.plan import Fate, FinishPlan, StreamPlan, plan
-from reel.core.finish.values import Finish, Source, SourceStream, StreamKind
+from reel.core.finish.plan import Fate, FinishPlan, StreamPlan, plan, why_not
+from reel.core.finish.values import TARGETS, Finish, Source, SourceStream, StreamKind
 
 __all__ = [
+    "TARGETS",
     "Fate",
     "Finish",
     "FinishPlan",
@@ -12,4 +13,5 @@ __all__ = [
     "StreamKind",
     "StreamPlan",
     "plan",
+    "why_not",
 ]

@@ -49,10 +49,10 @@ class FinishPlan:
 def plan(finish: Finish, source: Source) -> FinishPlan:
     """Say what a finish does; raises BadValueError, with what would do instead, where it can't be made at all."""
     pictures = [stream for stream in source.streams if stream.kind is StreamKind.PICTURE]
-    held = [stream for stream in pictures if why_not(finish.container, stream) is None]
+    held = [stream for stream in pictures if why_not(finish.container, stream.codec) is None]
     if pictures and not held:
-        name, reason = CONTAINERS[finish.container].name, why_not(finish.container, pictures[0])
-        holding = [CONTAINERS[one].name for one in Container if why_not(one, pictures[0]) is None]
+        name, reason = CONTAINERS[finish.container].name, why_not(finish.container, pictures[0].codec)
+        holding = [CONTAINERS[one].name for one in Container if why_not(one, pictures[0].codec) is None]
         others = ", ".join(dict.fromkeys(holding)) or "no other"
         raise BadValueError("Container", name, f"it does not hold {_label(pictures[0])}: {reason}. What does: {others}")
     if not pictures and not source.sounds:
@@ -73,22 +73,22 @@ def plan(finish: Finish, source: Source) -> FinishPlan:
 
 
 def _planned(container: Container, stream: SourceStream) -> StreamPlan:
-    reason = why_not(container, stream)
+    reason = why_not(container, stream.codec)
     if reason is None:
         return StreamPlan(stream=stream, fate=Fate.UNTOUCHED)
     why = f"{CONTAINERS[container].name} does not hold {_label(stream)}: {reason}"
     return StreamPlan(stream=stream, fate=Fate.LEFT_OUT, why=why)
 
 
-def why_not(container: Container, stream: SourceStream) -> str | None:
-    """Return why a container does not hold a stream; None where it does.
+def why_not(container: Container, codec: str) -> str | None:
+    """Return why a container does not hold a codec, by libavcodec's name; None where it does.
 
     MKV holds whatever libavcodec has a name for, except what is known not to go into it.
     """
     facts = CONTAINERS[container]
-    known: VideoCodec | SoundCodec | None = _PICTURES.get(stream.codec) or _SOUNDS.get(stream.codec)
+    known: VideoCodec | SoundCodec | None = _PICTURES.get(codec) or _SOUNDS.get(codec)
     if known is None:
-        return None if container is Container.MKV and stream.codec else "Reel does not know that it may stand there"
+        return None if container is Container.MKV and codec else "Reel does not know that it may stand there"
     held = known in facts.video if isinstance(known, VideoCodec) else known in facts.sound
     return None if held else facts.reason(known)
 

@@ -2,13 +2,14 @@
 
 from dataclasses import dataclass
 from enum import StrEnum
-from fractions import Fraction
 
 from reel.core.errors import BadValueError
 from reel.core.file import CONTAINERS, Container
 
 VERSION = 1
 MAX_TRACKS = 64
+# The containers that can be chosen; an MP4 is a plain one in any case, once it is closed.
+TARGETS = tuple(container for container in Container if container is not Container.MP4_PLAIN)
 
 
 class StreamKind(StrEnum):
@@ -31,11 +32,9 @@ class SourceStream:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Source:
-    """A file that a finish is made from: what it is, its streams, its bytes and its length in seconds."""
+    """A file that a finish is made from: its streams."""
 
     streams: tuple[SourceStream, ...]
-    size_bytes: int
-    length_s: Fraction
 
     @property
     def sounds(self) -> tuple[SourceStream, ...]:

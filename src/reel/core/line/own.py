@@ -61,8 +61,7 @@ class OwnRecorder:
         after = replace(after, connector=Connector.HOST, is_remote=True)
         losses = differences(part, after, hop=at.place)
         if part is not before:
-            areas = (mode.width_px * mode.height_px for mode in (screen, part.signal.mode))
-            was, left = areas
+            was, left = (mode.width_px * mode.height_px for mode in (screen, part.signal.mode))
             losses += (
                 Loss(kind=LossKind.CROPPED, stage="path", hop=at.place, weight=Weight.SMALL, was=was, left=left),
             )

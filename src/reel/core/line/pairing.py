@@ -53,21 +53,24 @@ def step_of(setup: InputSetup, need: Need) -> PairingStep | None:
     return next((step for step in pairing_steps(setup) if step.need is need), None)
 
 
-def standing_of(step: PairingStep, setup: InputSetup, standing: Standing) -> Check:
-    """Return a step as a point of a list, noticed where it can be: what is not known stays for a person to tick."""
+def pairing_checks(setup: InputSetup, standing: Standing) -> tuple[tuple[PairingStep, Check], ...]:
+    """Return each step with how it stands, noticed where it can be: what is not known stays for a person to tick."""
     steps = pairing_steps(setup)
-    measured: bool | None = None
-    missing = next((place for place, one in enumerate(steps) if one.need is standing.needs), None)
-    place = steps.index(step)
-    if step.key == "lock-off":
-        measured = setup.device.sleeps_after_s is None
-    elif step.key == "storage-room":
-        measured = standing.has_room
-    elif standing.needs is not None and missing is not None:
-        measured = True if place < missing and not step.is_unseen else False if place == missing else None
-    elif standing.arrives and not step.is_unseen:
-        measured = True if step.key != "app" or not standing.is_black else None
-    return Check(key=step.key, text=step.text, measured=measured)
+    missing = next((place for place, one in enumerate(steps) if one.need and one.need is standing.needs), None)
+
+    def noticed(place: int, step: PairingStep) -> bool | None:
+        if step.key == "lock-off":
+            return setup.device.sleeps_after_s is None
+        if step.key == "storage-room":
+            return standing.has_room
+        if missing is not None:
+            return False if place == missing else True if place < missing and not step.is_unseen else None
+        is_proved = standing.arrives and not step.is_unseen and not (step.key == "app" and standing.is_black)
+        return True if is_proved else None
+
+    return tuple(
+        (step, Check(key=step.key, text=step.text, measured=noticed(place, step))) for place, step in enumerate(steps)
+    )
 
 
 def _steps(setup: InputSetup, the: str) -> Iterator[PairingStep]:
@@ -79,11 +82,7 @@ def _steps(setup: InputSetup, the: str) -> Iterator[PairingStep]:
     elif way is Connector.WIRELESS:
         yield from _wireless_steps(device, the)
     elif way is Connector.WINDOW:
-        yield PairingStep(
-            key="network",
-            text=f"Put {the} and this computer on one network",
-            there="The network's name stands in its settings.",
-        )
+        yield _network(the)
         yield PairingStep(key="mirror-open", text="Open the mirror window", here="A window shows what one eye sees.")
         yield PairingStep(key="worn", text="Put it on", there="Off the head it goes dark.", is_unseen=True)
     else:
@@ -111,12 +110,13 @@ def _plugged_steps(setup: InputSetup, the: str) -> Iterator[PairingStep]:
     yield from _handheld_steps(device)
 
 
+def _network(the: str) -> PairingStep:
+    text = f"Put {the} and this computer on one network"
+    return PairingStep(key="network", text=text, there="The network's name stands in its settings.")
+
+
 def _wireless_steps(device: Device, the: str) -> Iterator[PairingStep]:
-    yield PairingStep(
-        key="network",
-        text=f"Put {the} and this computer on one network",
-        there="The network's name stands in its settings.",
-    )
+    yield _network(the)
     yield PairingStep(key="receiver", text="Start the receiver", here="It waits, and shows its name.")
     yield PairingStep(
         key="mirror", text="Choose this receiver", there="The list of screens that it can be mirrored to."
@@ -144,11 +144,7 @@ def _storage_steps(setup: InputSetup, the: str) -> Iterator[PairingStep]:
 
 def _paired_steps(the: str) -> Iterator[PairingStep]:
     yield PairingStep(key="developer", text="Turn access for developers on", there="Its settings, under the system.")
-    yield PairingStep(
-        key="network",
-        text=f"Put {the} and this computer on one network",
-        there="The network's name stands in its settings.",
-    )
+    yield _network(the)
     yield PairingStep(
         key="code", text="Type the code", there="A code, for a minute.", here="A field for it.", need=Need.CODE
     )

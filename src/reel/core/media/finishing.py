@@ -1,7 +1,6 @@
 """Making a finish of a file: what it is read from, the file that comes of it, and whether that is what was planned."""
 
 from collections.abc import Callable
-from fractions import Fraction
 from pathlib import Path
 
 import av
@@ -19,11 +18,9 @@ def source_of(path: Path) -> Source:
     """Say what a file holds, by its header; raises MediaError."""
     try:
         with av.open(str(path)) as reader:
-            streams = tuple(_stream(stream) for stream in reader.streams)
-            length_s = Fraction(reader.duration or 0, av.time_base)
+            return Source(streams=tuple(_stream(stream) for stream in reader.streams))
     except BROKEN as error:
         raise MediaError(path, f"can't be read as a media file ({reason_of(error)})") from error
-    return Source(streams=streams, size_bytes=path.stat().st_size, length_s=length_s)
 
 
 def _stream(stream: "av.stream.Stream") -> SourceStream:

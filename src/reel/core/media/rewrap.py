@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import ExitStack
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -28,6 +29,8 @@ _INDEXED, _IN_FRONT = ("mp4", "mov"), {"movflags": "+faststart"}
 # ISO/IEC 14496-12, 8.6 and 8.7: what the index has of a packet at most (its times, size, chunk and whether it is a
 # keyframe), and of a whole file; packets are counted by the rate where the file does not say how many there are.
 _INDEX_BYTES_A_PACKET, _INDEX_BYTES, _MARGIN = 48, 16_384, 1.1
+# What a file is written with: libavformat's options, for what is read, its streams and the muxer.
+Options = Callable[[Any, Sequence[Any], str], Mapping[str, str]]
 _MUXERS = {facts.suffix: facts.muxer for facts in CONTAINERS.values()}
 
 
@@ -91,42 +94,44 @@ def rewrap(source: Path, target: Path, kept: Sequence[int], progress: Callable[[
     """
     muxer = _MUXERS[target.suffix.lstrip(".").lower()]
 
-    def copy(options: Mapping[str, str]) -> None:
+    def copy(options: Options) -> None:
         _copy(source, target, muxer, progress, to_its_end=True, kept=kept, options=options)
 
     try:
-        reserved = _index_bytes(source, kept) if muxer in _INDEXED else 0
-        usual = _IN_FRONT if muxer in _INDEXED else _AS_IT_BEGINS if _has_delay_apart(source, muxer) else {}
         try:
-            copy({"moov_size": str(reserved)} if reserved else usual)
+            copy(_in_one_pass)
         except av.error.ArgumentError:  # also where the index needs more room than was reserved
-            if not reserved:
+            if muxer not in _INDEXED:
                 raise
-            copy(_IN_FRONT)
+            copy(_usual)
     except BROKEN as error:
         raise MediaError(source, f"can't be rewrapped ({reason_of(error)})") from error
 
 
-def _has_delay_apart(source: Path, muxer: str) -> bool:
-    """Return whether a file says its encoder's delay, for a container that does too."""
-    with av.open(str(source)) as reader:
-        return muxer in ("matroska", "webm") and reader.format.name != "mpegts"
+def _usual(reader: Any, streams: Sequence[Any], muxer: str) -> Mapping[str, str]:
+    """Return how a file is written: an MP4 has its index moved to the front once it is whole."""
+    return _IN_FRONT if muxer in _INDEXED else {}
 
 
-def _index_bytes(source: Path, kept: Sequence[int]) -> int:
+def _in_one_pass(reader: Any, streams: Sequence[Any], muxer: str) -> Mapping[str, str]:
+    """Return how a file is written in one pass: room for the index is reserved, and each stream begins as it does."""
+    if muxer in ("matroska", "webm") and reader.format.name != "mpegts":
+        return _AS_IT_BEGINS
+    reserved = _index_bytes(reader, streams) if muxer in _INDEXED else 0
+    return {"moov_size": str(reserved)} if reserved else _usual(reader, streams, muxer)
+
+
+def _index_bytes(reader: Any, streams: Sequence[Any]) -> int:
     """Return the room that the index of an MP4 of some streams needs at most; 0 where that can't be told."""
-    count = 0
-    with av.open(str(source)) as reader:
-        length_s = (reader.duration or 0) / av.time_base
-        for index in kept:
-            stream: Any = reader.streams[index]
-            if stream.type == "video":
-                estimated = length_s * float(stream.average_rate or 0)
-            else:
-                estimated = length_s * (stream.rate or 0) / max(1, stream.codec_context.frame_size or 1024)
-            if not (stream.frames or estimated):
-                return 0
-            count += max(stream.frames, math.ceil(estimated * _MARGIN))
+    count, length_s = 0, (reader.duration or 0) / av.time_base
+    for stream in streams:
+        if stream.type == "video":
+            estimated = length_s * float(stream.average_rate or 0)
+        else:
+            estimated = length_s * (stream.rate or 0) / max(1, stream.codec_context.frame_size or 1024)
+        if not (stream.frames or estimated):
+            return 0
+        count += max(stream.frames, math.ceil(estimated * _MARGIN))
     return count * _INDEX_BYTES_A_PACKET + _INDEX_BYTES
 
 
@@ -140,15 +145,16 @@ def _copy(
     titles: Sequence[str] = (),
     chapters: Sequence[tuple[Fraction, Fraction, str]] = (),
     kept: Sequence[int] | None = None,
-    options: Mapping[str, str] | None = None,
+    options: Options = _usual,
 ) -> int:
     """Copy packets; returns how many. Where reading fails before the end that is an error only `to_its_end`."""
-    if options is None:
-        options = _IN_FRONT if muxer in _INDEXED else {}
     count = 0
-    with av.open(str(source)) as reader, av.open(str(target), "w", format=muxer, options=dict(options)) as writer:
+    with ExitStack() as opened:
+        reader = opened.enter_context(av.open(str(source)))
         every = [stream for stream in reader.streams if stream.type in ("video", "audio")]
-        read = every if kept is None else [reader.streams[index] for index in kept]
+        read: list[Any] = every if kept is None else [reader.streams[index] for index in kept]
+        told = dict(options(reader, read, muxer))
+        writer = opened.enter_context(av.open(str(target), "w", format=muxer, options=told))
         streams = {stream.index: _add(writer, stream, muxer) for stream in read}
         writer.metadata.update(_tags(reader.metadata))
         sounds = [streams[stream.index] for stream in read if stream.type == "audio"]

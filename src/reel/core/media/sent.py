@@ -11,7 +11,8 @@ from types import TracebackType
 import av
 from av.bitstream import BitStreamFilterContext
 
-from reel.core.file import CODECS, CONTAINERS, SOUND_CODECS, Container
+from reel.core.file import CONTAINERS, Container
+from reel.core.finish import why_not
 from reel.core.media.digest import SentFacts, StreamSum, sums_of, units_of
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.signal import SentPacket, SentStream
@@ -33,12 +34,10 @@ class Follows(Enum):
 
 def why_not_held(container: Container, streams: Sequence[SentStream]) -> str | None:
     """Why a container can't hold what is sent; None where it can. What Reel does not write itself goes into MKV."""
-    facts = CONTAINERS[container]
-    held = {CODECS[codec].reads_as for codec in facts.video} | {SOUND_CODECS[codec].reads_as for codec in facts.sound}
-    strange = [stream.codec for stream in streams if stream.codec not in held]
+    strange = [stream.codec for stream in streams if why_not(container, stream.codec) is not None]
     if not strange or container is Container.MKV:
         return None
-    return f"{facts.name} does not hold what is sent ({', '.join(strange)}); MKV does"
+    return f"{CONTAINERS[container].name} does not hold what is sent ({', '.join(strange)}); MKV does"
 
 
 class SentWriter:

@@ -4,7 +4,7 @@ from dataclasses import replace
 from typing import Any
 
 from reel.core.line import RigSetup, Seen, checks_after, checks_before, computer_checks, file_plan, heard
-from reel.core.line.pairing import Standing, pairing_steps, standing_of
+from reel.core.line.pairing import Standing, pairing_checks
 from reel.core.measure import AlarmKind, causes
 from reel.recorder.messages import RigStatus
 from reel.web.live.facts import is_black, is_heard
@@ -46,7 +46,7 @@ def pairing_context(page: RigPage, stage: str) -> dict[str, object]:
 
 def _pairing_rows(page: RigPage) -> list[dict[str, Any]]:
     """Return the steps, each with how it stands; none where nothing is to be done."""
-    live = page.live.inputs[page.place] if page.live and page.place < len(page.live.inputs) else None
+    live = page.input_live
     arrives = None if live is None else live.problem is None and (live.signal or live.sound) is not None
     standing = Standing(
         arrives=arrives,
@@ -54,16 +54,14 @@ def _pairing_rows(page: RigPage) -> list[dict[str, Any]]:
         is_black=live is not None and is_black(live),
         has_room=room_bytes(page.rig) > 0 if own_storage(page.plan) else None,
     )
-    steps = pairing_steps(page.input)
-    prefix = f"pairing-{page.place}-"
-    checks = [standing_of(step, page.input, standing) for step in steps]
-    rows = _rows(page.rig, tuple(replace(check, key=prefix + check.key) for check in checks))
-    return [row | {"step": step} for row, step in zip(rows, steps, strict=True)]
+    stands, prefix = pairing_checks(page.input, standing), f"pairing-{page.place}-"
+    rows = _rows(page.rig, tuple(replace(check, key=prefix + check.key) for _, check in stands))
+    return [row | {"step": step} for row, (step, _) in zip(rows, stands, strict=True)]
 
 
 def _black_ways(page: RigPage) -> tuple[str, ...]:
     """Return what a picture may be black from although the person sees one: while it is, or where nobody sees it."""
-    live = page.live.inputs[page.place] if page.live and page.place < len(page.live.inputs) else None
+    live = page.input_live
     if page.planned.is_remote or (live is not None and is_black(live)):
         return causes(AlarmKind.BLACK, page.input)
     return ()

@@ -26,7 +26,7 @@ from reel.core.line import (
     strands,
 )
 from reel.core.signal import Signal, SoundFormat
-from reel.recorder.messages import RigStatus, Status
+from reel.recorder.messages import InputStatus, RigStatus, Status
 from reel.web.live.facts import rig_facts
 from reel.web.live.recorder import glance, place_of, rig_status, show_at_once
 from reel.web.machine.shelves import home_place
@@ -111,6 +111,11 @@ class RigPage:
     @cached_property
     def stages(self) -> tuple[Stage, ...]:
         return line_stages(self.plan, self.lives, self.measured, self.picture_bits)
+
+    @property
+    def input_live(self) -> InputStatus | None:
+        """What the recorder says of the input that is looked at; None while the rig is closed."""
+        return self.live.inputs[self.place] if self.live and self.place < len(self.live.inputs) else None
 
     @property
     def signal(self) -> Signal | None:

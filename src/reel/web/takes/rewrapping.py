@@ -11,7 +11,7 @@ from django.db import transaction
 from reel import options
 from reel.core.errors import BadValueError
 from reel.core.file import CONTAINERS, Container
-from reel.core.finish import Finish, FinishPlan, StreamKind, plan
+from reel.core.finish import TARGETS, Finish, FinishPlan, StreamKind, plan
 from reel.core.media import MediaError, Reserved, Shelf
 from reel.core.media.finishing import finish_file, source_of
 from reel.recorder.messages import RefusedError
@@ -26,8 +26,8 @@ from reel.web.takes.summing import sum_up
 
 # The kind of job that rewraps a take.
 REWRAP = "rewrap"
-# The containers that a take is rewrapped to; MP4 is whole in any case, once it is closed.
-REWRAPS = [(one.value, CONTAINERS[one].name) for one in Container if one is not Container.MP4_PLAIN]
+# The containers that a take is rewrapped to: what a form sends, and the name.
+REWRAPS = [(one.value, CONTAINERS[one].name) for one in TARGETS]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -6,7 +6,7 @@ from dataclasses import replace
 from reel.core.line import DEVICES, CheckState, Connector, DeviceKind, HopSetup, propose
 from reel.core.line.edit import set_own, with_device
 from reel.core.line.own_settings import OwnSound
-from reel.core.line.pairing import Standing, pairing_steps, standing_of, step_of
+from reel.core.line.pairing import Standing, pairing_checks, pairing_steps, step_of
 from reel.core.measure import AlarmKind, Condition, alarms
 from reel.core.signal import Need
 
@@ -19,7 +19,7 @@ def out_by(way, kind=DeviceKind.PHONE):
 
 
 def states(setup, standing, ticked=frozenset()):
-    return {step.key: standing_of(step, setup, standing).state(ticked) for step in pairing_steps(setup)}
+    return {step.key: check.state(ticked) for step, check in pairing_checks(setup, standing)}
 
 
 class PairingTests(unittest.TestCase):

@@ -103,7 +103,7 @@ class FinishingTests(FolderTestCase):
 
     def test_an_index_that_is_larger_than_was_reserved_is_written_all_the_same(self):
         source = self.clip()
-        with patch.object(rewrapping, "_index_bytes", lambda source, kept: 64):
+        with patch.object(rewrapping, "_index_bytes", lambda reader, streams: 64):
             target, _ = self.rewrap(source, Container.MP4)
         self.assertEqual(probe(target).video.frames, 12)
 
