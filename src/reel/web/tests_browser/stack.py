@@ -112,6 +112,13 @@ class StackTestCase(unittest.TestCase):
         page.keyboard.press("x")
         expect(page.locator("#band")).to_be_hidden()
 
+    def load_until(self, address, selector, count):
+        """Load a page anew until it shows so many of something: what a job makes comes when it comes."""
+        deadline = time.monotonic() + 180
+        while self.page.goto(address) and self.page.locator(selector).count() != count:
+            self.assertLess(time.monotonic(), deadline, f"{selector} never came to be {count}")
+            self.page.wait_for_timeout(500)
+
     def unfold(self, name):
         """Open a folded part of the page."""
         self.page.evaluate("(name) => { document.getElementById(name).open = true; }", name)

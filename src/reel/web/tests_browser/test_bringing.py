@@ -98,8 +98,6 @@ class BringingTests(StackTestCase):
         page.locator(".takes-dock select[name=container]").select_option("mov")
         page.get_by_role("button", name="Rewrap").click()
         expect(page.locator("#notice")).to_contain_text("3 takes being rewrapped")
-        made = "async () => (await (await fetch('/takes/?words=MOV')).text()).split('take-row\"').length"
-        page.wait_for_function(f"({made})().then(count => count === 4)", polling=500, timeout=180_000)
-        page.goto(f"{self.url}/takes/?words=MOV")
+        self.load_until(f"{self.url}/takes/?words=MOV", ".take-row", 3)
         page.locator(".take-row h3 a").first.click()
         expect(page.locator("#take")).to_contain_text("Made from")
