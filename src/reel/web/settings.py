@@ -29,6 +29,7 @@ INSTALLED_APPS = [
     "reel.web.machine.apps.MachineConfig",
     "reel.web.recipes",
     "reel.web.roll",
+    "reel.web.finishes.apps.FinishesConfig",
     "reel.web.takes.apps.TakesConfig",
     "reel.web.jobs",
 ]

@@ -13,6 +13,7 @@ urlpatterns = [
     path("recipes/", include("reel.web.recipes.urls")),
     path("shelves/", include("reel.web.machine.urls")),
     path("takes/", include("reel.web.takes.urls")),
+    path("finishes/", include("reel.web.finishes.urls")),
     path("jobs/", include("reel.web.jobs.urls")),
 ]
 handler400 = "reel.web.ui.views.bad_request"

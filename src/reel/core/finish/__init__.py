@@ -1,17 +1,47 @@
 """Finishes: what is made of a take, as a value; what each stream goes through, before anything is made."""
 
-from reel.core.finish.plan import Fate, FinishPlan, StreamPlan, plan, why_not
+from reel.core.finish.keep import (
+    MAX_RANGES,
+    Edges,
+    Keep,
+    Ranges,
+    TickRange,
+    joined,
+    left_out,
+    moved,
+    split,
+    together,
+    without,
+)
+from reel.core.finish.packets import PacketIndex, Pieces
+from reel.core.finish.plan import Fate, FinishPlan, StreamPlan, plan, sound_codec, why_not
+from reel.core.finish.stretches import Stretch
 from reel.core.finish.values import TARGETS, Finish, Source, SourceStream, StreamKind
 
 __all__ = [
+    "MAX_RANGES",
     "TARGETS",
+    "Edges",
     "Fate",
     "Finish",
     "FinishPlan",
+    "Keep",
+    "PacketIndex",
+    "Pieces",
+    "Ranges",
     "Source",
     "SourceStream",
     "StreamKind",
     "StreamPlan",
+    "Stretch",
+    "TickRange",
+    "joined",
+    "left_out",
+    "moved",
     "plan",
+    "sound_codec",
+    "split",
+    "together",
     "why_not",
+    "without",
 ]

@@ -1,10 +1,11 @@
 """The plan of a finish: what goes through untouched, what is left out and why, before anything is made."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from reel.core.errors import BadValueError
 from reel.core.file import CODECS, CONTAINERS, SOUND_CODECS, Container, SoundCodec, VideoCodec
+from reel.core.finish.stretches import Stretch, laid_over
 from reel.core.finish.values import Finish, Source, SourceStream, StreamKind
 
 _PICTURES = {facts.reads_as: codec for codec, facts in CODECS.items()}
@@ -12,9 +13,13 @@ _SOUNDS = {facts.reads_as: codec for codec, facts in SOUND_CODECS.items()}
 
 
 class Fate(StrEnum):
-    """What becomes of a stream: its packets go through untouched, or it is not in the file."""
+    """What becomes of a stream: its packets go through untouched; some of its frames are encoded anew; its samples stay
+    the same in new packets; all of it is encoded anew; or it is not in the file."""
 
     UNTOUCHED = "untouched"
+    JOINED = "joined"
+    SAME_SAMPLES = "same samples"
+    ENCODED = "encoded"
     LEFT_OUT = "left out"
 
 
@@ -29,10 +34,15 @@ class StreamPlan:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FinishPlan:
-    """What a finish does with a source, stream by stream; `notes` are what the container changes by itself."""
+    """What a finish does with its sources, stream by stream; `notes` are what the container changes by itself.
+
+    `stretches` are what is kept, one behind the other; none where each file is taken as it is. The finish is the one
+    that was asked, its edges where they come to lie.
+    """
 
     finish: Finish
     streams: tuple[StreamPlan, ...]
+    stretches: tuple[Stretch, ...] = ()
     notes: tuple[str, ...] = ()
 
     @property
@@ -45,10 +55,60 @@ class FinishPlan:
         """The streams that are not in the file although nobody chose that."""
         return tuple(one for one in self.streams if one.fate is Fate.LEFT_OUT and one.why)
 
+    @property
+    def frames(self) -> int:
+        """Frames that the file holds, of a finish that keeps a part."""
+        return sum(one.pieces.frames for one in self.stretches)
 
-def plan(finish: Finish, source: Source) -> FinishPlan:
-    """Say what a finish does; raises BadValueError, with what would do instead, where it can't be made at all."""
-    pictures = [stream for stream in source.streams if stream.kind is StreamKind.PICTURE]
+    @property
+    def encoded(self) -> int:
+        """Frames that are encoded anew."""
+        return sum(one.pieces.encoded for one in self.stretches)
+
+
+def plan(finish: Finish, source: Source, *more: Source) -> FinishPlan:
+    """Say what a finish does; raises BadValueError, with what would do instead, where it can't be made at all.
+
+    What keeps a part of a take is made of all its files, `source` and `more`, one behind the other.
+    """
+    if finish.keep is None:
+        if more:
+            raise BadValueError("Files", 1 + len(more), "each is finished on its own where all of it is kept")
+        return _whole(finish, source)
+    keep, stretches = laid_over(finish.keep, (source, *more))
+    whole = _whole(finish, source)
+    first, *others = [one for one in whole.streams if one.stream.kind is StreamKind.PICTURE]
+    streams = [
+        StreamPlan(
+            stream=first.stream, fate=Fate.JOINED if any(one.pieces.encoded for one in stretches) else Fate.UNTOUCHED
+        )
+    ]
+    streams += [StreamPlan(stream=one.stream, fate=Fate.LEFT_OUT, why="a cut carries one picture") for one in others]
+    streams += [_cut(one) for one in whole.streams if one.stream.kind is not StreamKind.PICTURE]
+    return FinishPlan(finish=replace(finish, keep=keep), streams=tuple(streams), stretches=stretches, notes=whole.notes)
+
+
+def _cut(planned: StreamPlan) -> StreamPlan:
+    """Return what becomes of a sound track that is cut: samples, not packets, are where a take is cut."""
+    if planned.fate is Fate.LEFT_OUT:
+        return planned
+    known = sound_codec(planned.stream.codec)
+    if known is None:
+        why = f"Reel can't write {planned.stream.codec}, which a cut to the sample takes"
+        return StreamPlan(stream=planned.stream, fate=Fate.LEFT_OUT, why=why)
+    if SOUND_CODECS[known].bits:
+        return StreamPlan(stream=planned.stream, fate=Fate.SAME_SAMPLES)
+    why = f"{SOUND_CODECS[known].label} can't be cut to the sample otherwise"
+    return StreamPlan(stream=planned.stream, fate=Fate.ENCODED, why=why)
+
+
+def sound_codec(name: str) -> SoundCodec | None:
+    """Return the sound codec that libavcodec names so, None for one that Reel does not write."""
+    return _SOUNDS.get(name)
+
+
+def _whole(finish: Finish, source: Source) -> FinishPlan:
+    pictures = list(source.pictures)
     held = [stream for stream in pictures if why_not(finish.container, stream.codec) is None]
     if pictures and not held:
         name, reason = CONTAINERS[finish.container].name, why_not(finish.container, pictures[0].codec)

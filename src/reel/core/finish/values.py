@@ -5,6 +5,8 @@ from enum import StrEnum
 
 from reel.core.errors import BadValueError
 from reel.core.file import CONTAINERS, Container
+from reel.core.finish.keep import Keep
+from reel.core.finish.packets import PacketIndex
 
 VERSION = 1
 MAX_TRACKS = 64
@@ -22,19 +24,34 @@ class StreamKind(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SourceStream:
-    """A stream of a file by its `index` there; `codec` is libavcodec's name, "" for one that it does not know."""
+    """A stream of a file by its `index` there; `codec` is libavcodec's name, "" for one that it does not know.
+
+    `form` is what two streams share that can follow each other: the size and format of a picture, the rate and channels
+    of sound. `bitrate_bps` is 0 where it was not measured.
+    """
 
     index: int
     kind: StreamKind
     codec: str
     title: str = ""
+    form: str = ""
+    bitrate_bps: int = 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Source:
-    """A file that a finish is made from: its streams."""
+    """A file that a finish is made from: its streams, and the packets of its picture where they were read.
+
+    `is_joinable` says that frames which are encoded anew may stand in its picture's stream.
+    """
 
     streams: tuple[SourceStream, ...]
+    packets: PacketIndex | None = None
+    is_joinable: bool = False
+
+    @property
+    def pictures(self) -> tuple[SourceStream, ...]:
+        return tuple(stream for stream in self.streams if stream.kind is StreamKind.PICTURE)
 
     @property
     def sounds(self) -> tuple[SourceStream, ...]:
@@ -43,13 +60,15 @@ class Source:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Finish:
-    """What is made: a file of a container with the tracks (from 1, in their order) that are chosen, None for all.
+    """What is made: a file of a container with the tracks (from 1, in their order) that are chosen, None for all, and
+    with what is kept of the take, None for all of each of its files.
 
     Whatever it does not name stays as it is. Raises BadValueError.
     """
 
     container: Container
     tracks: tuple[int, ...] | None = None
+    keep: Keep | None = None
     version: int = VERSION
 
     def __post_init__(self) -> None:

@@ -90,7 +90,7 @@ def _picture(plan: FilePlan, asked: Expectations, video: VideoFacts) -> Iterator
     yield line("Pixel shape", "square", _shape(video), cause="Players show it in another shape or turned.")
     yield line("Scan", "progressive", "interlaced" if video.is_interlaced else "progressive", cause=_COMBS)
     yield _level(asked, video)
-    yield from _bitrate(asked, video)
+    yield from _bitrate(asked, video) if not plan.is_cut else (_plain_bitrate("as what was kept", video),)
 
 
 def _time(plan: FilePlan, asked: Expectations, video: VideoFacts, counts: Counts) -> Iterator[ProofLine | None]:
@@ -184,6 +184,9 @@ def _keyframes(plan: FilePlan, asked_of: Expectations, video: VideoFacts) -> Pro
     asked = label(plan.keyframe_ticks)
     if not video.keyframes:
         return line("Keyframes", asked, "none", cause="No editor can step into it.")
+    if plan.is_cut:
+        got = f"{count(video.keyframes)} in {count(video.frames)} frames"
+        return ProofLine(label="Keyframes", asked="as what was kept", got=got, verdict=Verdict.NOTED)
     if video.keyframes == 1 and video.frames <= plan.keyframe_ticks:
         cause = "The take is shorter than that."
         return ProofLine(label="Keyframes", asked=asked, got="one only", verdict=Verdict.NOTED, cause=cause)
@@ -193,6 +196,12 @@ def _keyframes(plan: FilePlan, asked_of: Expectations, video: VideoFacts) -> Pro
     low, high = min(steps, default=plan.keyframe_ticks), max(steps, default=plan.keyframe_ticks)
     got = label(low) if low == high else f"{label(low)[:-2]}–{label(high)}"
     return line("Keyframes", asked, got, cause=cause)
+
+
+def _plain_bitrate(asked: str, video: VideoFacts) -> ProofLine:
+    """Say what the picture's bitrate is, of which nothing was asked."""
+    got = f"{video.bitrate_bps / 1e6:.1f} Mb/s"
+    return ProofLine(label="Video bitrate", asked=asked, got=got, verdict=Verdict.NOTED)
 
 
 def _bitrate(asked: Expectations, video: VideoFacts) -> Iterator[ProofLine]:
@@ -213,8 +222,7 @@ def _average(asked: Expectations, video: VideoFacts) -> ProofLine:
     got = f"{video.bitrate_bps / 1e6:.1f} Mb/s"
     target_bps = asked.rate.target_bps
     if target_bps is None:
-        words = asked.rate.label or f"as {asked.profile} has it"
-        return ProofLine(label="Video bitrate", asked=words, got=got, verdict=Verdict.NOTED)
+        return _plain_bitrate(asked.rate.label or f"as {asked.profile} has it", video)
     words = f"{target_bps / 1e6:.1f} Mb/s"
     if video.length_s < SETTLED_S:
         cause = f"A take under {SETTLED_S} s is too short to judge a bitrate."

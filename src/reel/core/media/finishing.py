@@ -1,13 +1,17 @@
 """Making a finish of a file: what it is read from, the file that comes of it, and whether that is what was planned."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import av
 from av.stream import Disposition
 
 from reel.core.finish import FinishPlan, Source, SourceStream, StreamKind
-from reel.core.media.digest import read_sent
+from reel.core.media.cuts import cut, is_joinable, opened, read_packets
+from reel.core.media.digest import SentFacts, read_sent
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.rewrap import rewrap
 
@@ -23,14 +27,40 @@ def source_of(path: Path) -> Source:
         raise MediaError(path, f"can't be read as a media file ({reason_of(error)})") from error
 
 
-def _stream(stream: "av.stream.Stream") -> SourceStream:
+def source_to_cut(path: Path, rate: Fraction | None = None) -> Source:
+    """Say what a file holds, by all its packets; raises MediaError.
+
+    `rate` is that of the ticks by which it is cut; None takes the one that its pictures follow.
+    """
+    found = source_of(path)
+    if not found.pictures:
+        return found
+    with opened(path) as reader:
+        picture = reader.streams[found.pictures[0].index]
+        packets, held = read_packets(reader, picture, rate)
+        if packets is None:
+            return found
+        length_s = packets.length / packets.rate
+        streams = tuple(
+            replace(stream, bitrate_bps=round(held.get(stream.index, 0) * 8 / length_s)) for stream in found.streams
+        )
+        return Source(streams=streams, packets=packets, is_joinable=is_joinable(picture))
+
+
+def _stream(stream: Any) -> SourceStream:
     kind = _KINDS.get(stream.type, StreamKind.OTHER)
     if stream.disposition & Disposition.attached_pic:
         kind = StreamKind.OTHER  # a cover
     context = stream.codec_context
-    codec = context.codec.canonical_name if context is not None else ""
+    if context is None:
+        return SourceStream(index=stream.index, kind=kind, codec="")
+    form = ""
+    if kind is StreamKind.PICTURE:
+        form = f"{context.width}×{context.height} {context.pix_fmt}"
+    elif kind is StreamKind.SOUND:
+        form = f"{context.sample_rate} Hz {context.layout.name} {context.format and context.format.name}"
     title = stream.metadata.get("title") or stream.metadata.get("name") or ""
-    return SourceStream(index=stream.index, kind=kind, codec=codec, title=title)
+    return SourceStream(index=stream.index, kind=kind, codec=context.codec.canonical_name, title=title, form=form)
 
 
 def finish_file(source: Path, target: Path, plan: FinishPlan, progress: Callable[[float], None]) -> None:
@@ -43,3 +73,24 @@ def finish_file(source: Path, target: Path, plan: FinishPlan, progress: Callable
     if (there.packets, there.digests) != (here.packets, here.digests):
         raise MediaError(target, "does not carry what the source does; it is not kept")
     progress(1.0)
+
+
+def cut_files(
+    paths: Sequence[Path],
+    sources: Sequence[Source],
+    target: Path,
+    plan: FinishPlan,
+    progress: Callable[[float], None],
+) -> SentFacts:
+    """Make one file of what a plan keeps of files, and hold it against what was written, which it returns.
+
+    Raises MediaError.
+
+    Each packet is read back and must carry what was written, and as many frames must be there as the plan says.
+    """
+    written = cut(paths, sources, target, plan, lambda part: progress(0.8 * part))
+    found = read_sent(target)
+    if (found.packets, found.digests) != (written.packets, written.digests) or found.packets[0] != plan.frames:
+        raise MediaError(target, "does not carry what was written; it is not kept")
+    progress(1.0)
+    return written

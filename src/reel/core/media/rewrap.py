@@ -155,8 +155,8 @@ def _copy(
         read: list[Any] = every if kept is None else [reader.streams[index] for index in kept]
         told = dict(options(reader, read, muxer))
         writer = opened.enter_context(av.open(str(target), "w", format=muxer, options=told))
-        streams = {stream.index: _add(writer, stream, muxer) for stream in read}
-        writer.metadata.update(_tags(reader.metadata))
+        streams = {stream.index: add_like(writer, stream, muxer) for stream in read}
+        writer.metadata.update(tags_of(reader.metadata))
         sounds = [streams[stream.index] for stream in read if stream.type == "audio"]
         for track, title in zip(sounds, titles, strict=False):
             track.metadata["title"] = title
@@ -176,10 +176,10 @@ def _copy(
     return count
 
 
-def _add(writer: Any, stream: Any, muxer: str) -> Any:
+def add_like(writer: Any, stream: Any, muxer: str) -> Any:
     """Add a stream like one that is read, with its name, its tags, and what its codec is called in MP4 and MOV."""
     added = writer.add_stream_from_template(stream, opaque=True)
-    tags = _tags(stream.metadata)
+    tags = tags_of(stream.metadata)
     if title := tags.get("title") or tags.pop("name", ""):  # MP4 calls it so
         tags["title"] = title
     added.metadata.update(tags)
@@ -189,7 +189,7 @@ def _add(writer: Any, stream: Any, muxer: str) -> Any:
     return added
 
 
-def _tags(metadata: Mapping[str, str]) -> dict[str, str]:
+def tags_of(metadata: Mapping[str, str]) -> dict[str, str]:
     """Return what a file or a stream is tagged with, without what its container says of itself."""
     return {key: value for key, value in metadata.items() if key.lower() not in _OWN_TAGS}
 

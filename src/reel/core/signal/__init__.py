@@ -21,7 +21,7 @@ from reel.core.signal.gathered import Gathered
 from reel.core.signal.mode import Mode, Scan, rate_label
 from reel.core.signal.pixel import PIXEL_FORMATS, Matrix, PixelFormat, Range, Transfer, assumed_matrix, pixel_format
 from reel.core.signal.ticks import NS, Placement, Segment, Ticks, place_samples, tick_to_sample
-from reel.core.signal.timecode import length_label, timecode
+from reel.core.signal.timecode import length_label, tick_of, timecode
 
 __all__ = [
     "NS",
@@ -56,6 +56,7 @@ __all__ = [
     "pixel_format",
     "place_samples",
     "rate_label",
+    "tick_of",
     "tick_to_sample",
     "timecode",
 ]

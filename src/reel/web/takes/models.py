@@ -100,7 +100,8 @@ def something_rolls() -> bool:
 
 class Take(models.Model):
     """One recording, of one or more parts; `asked` is the rig's setup when it was rolled, or what somebody holds a file
-    against that was brought in; None where nothing was asked: then `measured` is its Form.
+    against that was brought in; None where nothing was asked: then `measured` is its Form. `finish` is the core Finish
+    by which it was made from others.
 
     `tracks` are the names of its sound tracks, `counts` are those of all its parts. `on_device` is the kind of device
     on whose own storage its files lie, "" when they are on the shelf; `folder` is another shelf than the home's, "" for
@@ -117,6 +118,7 @@ class Take(models.Model):
     started_at = models.DateTimeField(db_index=True)
     asked = models.JSONField(null=True)
     measured = models.JSONField(null=True)
+    finish = models.JSONField(null=True)
     tracks = models.JSONField(default=list)
     counts = models.JSONField(null=True)
     problem = models.TextField(blank=True)
@@ -202,7 +204,8 @@ class Take(models.Model):
     @property
     def plan(self) -> FilePlan:
         """What each of its files is to hold."""
-        return replace(file_plan(self.setup), tracks=tuple(self.tracks))
+        is_cut = bool(self.finish and self.finish.get("keep"))
+        return replace(file_plan(self.setup), tracks=tuple(self.tracks), is_cut=is_cut)
 
     @property
     def counted(self) -> Counts:

@@ -2,27 +2,25 @@
 
 from collections.abc import Iterable
 from contextlib import ExitStack
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import partial
-from pathlib import Path
 
 from django.db import transaction
 
 from reel import options
 from reel.core.errors import BadValueError
 from reel.core.file import CONTAINERS, Container
-from reel.core.finish import TARGETS, Finish, FinishPlan, StreamKind, plan
-from reel.core.media import MediaError, Reserved, Shelf
+from reel.core.finish import TARGETS, Finish, plan
+from reel.core.media import MediaError, Reserved
 from reel.core.media.finishing import finish_file, source_of
 from reel.recorder.messages import RefusedError
 from reel.web.jobs.actions import ask_for
 from reel.web.jobs.files import aside
 from reel.web.jobs.kinds import Lane, Progress, job_kind
 from reel.web.jobs.models import Job
-from reel.web.setups import stored
-from reel.web.takes.models import MAX_NAME, Mark, Part, ProofState, Take, TakeOrigin, TakeState
-from reel.web.takes.proving import ask_for_proof, kept_on, path_of
-from reel.web.takes.summing import sum_up
+from reel.web.takes.made_of import MadeFile, become_take
+from reel.web.takes.models import Part, Take, TakeState
+from reel.web.takes.proving import kept_on, path_of
 
 # The kind of job that rewraps a take.
 REWRAP = "rewrap"
@@ -78,65 +76,15 @@ def rewrap(asked: Rewrap, progress: Progress) -> None:
         reserved = [asides.enter_context(aside(shelf, f"{one.stem}.{asked.finish.suffix}")) for one in sources]
         for number, (source, one, made) in enumerate(zip(sources, reserved, plans, strict=True)):
             finish_file(source, one.rolling, made, partial(_tell, progress, number, len(sources)))
-        _become_take(take, asked.finish, plans, reserved, shelf)
+        become_take(take, asked.finish, plans[0], _files(parts, reserved), shelf)
+
+
+def _files(parts: list[Part], reserved: list[Reserved]) -> list[MadeFile]:
+    return [
+        MadeFile(reserved=one, first_tick=part.first_tick, counts=part.counts)
+        for part, one in zip(parts, reserved, strict=True)
+    ]
 
 
 def _tell(progress: Progress, number: int, files: int, part: float) -> None:
     progress(min(0.99, (number + part) / files))
-
-
-def _become_take(take: Take, finish: Finish, plans: list[FinishPlan], reserved: list[Reserved], shelf: Shelf) -> None:
-    """Give the files their names and make them a take, or leave nothing of them."""
-    done: list[Path] = []
-    try:
-        done += [shelf.complete(one) for one in reserved]
-        with transaction.atomic():
-            made = _made(take, finish, plans[0])
-            for number, (part, path) in enumerate(zip(take.all_parts, done, strict=True), start=1):
-                facts = {"first_tick": part.first_tick, "counts": part.counts, "size_bytes": path.stat().st_size}
-                ask_for_proof(Part.objects.create(take=made, number=number, file_name=path.name, **facts))
-            sum_up(made.pk)
-    except BaseException:
-        for path in done:
-            shelf.delete(path.name)
-        raise
-
-
-def _made(take: Take, finish: Finish, made: FinishPlan) -> Take:
-    """Store the take that was made, with what is known of the one that it was made from."""
-    kept = [one.stream for one in made.streams if one.stream.index in made.kept]
-    sounds = [stream.title for stream in kept if stream.kind is StreamKind.SOUND]
-    label = CONTAINERS[finish.container].name
-    found = Take.objects.create(
-        name=f"{take.name[: MAX_NAME - 12]} {label}",
-        rig=take.rig,
-        rig_name=take.rig_name,
-        state=TakeState.CLOSED,
-        started_at=take.started_at,
-        asked=_asked(take, finish) if not made.left_out else None,
-        tracks=sounds if made.left_out else take.tracks,
-        counts=take.counts,
-        problem=" ".join(f"Left out: {one.stream.title or one.stream.kind}. {one.why}." for one in made.left_out),
-        folder=take.folder,
-        shelf_key=take.shelf_key,
-        origin=TakeOrigin.MADE,
-        is_good=take.is_good,
-        note=take.note,
-        tags=take.tags,
-        proof_state=ProofState.WAITING,
-    )
-    found.made_from.add(take)
-    for mark in take.marks.all():
-        Mark.objects.create(take=found, tick=mark.tick, label=mark.label, kind=mark.kind)
-    return found
-
-
-def _asked(take: Take, finish: Finish) -> dict[str, object] | None:
-    """Return what is asked of a take in another container; None where that could never have been asked for."""
-    if take.asked is None or take.setup.picture.own is not None:
-        return None
-    try:
-        recipe = replace(take.setup.recipe, container=finish.container)
-    except BadValueError:
-        return None
-    return stored(replace(take.setup, recipe=recipe))

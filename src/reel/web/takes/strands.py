@@ -143,14 +143,28 @@ def drawn(in_time: TakeInTime, counts: Counts, window: Window, marks: Sequence[t
         hooks=tuple(_places((one.at_ms for one in gaps), window)),
         doubled=tuple(_places((one.at_ms for one in picture.doubled), window)) if picture else (),
         cuts=tuple(_places(picture.cuts, window)) if picture else (),
-        words=_apart(window, [(span.begin_ms, f"{kind} {_length(span)}") for kind, span in spans]),
-        lost_words=_apart(window, _together(gaps, window)),
-        flags=_apart(window, marks, room_pc=2.5),
-        new_words=_apart(window, _new_words(in_time)),
+        words=apart(window, [(span.begin_ms, f"{kind} {_length(span)}") for kind, span in spans]),
+        lost_words=apart(window, _together(gaps, window)),
+        flags=apart(window, marks, room_pc=2.5),
+        new_words=apart(window, _new_words(in_time)),
         tracks=tracks,
-        ticks=tuple(_ticks(window)),
+        ticks=tuple(scale_of(window)),
         rate=float(picture.rate) if picture and picture.rate else 0.0,
     )
+
+
+def ribbon_of(files: Sequence[TakeInTime], middle: float) -> str:
+    """Return the outline of the picture of files, one behind the other, in units of WIDTH around a height."""
+    total = max(1, sum(one.length_ms for one in files))
+    found = [np.zeros(0, dtype=np.float64)]
+    for one in files:
+        if one.picture is not None:
+            wide = max(2, round(COLUMNS * one.length_ms / total))
+            whole = Window(from_ms=0, to_ms=max(1, one.length_ms))
+            found.append(
+                _stretched(_columns(_thick_picture(one.picture.rates, one.step_ms), one.step_ms, whole, wide), wide)
+            )
+    return _ribbon(np.concatenate(found), middle)
 
 
 def row_strand(in_time: TakeInTime, counts: Counts) -> dict[str, object] | None:
@@ -231,6 +245,11 @@ def _columns(thick: Floats, step_ms: int, window: Window, columns: int = COLUMNS
     return means
 
 
+def _stretched(thick: Floats, columns: int) -> Floats:
+    """Return thicknesses at so many columns, each the nearest of those that there are."""
+    return thick[np.minimum(len(thick) - 1, np.arange(columns) * len(thick) // columns)]
+
+
 def _ribbon(thick: Floats, middle: float) -> str:
     """Return the outline of a strand of some thicknesses, evenly along WIDTH."""
     across = (np.arange(len(thick)) + 0.5) * WIDTH / len(thick)
@@ -253,7 +272,7 @@ def _places(moments: Iterable[int], window: Window) -> Iterable[float]:
     return sorted({round(window.part(at_ms) * 100, 1) for at_ms in moments if window.from_ms <= at_ms < window.to_ms})
 
 
-def _apart(window: Window, texts: Iterable[tuple[int, str]], *, room_pc: float = 1.0) -> tuple[Word, ...]:
+def apart(window: Window, texts: Iterable[tuple[int, str]], *, room_pc: float = 1.0) -> tuple[Word, ...]:
     """Return texts that do not touch each other: one that has no room is left empty."""
     found, taken_pc = list[Word](), -100.0
     for at_ms, text in sorted(texts):
@@ -298,7 +317,8 @@ def _new_words(in_time: TakeInTime) -> Iterable[tuple[int, str]]:
             yield since * 1000, f"{kind} new a second"
 
 
-def _ticks(window: Window) -> Iterable[Word]:
+def scale_of(window: Window) -> Iterable[Word]:
+    """Return the ticks of a window's scale, with what stands at them."""
     length = window.to_ms - window.from_ms
     step = next(
         (one for one in STEPS_MS if length / one <= MAX_TICKS), STEPS_MS[-1] * math.ceil(length / STEPS_MS[-1] / 10)

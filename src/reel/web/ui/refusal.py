@@ -9,5 +9,5 @@ def refusal(request: HttpRequest, title: str, text: str, status: int) -> HttpRes
     if not getattr(request, "htmx", False):
         return render(request, "ui/refused.html", {"title": title, "text": text}, status=status)
     response = render(request, "ui/_notice.html", {"text": text, "refused": True}, status=status)
-    response["HX-Retarget"], response["HX-Reswap"] = "#notice", "innerHTML"
+    response["HX-Retarget"], response["HX-Reswap"], response["HX-Reselect"] = "#notice", "innerHTML", ".notice"
     return response

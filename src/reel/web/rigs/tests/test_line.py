@@ -20,7 +20,8 @@ from reel.core.line import (
 )
 from reel.core.line.tests.rigs import feed, with_picture
 from reel.core.signal import Mode, SoundFormat
-from reel.web.rigs.drawing import THICKEST, THINNEST, draw_line, thickness
+from reel.web.rigs.drawing import draw_line
+from reel.web.ui.bands import THICKEST, THINNEST, thickness
 
 CONSOLE_MODES = DEVICES[DeviceKind.CONSOLE].facts.modes
 

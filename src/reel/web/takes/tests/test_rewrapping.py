@@ -13,7 +13,7 @@ from reel.core.media import MediaError, probe
 from reel.core.media import finishing as core_finishing
 from reel.web.jobs.models import Job
 from reel.web.jobs.running import CalledOffError, run_waiting
-from reel.web.takes import rewrapping
+from reel.web.takes import made_of, rewrapping
 from reel.web.takes.models import Mark, Take, TakeOrigin
 from reel.web.takes.tests.home import HomeMixin, make_take
 
@@ -68,7 +68,7 @@ class RewrappingTests(HomeMixin, TestCase):
         for place in ("rewrap", "read_sent"):
             with patch.object(core_finishing, place, side_effect=MediaError(self.shelf, "broke")):
                 self.assertRaises(MediaError, rewrapping.rewrap, asked, lambda done: None)
-        with patch.object(rewrapping, "sum_up", side_effect=BadValueError("Sum", 1, "planted")):
+        with patch.object(made_of, "sum_up", side_effect=BadValueError("Sum", 1, "planted")):
             self.assertRaises(BadValueError, rewrapping.rewrap, asked, lambda done: None)
         self.assertEqual(sorted(path.name for path in self.shelf.iterdir()), self.before)
         self.assertEqual(Take.objects.count(), 1)

@@ -85,6 +85,11 @@ document.addEventListener("click", (event) => {
     edges[edge] = frameOf(player);
     if (edges.in !== null && edges.out !== null && edges.out <= edges.in) edges[edge === "in" ? "out" : "in"] = null;
     const said = Object.entries(edges).filter(([, frame]) => frame !== null).map(([name, frame]) => `${name} ${code((frame + 0.5) / rate())}`);
+    for (const [name, frame] of Object.entries(edges)) {
+      if (frame === null) delete document.querySelector("[data-player]").dataset[name];
+      else document.querySelector("[data-player]").dataset[name] = frame;
+    }
+    document.dispatchEvent(new Event("reel:edges"));
     document.querySelector("[data-edges]").textContent = said.length ? `· ${said.join(", ")}` : "";
   } else if ("drawing" in target.dataset) {
     const box = target.getBoundingClientRect(), { from, to } = shown();

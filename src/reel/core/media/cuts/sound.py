@@ -1,0 +1,106 @@
+"""The sound of a cut: samples of each stretch, faded at its edges, encoded as one track."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any
+
+import av
+import numpy as np
+
+from reel.core.file import SOUND_CODECS
+from reel.core.finish import SourceStream, sound_codec
+from reel.core.media.cuts.reading import Samples, silence
+
+# At an edge that was cut a track fades in or out over so long, so that its wave has no step there.
+FADE_S = Fraction(1, 200)
+_BLOCK = 1024
+# libavutil's names of samples that lie apart by channel, by the kind of number that they are.
+_FORMATS = {"u1": "u8p", "i2": "s16p", "i4": "s32p", "f4": "fltp", "f8": "dblp", "i8": "s64p"}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Heard:
+    """Samples of one file from `first` on, `end` left out, with the edges that fade."""
+
+    place: int
+    first: int
+    end: int
+    fades_in: bool
+    fades_out: bool
+
+
+def stretched(blocks: Iterator[Samples], heard: Sequence[Heard], rate_hz: int, channels: int) -> Iterator[Samples]:
+    """Take the samples of stretches, in their order, out of a file's blocks; what the file does not have is silence."""
+    at, held = 0, np.zeros((channels, 0), dtype=np.float32)
+    fade = round(FADE_S * rate_hz)
+    for one in heard:
+        position = one.first
+        while position < one.end:
+            if at + held.shape[1] <= position:
+                at += held.shape[1]
+                block = next(blocks, None)
+                held = silence(held, one.end - at) if block is None else block
+                continue
+            taken = held[:, max(0, position - at) : one.end - at]
+            yield _faded(taken, position - one.first, one, fade)
+            position += taken.shape[1]
+
+
+def _faded(data: Samples, at: int, one: Heard, fade: int) -> Samples:
+    """Fade what of a block lies at a cut edge; `at` is where it lies in its stretch."""
+    length, count = one.end - one.first, data.shape[1]
+    places = np.arange(at, at + count, dtype=np.float64)
+    gains = np.ones(count)
+    if one.fades_in and at < fade:
+        gains = np.minimum(gains, (places + 0.5) / fade)
+    if one.fades_out and at + count > length - fade:
+        gains = np.minimum(gains, (length - places - 0.5) / fade)
+    if gains.min(initial=1.0) >= 1.0:
+        return data
+    middle = 128.0 if data.dtype == np.uint8 else 0.0
+    gains = np.sin(gains * np.pi / 2) ** 2
+    made = (data.astype(np.float64) - middle) * gains + middle
+    changed = np.rint(made) if np.issubdtype(data.dtype, np.integer) else made
+    return np.where(gains >= 1.0, data, changed.astype(data.dtype))
+
+
+class TrackEncoder:
+    """Encodes samples that follow each other as a track like the one that they are from."""
+
+    def __init__(self, writer: Any, planned: SourceStream, stream: Any) -> None:
+        """Add the track to a file that is written; `stream` is the one that it is made from."""
+        known = sound_codec(planned.codec)
+        assert known is not None, "the plan leaves out what can't be written"
+        facts, source = SOUND_CODECS[known], stream.codec_context
+        self.stream = writer.add_stream(facts.encoder, rate=source.sample_rate, layout=source.layout.name)
+        context = self.stream.codec_context
+        formats = {one.name for one in context.codec.audio_formats or ()}
+        context.format = av.AudioFormat(source.format.name if source.format.name in formats else facts.samples)
+        if facts.bitrates_bps:
+            # what a track of the same kind took, or the next that the encoder has
+            wanted = planned.bitrate_bps * 0.97
+            self.stream.bit_rate = min(
+                (one for one in facts.bitrates_bps if one >= wanted), default=facts.bitrates_bps[-1]
+            )
+        context.options = dict(facts.options)
+        self._form = av.AudioResampler(format=context.format, layout=source.layout.name, rate=source.sample_rate)
+        self._fifo, self._layout, self._rate = av.AudioFifo(), source.layout.name, source.sample_rate
+        self._position = 0
+
+    def packets(self, blocks: Iterator[Samples]) -> Iterator[Any]:
+        """Encode all blocks (channels, samples); the encoder must be open."""
+        for data in blocks:
+            name = _FORMATS[data.dtype.str[1:]]
+            frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(data), format=name, layout=self._layout)
+            frame.sample_rate, frame.pts, frame.time_base = self._rate, self._position, Fraction(1, self._rate)
+            self._position += data.shape[1]
+            for made in self._form.resample(frame):
+                self._fifo.write(made)
+            yield from self._encoded(partial=False)
+        yield from self._encoded(partial=True)
+        yield from self.stream.encode(None)
+
+    def _encoded(self, *, partial: bool) -> Iterator[Any]:
+        for frame in self._fifo.read_many(self.stream.codec_context.frame_size or _BLOCK, partial=partial):
+            yield from self.stream.encode(frame)

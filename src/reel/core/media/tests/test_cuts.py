@@ -1,0 +1,257 @@
+"""Cuts: random ranges over all codecs and containers, frame by frame and sample by sample."""
+
+import random
+import subprocess
+from dataclasses import replace
+from fractions import Fraction
+from shutil import which
+from unittest.mock import patch
+
+import av
+import numpy as np
+from django.test import SimpleTestCase
+from hypothesis import given
+from hypothesis import strategies as st
+
+from reel.core.errors import BadValueError
+from reel.core.file import CONTAINERS, Container, Draft, FilePlan, SoundCodec, VideoCodec, resolve
+from reel.core.finish import (
+    Edges,
+    Fate,
+    Finish,
+    Keep,
+    PacketIndex,
+    TickRange,
+    joined,
+    left_out,
+    moved,
+    plan,
+    split,
+    together,
+    without,
+)
+from reel.core.media import MediaError
+from reel.core.media.cuts import joints
+from reel.core.media.cuts.sound import FADE_S
+from reel.core.media.finishing import cut_files, source_to_cut
+from reel.core.media.tests.clips import FRAME, number_of, numbered, write_clip
+from reel.core.media.tests.test_files import FolderTestCase
+from reel.core.signal import Mode
+
+LENGTH = 60
+# What the other player says of any file of a kind, cut or not.
+OF_ITSELF = ("deprecated pixel", "Guessed Channel Layout")
+HZ = 48_000
+
+
+def noise(count):
+    """Sound of which every stretch is unlike every other: a sweep under a little noise, at half scale."""
+    at = np.arange(count) / HZ
+    rng = np.random.default_rng(7)
+    return (0.4 * np.sin(2 * np.pi * (200 + 300 * at) * at) + 0.05 * rng.standard_normal(count)).astype(np.float32)
+
+
+def decoded(path, track=0):
+    """Return the numbers of all frames, and the samples of a track from the first picture's time on."""
+    with av.open(str(path)) as reader:
+        picture = reader.streams.video[0]
+        picture.codec_context.options = {"err_detect": "explode"}
+        frames = list(reader.decode(picture))
+        stamps = [frame.pts * frame.time_base for frame in frames]
+        numbers = [number_of(frame) for frame in frames]
+    with av.open(str(path)) as reader:
+        if not reader.streams.audio:
+            return numbers, stamps, np.zeros(0)
+        sound = reader.streams.audio[track]
+        blocks, begin = [], None
+        for frame in reader.decode(sound):
+            begin = frame.pts * frame.time_base if begin is None else begin
+            data = frame.to_ndarray()
+            data = data if frame.format.is_planar else data.reshape(-1, 2).T
+            scale = 1.0 if data.dtype.kind == "f" else float(np.iinfo(data.dtype).max) + 1
+            blocks.append(data[0] / scale)
+        samples = np.concatenate(blocks)
+        lead = round((begin - stamps[0]) * HZ)
+        return numbers, stamps, samples[-lead:] if lead < 0 else np.concatenate((np.zeros(lead), samples))
+
+
+class CutTests(FolderTestCase):
+    def clip(self, container, codec, sound, length=LENGTH, frame=FRAME, name="", **more):
+        recipe = resolve(
+            Draft(container=container, codec=codec, sound_codec=sound, keyframe_s=Fraction(16, 30), **more)
+        )
+        asked = FilePlan(recipe=recipe, frame=frame, tracks=("Game",))
+        path = self.folder / f"{name}{container.value}-{codec.value}-{recipe.sound_codec.value}.{recipe.suffix}"
+        self.heard = noise(round(length * HZ / frame.rate))
+        return write_clip(path, asked, range(length), draw=numbered, sound=self.heard)
+
+    def cut(self, paths, container, ranges, edges=Edges.EXACT, rate=FRAME.rate):
+        """Cut files into one and return it and its plan."""
+        keep = Keep(rate=rate, ranges=tuple(TickRange(*one) for one in ranges), edges=edges)
+        sources = [source_to_cut(path, rate) for path in paths]
+        made = plan(Finish(container=container, keep=keep), *sources)
+        target = self.folder / f"cut-{paths[0].stem}.{CONTAINERS[container].suffix}"
+        cut_files(paths, sources, target, made, lambda part: None)
+        return target, made
+
+    def check(self, target, ranges, tolerance, heard, rate=FRAME.rate):
+        """Hold a cut against what was asked: each frame at its time, the samples of each range at theirs."""
+        numbers, stamps, samples = decoded(target)
+        self.assertEqual(numbers, [tick for first, end in ranges for tick in range(first, end)])
+        unit = Fraction(1, 900 if target.suffix in (".mkv", ".webm") else 80_000)
+        self.assertTrue(all(abs(at - stamps[0] - place / rate) < unit for place, at in enumerate(stamps)))
+        if heard is None:
+            return
+        made, fade = 0, round(FADE_S * HZ)
+        for first, end in ranges:
+            begin, stop = round(made / rate * HZ), round((made + end - first) / rate * HZ)
+            there = samples[begin + fade : stop - fade]
+            source = round(first / rate * HZ) + fade
+            here = heard[source : source + stop - begin - 2 * fade]
+            self.assertGreaterEqual(len(there), len(here) - 1)
+            if len(here) > 400:
+                self.assertLess(self.apart(there, here), tolerance, (first, end))
+            made += end - first
+        steps = np.abs(np.diff(samples))
+        self.assertLess(steps.max(), np.abs(np.diff(heard)).max() * 1.25)  # a codec's own noise is in it
+
+    def apart(self, there, here):
+        """Return by how much of their level two stretches differ; it is large unless they lie on one sample."""
+        count = min(len(there), len(here))
+        return float(np.sqrt(np.mean(np.square(there[:count] - here[:count])) / np.mean(np.square(here[:count]))))
+
+    def test_random_ranges_of_every_codec_hold_the_frames_and_samples_that_were_asked(self):
+        """Lossless sound is the same sample for sample. What another player is asked about decodes without a word."""
+        kinds = [
+            (Container.MKV, VideoCodec.H264, SoundCodec.FLAC, 1e-6),
+            (Container.MP4, VideoCodec.H264, SoundCodec.AAC, 0.25),
+            (Container.TS, VideoCodec.H264, SoundCodec.AAC, 0.25),
+            (Container.MOV, VideoCodec.HEVC, SoundCodec.PCM24, 1e-6),
+            (Container.MKV, VideoCodec.HEVC, SoundCodec.OPUS, 0.3),
+            (Container.MKV, VideoCodec.AV1, SoundCodec.PCM16, 1e-4),
+            (Container.MP4, VideoCodec.AV1, SoundCodec.AAC, 0.25),
+            (Container.WEBM, VideoCodec.VP9, SoundCodec.OPUS, 0.3),
+            (Container.MKV, VideoCodec.MPEG2, SoundCodec.AC3, 0.3),
+            (Container.TS, VideoCodec.MPEG2, SoundCodec.MP3, 0.3),
+            (Container.MKV, VideoCodec.FFV1, SoundCodec.PCM16, 1e-4),
+            (Container.MKV, VideoCodec.MJPEG, SoundCodec.FLAC, 1e-6),
+            (Container.MOV, VideoCodec.PRORES, SoundCodec.PCM16, 1e-4),
+            (Container.MOV, VideoCodec.DNXHR, SoundCodec.PCM16, 1e-4),
+        ]
+        rng, second = random.Random(21), which("ffmpeg")
+        for container, codec, sound, tolerance in kinds:
+            size = Mode.parse("640x360p30") if codec is VideoCodec.DNXHR else FRAME
+            source = self.clip(container, codec, sound, frame=size)
+            heard = self.heard
+            for _ in range(3):
+                edges = sorted(rng.sample(range(LENGTH + 1), 2 * rng.randint(1, 3)))
+                ranges = list(zip(edges[::2], edges[1::2], strict=True))
+                with self.subTest(source.name, ranges=ranges):
+                    target, made = self.cut([source], container, ranges)
+                    self.check(target, ranges, tolerance, heard)
+                    self.assertEqual(made.frames, sum(end - first for first, end in ranges))
+                    if second:
+                        command = [second, "-v", "warning", "-i", str(target), "-f", "null", "-"]
+                        said = subprocess.run(command, capture_output=True, text=True).stderr
+                        self.assertEqual([one for one in said.splitlines() if not any(map(one.count, OF_ITSELF))], [])
+
+    def test_edges_that_move_keep_every_packet_and_two_ranges_that_meet_are_not_cut(self):
+        source = self.clip(Container.MKV, VideoCodec.H264, SoundCodec.FLAC)
+        heard, whole = self.heard, source_to_cut(source, FRAME.rate)
+        target, made = self.cut([source], Container.MP4, [(19, 30), (50, 55)], Edges.KEYFRAME)
+        ranges = [(one.first, one.end) for one in made.finish.keep.ranges]
+        self.assertEqual((made.encoded, ranges[0][0], ranges[-1][0]), (0, 16, 48))
+        self.assertTrue(ranges[0][1] >= 30 and ranges[-1][1] >= 55)
+        self.assertEqual([one.fate for one in made.streams], [Fate.UNTOUCHED, Fate.SAME_SAMPLES])
+        self.check(target, ranges, 1e-6, heard)
+        _, split = self.cut([source], Container.MKV, [(0, 25), (25, LENGTH)])
+        self.assertEqual((split.encoded, len(split.stretches)), (0, 1))
+        again = PacketIndex.unpacked(whole.packets.packed())
+        self.assertEqual((list(again.ticks), list(again.keys)), (list(whole.packets.ticks), list(whole.packets.keys)))
+
+    def test_files_of_one_kind_are_joined_and_sound_goes_on_over_the_joint(self):
+        first = self.clip(Container.MKV, VideoCodec.H264, SoundCodec.FLAC, name="one-")
+        second = self.clip(Container.MKV, VideoCodec.H264, SoundCodec.FLAC, name="two-")
+        target, _ = self.cut([first, second], Container.MP4, [(8, 70), (90, 120)])
+        numbers, _, samples = decoded(target)
+        self.assertEqual(numbers, [*range(8, 60), *range(10), *range(30, 60)])
+        joint = round((60 - 8) / FRAME.rate * HZ)
+        np.testing.assert_allclose(samples[joint : joint + 4800], self.heard[:4800], atol=1e-6)
+        np.testing.assert_allclose(samples[joint - 4800 : joint], self.heard[-4800:], atol=1e-6)
+        other = self.clip(Container.MKV, VideoCodec.H264, SoundCodec.PCM16)
+        for paths, said in (([first, other], "not of the same kind"), ([first], "the take ends at 60")):
+            with self.assertRaisesRegex(BadValueError, said):
+                self.cut(paths, Container.MKV, [(8, 70)])
+
+    def test_what_cannot_stand_in_a_stream_is_refused_and_times_that_vary_are_kept(self):
+        source = self.clip(Container.MKV, VideoCodec.H264, SoundCodec.FLAC)
+        plain = replace(source_to_cut(source, FRAME.rate), is_joinable=False)
+        keep = Keep(rate=FRAME.rate, ranges=(TickRange(5, 30),))
+        with self.assertRaisesRegex(BadValueError, "move the edges to keyframes"):
+            plan(Finish(container=Container.MKV, keep=keep), plain)
+        moved = plan(Finish(container=Container.MKV, keep=replace(keep, edges=Edges.KEYFRAME)), plain)
+        self.assertEqual(moved.encoded, 0)
+        asked = FilePlan(
+            recipe=resolve(Draft(container=Container.MKV)), frame=FRAME, tracks=("Game",), as_it_comes=True
+        )
+        times = [0, 20, 70, 100, 101, 190, 240, 300, 390, 430, 500]  # in milliseconds
+        varying = write_clip(
+            self.folder / "varying.mkv", asked, times, draw=lambda at, *size: numbered(times.index(at), *size)
+        )
+        target, _ = self.cut([varying], Container.MP4, [(2, 13)])
+        numbers, stamps, _ = decoded(target)
+        self.assertEqual(numbers, [2, 3, 4, 5, 6, 7, 8])
+        self.assertEqual([round((at - stamps[0]) * 1000) for at in stamps], [at - 70 for at in times[2:9]])
+
+    def test_what_breaks_while_it_is_cut_is_said(self):
+        source = self.clip(Container.MKV, VideoCodec.H264, SoundCodec.FLAC)
+        content = source.read_bytes()
+
+        def cut_after(change):
+            found = source_to_cut(source, FRAME.rate)
+            keep = Keep(rate=FRAME.rate, ranges=(TickRange(5, 50),))
+            made = plan(Finish(container=Container.MKV, keep=keep), found)
+            change()
+            try:
+                cut_files([source], [found], self.folder / "target.mkv", made, lambda part: None)
+            finally:
+                source.write_bytes(content)
+
+        with self.assertRaises(MediaError):
+            cut_after(lambda: source.write_bytes(content[: len(content) // 2]))
+        with self.assertRaises(MediaError):
+            cut_after(source.unlink)
+        with (
+            patch.object(joints.Joiner, "encoded", lambda joiner, frames, rate: iter(())),
+            self.assertRaises(MediaError),
+        ):
+            cut_after(lambda: None)
+
+
+class KeepTests(SimpleTestCase):
+    @given(st.lists(st.integers(0, 400), min_size=2, max_size=12, unique=True).filter(lambda one: len(one) % 2 == 0))
+    def test_what_is_left_out_and_what_is_kept_are_the_whole(self, edges):
+        edges.sort()
+        kept = tuple(TickRange(*pair) for pair in zip(edges[::2], edges[1::2], strict=True))
+        out = left_out(kept, 500)
+        self.assertEqual(sum(one.length for one in (*kept, *out)), 500)
+        self.assertEqual(without((TickRange(0, 500),), out), together(kept))
+        keep = Keep(rate=Fraction(30), ranges=kept)
+        made = [keep.made_tick(tick) for tick in range(500)]
+        self.assertEqual([one for one in made if one is not None], list(range(keep.length)))
+
+    def test_ranges_that_do_not_go_together_are_refused(self):
+        for ranges in ((), ((5, 9), (8, 12)), ((9, 12), (1, 4))):
+            with self.assertRaises(BadValueError):
+                Keep(rate=Fraction(30), ranges=tuple(TickRange(*one) for one in ranges))
+        kept = (TickRange(0, 10), TickRange(20, 30))
+        self.assertEqual(joined(kept, 0), (TickRange(0, 30),))
+        self.assertEqual(moved(kept, 1, 2, 99, 40)[1], TickRange(10, 40))
+        self.assertEqual(split(kept, 25)[1:], (TickRange(20, 25), TickRange(25, 30)))
+        for wrong in (
+            lambda: joined(kept, 1),
+            lambda: split(kept, 15),
+            lambda: moved(kept, 2, 0, 1, 40),
+            lambda: TickRange(4, 4),
+        ):
+            self.assertRaises(BadValueError, wrong)

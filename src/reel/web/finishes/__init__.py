@@ -1,0 +1,1 @@
+"""Finishes: a take put right, as a line from a take to a new file."""

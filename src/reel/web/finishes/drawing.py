@@ -1,0 +1,207 @@
+"""The drawing of a finish: its line from the take to what is made, and what is kept along the take's strand."""
+
+import math
+from dataclasses import dataclass
+
+from reel.core.finish import Fate, FinishPlan, Keep, StreamKind, TickRange, left_out
+from reel.core.signal import length_label, timecode
+from reel.web.finishes.editing import Opened
+from reel.web.finishes.proposals import FilePart
+from reel.web.takes.strands import WIDTH, Window, Word, apart, ribbon_of, scale_of
+from reel.web.ui.bands import MIDDLE, THINNEST, DrawnStrand, band, fallen_piece
+from reel.web.ui.templatetags.units import size
+
+STAGES = ("take", "keep", "sound", "file", "make")
+COLUMN, OPEN_COLUMN = 100, 160
+# How thick the take is drawn; what is kept of its bytes is as thick as the root of its part.
+THICK = 26.0
+FIRST_STRAND, STRAND_GAP = 58, 7
+# The strand of what is kept, and how far below it hangs what is left out.
+RIBBON_Y, HANGS = 62, 62
+HEIGHT = 176
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DrawnStage:
+    """One column of the line: what it says of itself, and what it changes."""
+
+    key: str
+    title: str
+    fact: str
+    detail: str
+    change: str
+    is_open: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DrawnFinish:
+    """The line of a finish: its columns, and SVG paths as the line of a rig has them."""
+
+    stages: tuple[DrawnStage, ...]
+    width: int
+    picture: str
+    strands: tuple[DrawnStrand, ...]
+    fallen: tuple[str, ...]
+    unknown: str = ""
+    unpacked: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DrawnPiece:
+    """A piece of the strand: where it lies in percent of the width, and in units of its drawing."""
+
+    number: int
+    x_pc: float
+    width_pc: float
+    x: float
+    width: float
+    begin: str
+    end: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DrawnKeep:
+    """What is kept along a take: its strand, the pieces of it that are kept and those that hang below."""
+
+    length_ms: int
+    height: int
+    ribbon: str
+    kept: tuple[DrawnPiece, ...]
+    out: tuple[DrawnPiece, ...]
+    edges: tuple[Word, ...]
+    out_words: tuple[Word, ...]
+    ticks: tuple[Word, ...]
+
+    @property
+    def scale_y(self) -> int:
+        return self.height - 20
+
+
+def size_of(made: FinishPlan, take_bytes: int) -> int:
+    """Return about how many bytes what is made will have: of what is encoded anew, as many as it has now."""
+    if not made.stretches:
+        return take_bytes
+    frames = sum(one.pieces.frames for one in made.stretches)
+    copied = sum(one.pieces.copied_bytes for one in made.stretches)
+    each = copied / max(1, frames - made.encoded) if copied else 0.0
+    keep = made.finish.keep
+    length_s = float(keep.length / keep.rate) if keep else 0.0
+    sound = sum(one.stream.bitrate_bps / 8 * length_s for one in made.streams if one.stream.kind is StreamKind.SOUND)
+    if not copied:
+        return 0
+    return round(copied + made.encoded * each + sound)
+
+
+def draw_finish(now: Opened, made: FinishPlan, stage: str) -> DrawnFinish:
+    """Draw the line with one stage open."""
+    widths = [OPEN_COLUMN if one == stage else COLUMN for one in STAGES]
+    edges = [sum(widths[:place]) for place in range(len(STAGES) + 1)]
+    share = now.keep.length / now.length
+    thin = max(THINNEST, THICK * math.sqrt(share))
+    rates = [THICK, thin, thin, thin, thin]
+    sounds = [one for one in made.streams if one.stream.kind is StreamKind.SOUND]
+    return DrawnFinish(
+        stages=tuple(_stage(now, made, key, is_open=key == stage) for key in STAGES),
+        width=edges[-1],
+        picture=band(edges, rates),
+        strands=tuple(
+            _strand(edges, place, one.stream.title, is_open=one.fate is Fate.LEFT_OUT)
+            for place, one in enumerate(sounds[:4])
+        ),
+        fallen=(fallen_piece(edges[1], THICK, thin),) if share < 1 else (),
+    )
+
+
+def _strand(edges: list[int], place: int, name: str, *, is_open: bool) -> DrawnStrand:
+    y, join = FIRST_STRAND + place * STRAND_GAP, edges[STAGES.index("file")]
+    path = f"M0 {y} L{edges[2]} {y}"
+    if not is_open:
+        path = f"M0 {y} L{join - 10} {y} C{join + 4} {y} {join + 2} {MIDDLE + 4} {join + 18} {MIDDLE}"
+    return DrawnStrand(name=name, path=path, width=1.5, is_sound=True, place=place % 5 + 1, is_open=is_open)
+
+
+def _stage(now: Opened, made: FinishPlan, key: str, *, is_open: bool) -> DrawnStage:
+    fact, detail, changed = {
+        "take": _take_facts,
+        "keep": _keep_facts,
+        "sound": _sound_facts,
+        "file": _file_facts,
+        "make": _make_facts,
+    }[key](now, made)
+    return DrawnStage(key=key, title=key.capitalize(), fact=fact, detail=detail, change=changed, is_open=is_open)
+
+
+Facts = tuple[str, str, str]
+
+
+def _take_facts(now: Opened, made: FinishPlan) -> Facts:
+    form = now.take.form
+    return length_label(now.length / now.rate), f"{form.width_px}×{form.height_px} {form.codec}", ""
+
+
+def _keep_facts(now: Opened, made: FinishPlan) -> Facts:
+    gone = now.length - now.keep.length
+    count = len(now.keep.ranges)
+    fact = length_label(now.keep.length / now.rate) if gone else "all of it"
+    detail = f"{count} range{'' if count == 1 else 's'}"
+    return fact, detail, f"{length_label(gone / now.rate)} left out" if gone else ""
+
+
+def _sound_facts(now: Opened, made: FinishPlan) -> Facts:
+    sounds = [one for one in made.streams if one.stream.kind is StreamKind.SOUND]
+    kept = [one for one in sounds if one.fate is not Fate.LEFT_OUT]
+    anew = sum(one.fate is Fate.ENCODED for one in kept)
+    fact = f"{len(kept)} track{'' if len(kept) == 1 else 's'}"
+    if anew:
+        return fact, "", "encoded anew" if anew == len(kept) else f"{anew} encoded anew"
+    return fact, "as it was" if kept else "", f"{len(sounds) - len(kept)} left out" if len(kept) < len(sounds) else ""
+
+
+def _file_facts(now: Opened, made: FinishPlan) -> Facts:
+    was, becomes = now.take.first.file_name.rpartition(".")[2].upper(), made.finish.suffix.upper()
+    fact = was if was == becomes else f"{was} → {becomes}"
+    if made.encoded:
+        return fact, "", f"{made.encoded} frame{'' if made.encoded == 1 else 's'} anew"
+    return fact, "picture as it was", ""
+
+
+def _make_facts(now: Opened, made: FinishPlan) -> Facts:
+    bytes_about = size_of(made, now.take.size_bytes or 0)
+    return (f"about {size(bytes_about)}" if bytes_about else "size not known", "a take of its own", "")
+
+
+def draw_keep(now: Opened, keep: Keep, files: list[FilePart]) -> DrawnKeep:
+    """Draw what is kept along the take, where its edges come to lie."""
+    length_ms = round(now.length / now.rate * 1000)
+    window = Window(from_ms=0, to_ms=max(1, length_ms))
+    out = left_out(keep.ranges, now.length)
+    edges = [
+        (round(tick / now.rate * 1000), timecode(tick / now.rate, now.rate)[1:])
+        for one in keep.ranges
+        for tick in (one.first, one.end)
+        if 0 < tick < now.length
+    ]
+    return DrawnKeep(
+        length_ms=length_ms,
+        height=HEIGHT,
+        ribbon=ribbon_of([one.in_time for one in files], RIBBON_Y) if files else f"M0 49H{WIDTH}V75H0Z",
+        kept=tuple(_piece(now, number, one) for number, one in enumerate(keep.ranges, start=1)),
+        out=tuple(_piece(now, number, one) for number, one in enumerate(out, start=1)),
+        edges=apart(window, edges),
+        out_words=apart(
+            window, [(round(one.first / now.rate * 1000), length_label(one.length / now.rate)) for one in out]
+        ),
+        ticks=tuple(scale_of(window)),
+    )
+
+
+def _piece(now: Opened, number: int, one: TickRange) -> DrawnPiece:
+    return DrawnPiece(
+        number=number,
+        x_pc=round(one.first / now.length * 100, 3),
+        width_pc=round(one.length / now.length * 100, 3),
+        x=round(one.first / now.length * WIDTH, 2),
+        width=round(one.length / now.length * WIDTH, 2),
+        begin=timecode(one.first / now.rate, now.rate),
+        end=timecode(one.end / now.rate, now.rate),
+    )

@@ -1,0 +1,112 @@
+"""Making finishes: a file of what is kept, which becomes a take of its own."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from typing import Any
+
+from django.db import transaction
+
+from reel import options
+from reel.core.errors import BadValueError
+from reel.core.finish import Finish, Keep, TickRange
+from reel.core.media import MediaError
+from reel.core.media.finishing import cut_files, finish_file
+from reel.core.wire import from_plain, to_plain
+from reel.recorder.messages import RefusedError
+from reel.web.finishes.editing import length_of, parts_of, planned, refuse_unfinishable
+from reel.web.finishes.models import KeptFinish
+from reel.web.finishes.proposals import Rules, by_rules
+from reel.web.finishes.reading import read_sources
+from reel.web.jobs.actions import ask_for
+from reel.web.jobs.files import aside
+from reel.web.jobs.kinds import Lane, Progress, job_kind
+from reel.web.jobs.models import Job
+from reel.web.takes.made_of import MadeFile, become_take, counts_of_cut
+from reel.web.takes.models import Take
+from reel.web.takes.proving import kept_on, path_of
+from reel.web.ui.typed import clean_name, free_name
+
+# The kind of job that makes a finish.
+FINISH = "finish"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Make:
+    """Of which take a finish is made; by `rules` what is kept is found in it, None where the finish says it."""
+
+    subject: int
+    finish: Finish
+    rules: Rules | None = None
+
+
+def ask_to_make(take: Take, finish: Finish) -> Job:
+    """Ask for a finish to be made; raises RefusedError."""
+    refuse_unfinishable(take)
+    return ask_for(FINISH, Make(subject=take.pk, finish=finish))
+
+
+def ask_to_finish(ids: Iterable[int], name: str) -> int:
+    """Ask for takes to be finished by a finish that is kept under a name, each on its own; returns how many.
+
+    Raises BadValueError, RefusedError.
+    """
+    kept = KeptFinish.objects.filter(name=name).first()
+    if kept is None:
+        raise BadValueError("Finish", name[:40], "none is kept under that name")
+    finish, rules = from_plain(kept.value, Finish), from_plain(kept.rules, Rules)
+    with transaction.atomic():
+        takes = list(Take.objects.kept().with_parts().filter(pk__in=list(ids)))
+        for take in takes:
+            refuse_unfinishable(take)
+        for take in takes:
+            ask_for(FINISH, Make(subject=take.pk, finish=finish, rules=rules))
+    return len(takes)
+
+
+def keep_finish(name: str, finish: Finish, rules: Rules) -> KeptFinish:
+    """Keep a finish under a name, without what it keeps of its take; raises BadValueError."""
+    clean = clean_name("Name", name, 60)
+    value: dict[str, Any] = to_plain(replace(finish, keep=None))
+    free = free_name(clean, list(KeptFinish.objects.values_list("name", flat=True)), 60)
+    return KeptFinish.objects.create(name=free, value=value, rules=to_plain(rules))
+
+
+def jobs_of(take: Take) -> list[Job]:
+    """Return the jobs that make finishes of a take, or could not; the newest first."""
+    return [job for job in Job.objects.filter(kind=FINISH, subject=take.pk)[:6] if job.is_open or job.problem]
+
+
+@job_kind(FINISH, label="Finishing", params=Make, lane=Lane.LONG, priority=2)
+def make(asked: Make, progress: Progress) -> None:
+    """Make a finish of a take; nothing of one that was deleted or binned meanwhile."""
+    take = Take.objects.kept().with_parts().filter(pk=asked.subject).first()
+    if take is None:
+        return
+    if not take.all_parts:
+        raise RefusedError(f"{take.name} has no files.")
+    sources, paths = read_sources(take), [path_of(part) for part in take.all_parts]
+    finish = asked.finish
+    if asked.rules is not None:
+        finish = replace(finish, keep=_found(take, asked.rules, sources))
+    made = planned(finish, sources)
+    shelf = kept_on(take)
+    shelf.check(options.reserve_bytes() + sum(path.stat().st_size for path in paths))
+    stem = paths[0].stem if made.finish.keep is None else f"{paths[0].stem}-cut"
+    with aside(shelf, f"{stem}.{finish.suffix}") as reserved:
+        if made.finish.keep is None:
+            finish_file(paths[0], reserved.rolling, made, lambda part: progress(0.99 * part))
+            counts: Any = take.first.counts
+        else:
+            written = cut_files(paths, sources, reserved.rolling, made, lambda part: progress(0.99 * part))
+            counts = to_plain(replace(counts_of_cut(made), written=written))
+        become_take(take, made.finish, made, [MadeFile(reserved=reserved, counts=counts)], shelf)
+
+
+def _found(take: Take, rules: Rules, sources: list[Any]) -> Keep:
+    """Return what rules keep of a take; raises BadValueError where that is nothing, MediaError before it was proved."""
+    if not rules.rules:
+        return Keep(rate=take.form.rate, ranges=(TickRange(0, length_of(sources)),))
+    files = parts_of(take, sources)
+    if not files:
+        raise MediaError(path_of(take.first), "was not proved yet: what is black, still or silent in it is not known")
+    return Keep(rate=take.form.rate, ranges=by_rules(rules, files, take.form.rate))

@@ -1,0 +1,238 @@
+"""What the pages of a finish show."""
+
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any
+
+from reel.core.finish import Edges, Fate, FinishPlan, Keep, StreamKind, StreamPlan, Stretch, TickRange
+from reel.core.signal import length_label, timecode
+from reel.web.finishes.drawing import draw_finish, draw_keep, size_of
+from reel.web.finishes.editing import Opened, marks_of, parts_of
+from reel.web.finishes.making import jobs_of
+from reel.web.finishes.models import KeptFinish
+from reel.web.finishes.proposals import FilePart, Rule, found
+from reel.web.takes.models import Part
+from reel.web.takes.rewrapping import REWRAPS
+
+# So many joints are shown as pictures, and so many keyframes lie ready to be snapped to.
+MAX_JOINTS, MAX_SNAPS = 12, 4000
+RULE_LABELS = {
+    Rule.BLACK: "Leave out what is black",
+    Rule.STILL: "Leave out what is still",
+    Rule.SILENT: "Leave out what is silent",
+    Rule.ENDS: "Cut both ends to where it moves",
+}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Row:
+    """A range that is kept, as the table shows it; `encoded` of its `frames` are encoded anew."""
+
+    number: int
+    begin: str
+    end: str
+    in_pc: float
+    out_pc: float
+    length: str
+    frames: int
+    encoded: int
+    cost: str
+    is_last: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Proposal:
+    """What may be left out by one press: the rule, what the button says, and how long that is, "" for nothing."""
+
+    rule: str
+    label: str
+    length: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Joint:
+    """The last frame before a joint and the first one behind it, as ticks and timecodes."""
+
+    number: int
+    last: int
+    last_code: str
+    first: int
+    first_code: str
+
+
+def context_of(now: Opened, stage: str, part: Part, least_s: Fraction) -> dict[str, Any]:
+    """Return what a stage's page shows."""
+    made = now.plan()
+    take = now.take
+    shown: dict[str, Any] = {
+        "take": take,
+        "finish": now.finish,
+        "now": now,
+        "stage": stage,
+        "line": draw_finish(now, made, stage),
+        "seen": now.seen,
+        "done": now.stored.past[-1]["words"] if now.stored.past else "",
+        "undone": now.stored.future[-1]["words"] if now.stored.future else "",
+        "becomes": becomes(now, made),
+        "room": "takes",
+    }
+    files = parts_of(take, now.sources)
+    if stage == "keep":
+        shown |= _keep(now, made, files, part, least_s)
+    elif stage == "sound":
+        shown["tracks"] = [one for one in made.streams if one.stream.kind is StreamKind.SOUND]
+        shown["chosen"] = now.finish.tracks or range(1, len(now.sources[0].sounds) + 1)
+    elif stage == "file":
+        shown |= {"containers": REWRAPS, "notes": made.notes, "kept": KeptFinish.objects.all(), "rules": _rules()}
+    else:
+        shown |= {"jobs": jobs_of(take), "made": list(take.made_into.all()), "left_out": made.left_out}
+    return shown
+
+
+def _rules() -> list[tuple[str, str]]:
+    return [(rule.value, label) for rule, label in RULE_LABELS.items()]
+
+
+def _keep(now: Opened, made: FinishPlan, files: list[FilePart], part: Part, least_s: Fraction) -> dict[str, Any]:
+    begin = next((one.begin for one, mine in zip(files, now.take.all_parts, strict=False) if mine.pk == part.pk), 0)
+    keep = made.finish.keep or now.keep
+    drawn = draw_keep(now, keep, files)
+    offset_ms = round(begin / now.rate * 1000)
+    return {
+        "part": part,
+        "form": now.take.form,
+        "drawn": drawn,
+        "from_ms": -offset_ms,
+        "to_ms": drawn.length_ms - offset_ms,
+        "rate": float(now.rate),
+        "rows": _table(now, made),
+        "proposals": _proposals(now, files, least_s),
+        "least_s": f"{float(least_s):g}",
+        "joints": _joints(keep),
+        "edges_exact": now.keep.edges is Edges.EXACT,
+        "marks": marks_of(now.take),
+        "snaps": _snaps(now, files),
+    }
+
+
+def _table(now: Opened, made: FinishPlan) -> list[Row]:
+    rows = []
+    is_intra = all(one.packets is not None and one.packets.is_intra for one in now.sources)
+    for number, one in enumerate(now.keep.ranges, start=1):
+        mine = [stretch for stretch in made.stretches if _lies_in(stretch, number, now)]
+        frames, anew = sum(one.pieces.frames for one in mine), sum(one.pieces.encoded for one in mine)
+        rows.append(
+            Row(
+                number=number,
+                begin=timecode(one.first / now.rate, now.rate),
+                end=timecode(one.end / now.rate, now.rate),
+                in_pc=round(one.first / now.length * 100, 3),
+                out_pc=round(one.end / now.length * 100, 3),
+                length=length_label(one.length / now.rate),
+                frames=frames,
+                encoded=anew,
+                cost=_cost(frames, anew, is_whole=not made.stretches, is_intra=is_intra, edges=now.keep.edges),
+                is_last=number == len(now.keep.ranges),
+            )
+        )
+    return rows
+
+
+def _lies_in(stretch: Stretch, number: int, now: Opened) -> bool:
+    """Return whether a stretch of what is made has something of a range, counted from 1: two that meet share one."""
+    before = sum(one.length for one in now.keep.ranges[: number - 1])
+    return before < stretch.made + stretch.kept.length and stretch.made < before + now.keep.ranges[number - 1].length
+
+
+def _cost(frames: int, anew: int, *, is_whole: bool, is_intra: bool, edges: Edges) -> str:
+    if is_whole:
+        return "all as it is: nothing is encoded anew"
+    if edges is Edges.KEYFRAME:
+        return "its edges move out to keyframes: nothing is encoded anew"
+    if is_intra:
+        return "every frame stands alone: nothing is encoded anew"
+    if not anew:
+        return "begins and ends where nothing is encoded anew"
+    if anew == frames:
+        return f"no keyframe in it: all {frames} frames are encoded anew"
+    return f"{anew} of {frames} frames are encoded anew"
+
+
+def _proposals(now: Opened, files: list[FilePart], least_s: Fraction) -> list[Proposal]:
+    """Return what can be left out of what is kept, with how long it is."""
+    if not files:
+        return []
+    shown = []
+    for rule, label in RULE_LABELS.items():
+        gaps = found(rule, files, now.rate, least_s)
+        ticks = sum(_common(one, gap) for one in now.keep.ranges for gap in gaps)
+        shown.append(Proposal(rule=rule.value, label=label, length=length_label(ticks / now.rate) if ticks else ""))
+    return shown
+
+
+def _common(one: TickRange, other: TickRange) -> int:
+    return max(0, min(one.end, other.end) - max(one.first, other.first))
+
+
+def _joints(keep: Keep) -> list[Joint]:
+    pairs = zip(keep.ranges, keep.ranges[1:], strict=False)
+    return [
+        Joint(
+            number=number,
+            last=one.end - 1,
+            last_code=timecode((one.end - 1) / keep.rate, keep.rate),
+            first=after.first,
+            first_code=timecode(after.first / keep.rate, keep.rate),
+        )
+        for number, (one, after) in enumerate(pairs, start=1)
+        if one.end < after.first
+    ][:MAX_JOINTS]
+
+
+def _snaps(now: Opened, files: list[FilePart]) -> list[int]:
+    """Return the ticks that edges snap to: keyframes, marks, cuts, and where something is black, still or silent."""
+    places = set(marks_of(now.take))
+    begin = 0
+    for source in now.sources:
+        if source.packets is None:
+            continue
+        if not source.packets.is_intra:
+            places.update(int(one) + begin for one in source.packets.key_ticks[:MAX_SNAPS])
+        begin += source.packets.length
+    for file in files:
+        if file.in_time.picture is not None:
+            places.update(file.begin + round(at_ms * now.rate / 1000) for at_ms in file.in_time.picture.cuts)
+    for rule in (Rule.BLACK, Rule.STILL, Rule.SILENT):
+        for gap in found(rule, files, now.rate, Fraction(1, 10)) if files else ():
+            places |= {gap.first, gap.end}
+    return sorted(one for one in places if 0 <= one <= now.length)[:MAX_SNAPS]
+
+
+def becomes(now: Opened, made: FinishPlan) -> list[tuple[str, str]]:
+    """Return what comes of it: (what, how)."""
+    frames = sum(one.pieces.frames for one in made.stretches)
+    picture = f"{frames - made.encoded} frames as they were" if made.stretches else "as it was, packet for packet"
+    if made.encoded:
+        picture += f", {made.encoded} anew"
+    bytes_about = size_of(made, now.take.size_bytes or 0)
+    shown = [("Length", length_label(now.keep.length / now.rate)), ("Picture", picture)]
+    shown += [(f"Sound: {one.stream.title or 'track'}", sound_words(one)) for one in made.streams if is_sound(one)]
+    size_words = "not known before it is made"
+    if bytes_about:
+        size_words = f"about {bytes_about / 1e6:.0f} MB of {(now.take.size_bytes or 0) / 1e6:.0f} MB"
+    return [*shown, ("Size", size_words)]
+
+
+def is_sound(one: StreamPlan) -> bool:
+    """Return whether a planned stream is sound."""
+    return one.stream.kind is StreamKind.SOUND
+
+
+def sound_words(one: StreamPlan) -> str:
+    """Return what becomes of a track."""
+    return {
+        Fate.UNTOUCHED: "as it was, packet for packet",
+        Fate.SAME_SAMPLES: "the same samples, faded over 5 ms at each cut",
+        Fate.ENCODED: f"encoded anew: {one.why}",
+        Fate.LEFT_OUT: f"left out: {one.why}" if one.why else "left out",
+    }.get(one.fate, "")

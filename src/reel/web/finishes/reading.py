@@ -1,0 +1,89 @@
+"""Reading the files of a take before they are cut: all their packets, once, and kept until a file changes."""
+
+from fractions import Fraction
+from pathlib import Path
+
+from reel.core.finish import PacketIndex, Source, SourceStream
+from reel.core.media import MediaError
+from reel.core.media.finishing import source_to_cut
+from reel.core.wire import from_plain, to_plain
+from reel.web.finishes.models import ReadFile
+from reel.web.jobs.actions import ask_for
+from reel.web.jobs.kinds import Lane, Progress, Subject, job_kind
+from reel.web.jobs.models import OPEN_STATES, Job
+from reel.web.takes.models import Part, Take
+from reel.web.takes.proving import path_of
+
+# The kind of job that reads the packets of a take's files.
+READ = "read packets"
+
+
+def sources_of(take: Take) -> list[Source] | None:
+    """Return what was read of a take's files, in their order; None while any was not read as it lies there now.
+
+    Raises MediaError where a file is gone.
+    """
+    found = {one.part_id: one for one in ReadFile.objects.filter(part__take=take)}
+    sources = []
+    for part in take.all_parts:
+        kept = found.get(part.pk)
+        if kept is None or kept.stamp != _stamp(path_of(part), take.form.rate):
+            return None
+        sources.append(
+            Source(
+                streams=tuple(from_plain(one, SourceStream) for one in kept.streams),
+                packets=PacketIndex.unpacked(bytes(kept.packets)) if kept.packets else None,
+                is_joinable=kept.is_joinable,
+            )
+        )
+    return sources
+
+
+def read_sources(take: Take, progress: Progress = lambda part: None) -> list[Source]:
+    """Read what was not read of a take's files, and return it all; raises MediaError."""
+    parts = take.all_parts
+    for number, part in enumerate(parts):
+        _read(part, take.form.rate)
+        progress((number + 1) / len(parts))
+    found = sources_of(take)
+    if found is None:
+        raise MediaError(path_of(parts[0]), "changed while it was read")
+    return found
+
+
+def ask_to_read(take: Take) -> Job:
+    """Ask for a take's files to be read, unless that is being done; returns the job."""
+    mine = Job.objects.filter(kind=READ, subject=take.pk, state__in=OPEN_STATES).first()
+    return mine or ask_for(READ, Subject(subject=take.pk))
+
+
+@job_kind(READ, label="Reading the packets", lane=Lane.QUICK, priority=3)
+def read(asked: Subject, progress: Progress) -> None:
+    """Read a take's files; nothing for one that was deleted meanwhile."""
+    take = Take.objects.with_parts().filter(pk=asked.subject).first()
+    if take is not None:
+        read_sources(take, progress)
+
+
+def _read(part: Part, rate: Fraction) -> None:
+    path = path_of(part)
+    stamp = _stamp(path, rate)
+    if ReadFile.objects.filter(part=part, stamp=stamp).exists():
+        return
+    source = source_to_cut(path, rate)
+    facts = {
+        "stamp": stamp,
+        "streams": [to_plain(one) for one in source.streams],
+        "packets": source.packets.packed() if source.packets is not None else None,
+        "is_joinable": source.is_joinable,
+    }
+    if Part.objects.filter(pk=part.pk).exists():  # it may have been deleted meanwhile
+        ReadFile.objects.update_or_create(part=part, defaults=facts)
+
+
+def _stamp(path: Path, rate: Fraction) -> str:
+    try:
+        found = path.stat()
+    except OSError as error:
+        raise MediaError(path, "is gone") from error
+    return f"{found.st_size}:{found.st_mtime_ns}:{rate}"

@@ -1,0 +1,194 @@
+"""Finishes of takes: what is kept is found, set and undone; what is made is a take of its own, or nothing."""
+
+from dataclasses import replace
+from unittest.mock import patch
+
+from django.conf import settings
+from django.test import TestCase
+from django.urls import reverse
+
+from reel.core.errors import BadValueError
+from reel.core.finish import TickRange
+from reel.core.measure import Counts
+from reel.core.measure.in_time import Span
+from reel.core.media import MediaError, probe
+from reel.web.finishes import making
+from reel.web.finishes.editing import opened, parts_of
+from reel.web.finishes.models import KeptFinish, OpenFinish
+from reel.web.finishes.proposals import Rule, found
+from reel.web.jobs.models import Job
+from reel.web.jobs.running import CalledOffError, run_waiting
+from reel.web.takes import made_of
+from reel.web.takes.models import InTime, Mark, Take, TakeOrigin
+from reel.web.takes.tests.home import HomeMixin, make_take
+
+
+class FinishTests(HomeMixin, TestCase):
+    def setUp(self):
+        super().setUp()
+        self.take = make_take("stone", Counts(ticks=90))
+        self.shelf = settings.HOME.shelf
+        self.before = sorted(path.name for path in self.shelf.iterdir())
+
+    def page(self, stage="keep", take=None):
+        return self.client.get(reverse("finishes:stage", args=[(take or self.take).pk, stage]))
+
+    def open(self):
+        """Open the finish, and have the worker read what it asks for."""
+        self.assertContains(self.page(), "packets of stone are being read")
+        run_waiting()
+        self.assertContains(self.page(), "What hangs below is left out")
+
+    def do(self, doing, name="keep", seen=None, **typed):
+        fields = {"do": doing, "seen": self.now().seen if seen is None else seen, **typed}
+        return self.client.post(reverse(f"finishes:{name}", args=[self.take.pk]), fields)
+
+    def now(self):
+        return opened(Take.objects.with_parts().get(pk=self.take.pk))
+
+    def ranges(self):
+        return [(one.first, one.end) for one in self.now().keep.ranges]
+
+    def test_what_is_kept_is_set_in_many_ways_each_of_which_is_undone(self):
+        Mark.objects.create(take=self.take, tick=30, label="a jay")
+        Mark.objects.create(take=self.take, tick=60, label="it leaves")
+        self.open()
+        self.assertEqual(self.ranges(), [(0, 90)])
+        steps = [
+            ("split", {"at": "00:00:01:00"}, [(0, 30), (30, 90)]),
+            ("set", {"range": "2", "in": "00:00:01:10", "out": "2.5"}, [(0, 30), (40, 75)]),
+            ("leave-out", {"range": "1"}, [(40, 75)]),
+            ("put-back", {"at": "0:00:00:05"}, [(0, 75)]),
+            ("cut-out", {"in": "0:00:00:10", "out": "0:00:00:20"}, [(0, 10), (20, 75)]),
+            ("join", {"range": "1"}, [(0, 75)]),
+            ("only", {"in": "1", "out": "2"}, [(30, 60)]),
+            ("all", {}, [(0, 90)]),
+            ("between-marks", {}, [(30, 60)]),
+            ("around-marks", {"around_s": "0.4"}, [(18, 42), (48, 72)]),
+        ]
+        for doing, typed, ranges in steps:
+            with self.subTest(doing):
+                self.assertEqual(self.do(doing, **typed).status_code, 302)
+                self.assertEqual(self.ranges(), ranges)
+        for _, _, ranges in reversed(steps[:-1]):
+            address = reverse("finishes:history", args=[self.take.pk, "keep"])
+            self.client.post(address, {"seen": self.now().seen})
+            self.assertEqual(self.ranges(), ranges)
+        self.client.post(address, {"seen": self.now().seen, "again": "1"})
+        self.assertEqual(self.ranges(), [(0, 30), (40, 75)])
+
+    def test_what_cannot_be_is_refused_and_nothing_is_lost(self):
+        self.open()
+        self.do("only", **{"in": "1", "out": "2"})
+        for doing, typed in (
+            ("set", {"range": "2", "in": "0", "out": "1"}),
+            ("set", {"range": "1", "in": "9:xx", "out": "1"}),
+            ("set", {"range": "1", "in": "2", "out": "1"}),
+            ("leave-out", {"range": "1"}),
+            ("split", {"at": "0:00:00:05"}),
+            ("rule", {"rule": "dull"}),
+            ("rule", {"rule": "black", "least_s": "9" * 20}),
+            ("between-marks", {}),
+            ("explode", {}),
+            ("split", {"at": "1.5", "seen": "of another window"}),
+        ):
+            with self.subTest(doing, typed=typed):
+                self.assertEqual(self.do(doing, **typed).status_code, 409)
+        self.assertEqual(self.ranges(), [(30, 60)])
+        stored = OpenFinish.objects.get(take=self.take)
+        stored.value["keep"]["ranges"] = [{"first": 5, "end": 10**6}]
+        stored.save()
+        self.assertEqual(self.ranges(), [(0, 90)])  # its file became shorter meanwhile
+
+    def test_what_was_found_in_it_is_proposed(self):
+        self.open()
+        kept = InTime.objects.get(part=self.take.first)
+        self.assertEqual(kept.in_time.picture.still, ())
+        self.assertEqual(found(Rule.STILL, parts_of(self.take, self.now().sources), self.now().rate, 1), ())
+        in_time = kept.in_time
+        spans = (Span(begin_ms=0, end_ms=500), Span(begin_ms=1000, end_ms=2200), Span(begin_ms=2500, end_ms=3000))
+        kept.packed = replace(in_time, picture=replace(in_time.picture, still=spans)).packed()
+        kept.save()
+        address = reverse("finishes:stage", args=[self.take.pk, "keep"])
+        self.assertContains(self.client.get(f"{address}?least_s=1"), "Leave out what is still, 1.2 s")
+        files = parts_of(self.take, self.now().sources)
+        self.assertEqual(found(Rule.STILL, files, self.now().rate, 1), (TickRange(30, 66),))
+        self.assertEqual(found(Rule.ENDS, files, self.now().rate, 1), (TickRange(0, 15), TickRange(75, 90)))
+        self.do("rule", rule="still", least_s="1")
+        self.assertEqual(self.ranges(), [(0, 30), (66, 90)])
+
+    def test_a_cut_becomes_a_take_that_is_proved_and_knows_its_marks(self):
+        for tick in (5, 35, 50):
+            Mark.objects.create(take=self.take, tick=tick, label=f"at {tick}")
+        self.open()
+        self.do("cut-out", **{"in": "0:00:00:10", "out": "0:00:01:02"})
+        self.do("", name="file", container="mp4")
+        page = self.page("make")
+        self.assertContains(page, "frames as they were")
+        self.client.post(reverse("finishes:make", args=[self.take.pk]))
+        run_waiting()
+        run_waiting()
+        made = Take.objects.get(origin=TakeOrigin.MADE)
+        self.assertEqual((made.name, made.first.file_name), ("stone cut", "stone-cut.mp4"))
+        self.assertEqual(
+            [(mark.tick, mark.label) for mark in made.marks.all()], [(5, "at 5"), (13, "at 35"), (28, "at 50")]
+        )
+        facts = probe(self.shelf / "stone-cut.mp4")
+        self.assertEqual((facts.video.frames, facts.video.undecodable), (66, 0))
+        labels = {line.label for line in made.first.proved.differing}
+        self.assertEqual(labels, {"Frames", "Lost frames"})  # the two that the take has lost
+        self.assertContains(self.page("make"), "stone cut")
+        self.assertContains(self.client.get(made.get_absolute_url()), "Made from")
+        self.assertEqual(list(self.shelf.glob("*rolling*")), [])
+
+    def test_what_keeps_all_of_a_take_has_its_packets(self):
+        self.open()
+        self.client.post(reverse("finishes:make", args=[self.take.pk]))
+        run_waiting()
+        made = Take.objects.get(origin=TakeOrigin.MADE)
+        read = made_of.Path(self.shelf / made.first.file_name)
+        self.assertEqual(probe(read).video.bitrate_bps, probe(self.shelf / "stone.mkv").video.bitrate_bps)
+
+    def test_a_kept_finish_is_used_on_many_takes(self):
+        other = make_take("leaf", Counts(ticks=90))
+        self.open()
+        self.do("", name="file", container="mov")
+        address = reverse("finishes:keep-as", args=[self.take.pk])
+        self.client.post(address, {"name": "Tidied", "rule": ["ends"], "least_s": "1"})
+        self.assertContains(self.page("file"), "dead ends left out")
+        self.assertContains(self.client.get(reverse("finishes:dock")), "Tidied")
+        several = reverse("finishes:several")
+        self.client.post(several, {"finish": "Tidied", "take": [self.take.pk, other.pk]})
+        run_waiting()
+        run_waiting()
+        made = Take.objects.filter(origin=TakeOrigin.MADE)
+        self.assertEqual({one.first.file_name for one in made}, {"stone.mov", "leaf.mov"})
+        self.assertEqual(self.client.post(several, {"finish": "Gone", "take": [other.pk]}).status_code, 409)
+        self.client.post(reverse("finishes:forget", args=[KeptFinish.objects.get().pk]))
+        self.assertFalse(KeptFinish.objects.exists())
+
+    def test_what_is_called_off_or_fails_at_any_step_leaves_nothing(self):
+        self.open()
+        self.do("only", **{"in": "1", "out": "2"})
+        asked = making.Make(subject=self.take.pk, finish=self.now().finish)
+
+        def called_off(done):
+            raise CalledOffError("called off")
+
+        self.assertRaises(CalledOffError, making.make, asked, called_off)
+        with patch.object(made_of, "sum_up", side_effect=BadValueError("Sum", 1, "planted")):
+            self.assertRaises(BadValueError, making.make, asked, lambda done: None)
+        with patch("reel.core.media.finishing.read_sent", side_effect=MediaError(self.shelf, "broke")):
+            self.assertRaises(MediaError, making.make, asked, lambda done: None)
+        self.assertEqual(sorted(path.name for path in self.shelf.iterdir()), self.before)
+        self.assertEqual(Take.objects.count(), 1)
+        (self.shelf / "stone.mkv").unlink()
+        self.client.post(reverse("finishes:make", args=[self.take.pk]))
+        self.assertEqual(self.page().status_code, 409)  # it says that the file is gone
+        self.assertFalse(Job.objects.filter(kind="prove", state="waiting").exists())
+
+    def test_a_frame_is_shown_by_its_tick(self):
+        self.open()
+        picture = self.client.get(reverse("finishes:picture", args=[self.take.pk, 89]))
+        self.assertEqual(picture["Content-Type"], "image/jpeg")
+        self.assertEqual(self.client.get(reverse("finishes:picture", args=[self.take.pk, 90])).status_code, 404)

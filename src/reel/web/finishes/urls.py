@@ -1,0 +1,20 @@
+"""Addresses of finishes."""
+
+from django.urls import path
+
+from reel.web.finishes import views
+
+app_name = "finishes"
+urlpatterns = [
+    path("dock/", views.dock, name="dock"),
+    path("several/", views.several, name="several"),
+    path("kept/<number:kept_id>/forget/", views.forget, name="forget"),
+    path("<number:take_id>/do/keep/", views.keep, name="keep"),
+    path("<number:take_id>/do/sound/", views.sound, name="sound"),
+    path("<number:take_id>/do/file/", views.file, name="file"),
+    path("<number:take_id>/do/make/", views.make, name="make"),
+    path("<number:take_id>/do/keep-as/", views.keep_as, name="keep-as"),
+    path("<number:take_id>/<slug:name>/history/", views.history, name="history"),
+    path("<number:take_id>/picture/<number:tick>/", views.picture, name="picture"),
+    path("<number:take_id>/<slug:name>/", views.stage, name="stage"),
+]

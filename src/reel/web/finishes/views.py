@@ -1,0 +1,182 @@
+"""Pages of finishes: the stages of one, what is done to it, making it, the finishes that are kept."""
+
+from dataclasses import replace
+from fractions import Fraction
+
+from django.contrib import messages
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from reel.core.errors import BadValueError
+from reel.core.file import Container
+from reel.core.finish import Finish
+from reel.core.media import MediaError, still
+from reel.web.finishes.drawing import STAGES
+from reel.web.finishes.editing import Opened, change, opened, planned, undo
+from reel.web.finishes.keeping import EDITS, least_s
+from reel.web.finishes.making import ask_to_finish, ask_to_make, keep_finish
+from reel.web.finishes.models import KeptFinish
+from reel.web.finishes.pages import context_of
+from reel.web.finishes.proposals import Rule, Rules
+from reel.web.finishes.reading import ask_to_read, sources_of
+from reel.web.takes.choosing import chosen
+from reel.web.takes.models import Take
+from reel.web.takes.proving import path_of
+from reel.web.ui.typed import number_of, numbers_of
+
+SHOWN = STAGES[1:]
+
+
+@require_GET
+def stage(request: HttpRequest, take_id: int, name: str) -> HttpResponse:
+    """Show a stage of a take's finish; while its files are read, that."""
+    if name not in SHOWN:
+        raise Http404
+    return _page(request, _take(take_id), name)
+
+
+def _take(take_id: int) -> Take:
+    found = get_object_or_404(Take.objects.with_parts(), pk=take_id)
+    if not found.all_parts:
+        raise Http404
+    return found
+
+
+def _page(request: HttpRequest, take: Take, name: str) -> HttpResponse:
+    now = opened(take)
+    if now is None:
+        job = ask_to_read(take)
+        return render(request, "finishes/reading.html", {"take": take, "job": job, "stage": name, "room": "takes"})
+    asked = request.POST if request.method == "POST" else request.GET
+    number = number_of(asked.get("part", "")) or 1
+    part = next((one for one in take.all_parts if one.number == number), take.first)
+    return render(request, "finishes/finish.html", context_of(now, name, part, _least_s(asked.get("least_s", ""))))
+
+
+def _least_s(typed: str) -> Fraction:
+    try:
+        return least_s(typed)
+    except BadValueError:
+        return Fraction(2)
+
+
+def _changed(request: HttpRequest, take: Take, name: str) -> HttpResponse:
+    """Answer a change: htmx gets the page as it is now, a plain form is sent to it."""
+    if getattr(request, "htmx", False):
+        return _page(request, _take(take.pk), name)
+    return redirect("finishes:stage", take_id=take.pk, name=name)
+
+
+@require_POST
+def keep(request: HttpRequest, take_id: int) -> HttpResponse:
+    """Do something to what is kept."""
+    take, doing = _take(take_id), request.POST.get("do", "")
+    if doing not in EDITS:
+        raise BadValueError("Keep", doing[:20], f"what can be done is {', '.join(EDITS)}")
+    words, edit = EDITS[doing]
+    change(take, request.POST.get("seen", ""), lambda now: edit(now, request.POST), words)
+    return _changed(request, take, "keep")
+
+
+@require_POST
+def sound(request: HttpRequest, take_id: int) -> HttpResponse:
+    """Choose the tracks that are kept."""
+    take = _take(take_id)
+    wanted = numbers_of(request.POST.getlist("track"))
+
+    def edit(now: Opened) -> Finish:
+        every = tuple(range(1, len(now.sources[0].sounds) + 1))
+        return replace(now.finish, tracks=None if wanted == every else wanted)
+
+    change(take, request.POST.get("seen", ""), edit, "tracks chosen")
+    return _changed(request, take, "sound")
+
+
+@require_POST
+def file(request: HttpRequest, take_id: int) -> HttpResponse:
+    """Choose the container."""
+    take, wanted = _take(take_id), request.POST.get("container", "")
+    if wanted not in set(Container):
+        raise BadValueError("Container", wanted[:20], f"it is one of {', '.join(Container)}")
+    container = Container(wanted)
+    change(take, request.POST.get("seen", ""), lambda now: replace(now.finish, container=container), "container")
+    return _changed(request, take, "file")
+
+
+@require_POST
+def history(request: HttpRequest, take_id: int, name: str) -> HttpResponse:
+    """Undo the last change, or redo what was undone."""
+    if name not in SHOWN:
+        raise Http404
+    take = _take(take_id)
+    undo(take, request.POST.get("seen", ""), again=bool(request.POST.get("again")))
+    return _changed(request, take, name)
+
+
+@require_POST
+def make(request: HttpRequest, take_id: int) -> HttpResponse:
+    """Have the finish made; raises BadValueError where it can't be."""
+    take = _take(take_id)
+    now = opened(take)
+    if now is None:
+        return redirect("finishes:stage", take_id=take.pk, name="make")
+    planned(now.finish, now.sources)
+    ask_to_make(take, now.finish)
+    return redirect("finishes:stage", take_id=take.pk, name="make")
+
+
+@require_GET
+def picture(request: HttpRequest, take_id: int, tick: int) -> HttpResponse:
+    """Return the frame of a take at a tick of its picture, as a JPEG."""
+    take = _take(take_id)
+    sources = sources_of(take)
+    for part, source in zip(take.all_parts, sources or [], strict=False):
+        if source.packets is not None and tick < source.packets.length:
+            try:
+                found = still(path_of(part), Fraction(2 * tick + 1, 2) / take.form.rate)
+            except MediaError as error:
+                raise Http404 from error
+            return HttpResponse(found, content_type="image/jpeg", headers={"Cache-Control": "private, max-age=3600"})
+        tick -= source.packets.length if source.packets is not None else 0
+    raise Http404
+
+
+@require_POST
+def keep_as(request: HttpRequest, take_id: int) -> HttpResponse:
+    """Keep the finish under a name, with the rules by which what is kept is found in other takes."""
+    take = _take(take_id)
+    now = opened(take)
+    if now is None:
+        return redirect("finishes:stage", take_id=take.pk, name="file")
+    wanted = [one for one in request.POST.getlist("rule") if one in set(Rule)]
+    rules = Rules(rules=tuple(Rule(one) for one in wanted), least_s=least_s(request.POST.get("least_s", "2")))
+    kept = keep_finish(request.POST.get("name", ""), now.finish, rules)
+    messages.success(request, f"Kept as {kept.name}. Choose takes in the list to finish them so.")
+    return redirect("finishes:stage", take_id=take.pk, name="file")
+
+
+@require_POST
+def forget(request: HttpRequest, kept_id: int) -> HttpResponse:
+    """Forget a finish that was kept."""
+    kept = get_object_or_404(KeptFinish, pk=kept_id)
+    kept.delete()
+    messages.success(request, f"{kept.name} is not kept any more. What was made by it stays.")
+    take_id = number_of(request.POST.get("take", ""))
+    return redirect(reverse("finishes:stage", args=[take_id, "file"]) if take_id else reverse("takes:index"))
+
+
+@require_GET
+def dock(request: HttpRequest) -> HttpResponse:
+    """Offer the finishes that are kept, for the takes that are chosen in the list."""
+    return render(request, "finishes/_dock.html", {"kept": KeptFinish.objects.all()})
+
+
+@require_POST
+def several(request: HttpRequest) -> HttpResponse:
+    """Finish the chosen takes by a finish that is kept."""
+    name = request.POST.get("finish", "")
+    count = ask_to_finish(chosen(request.POST), name)
+    messages.success(request, f"{count} take{'' if count == 1 else 's'} being finished as {name}.")
+    return redirect("takes:index")

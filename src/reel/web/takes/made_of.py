@@ -1,0 +1,109 @@
+"""What a finish makes of a take becomes a take of its own, which is proved against what was asked of the first."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+from django.db import transaction
+
+from reel.core.errors import BadValueError
+from reel.core.file import CONTAINERS, SoundFiles
+from reel.core.finish import Finish, FinishPlan, StreamKind
+from reel.core.measure import Counts
+from reel.core.media import Reserved, Shelf
+from reel.core.wire import to_plain
+from reel.web.setups import stored
+from reel.web.takes.models import MAX_NAME, Mark, Part, ProofState, Take, TakeOrigin, TakeState
+from reel.web.takes.proving import ask_for_proof
+from reel.web.takes.summing import sum_up
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MadeFile:
+    """A file that is whole but for its name, the take's tick that it begins with, and its counts as they are stored."""
+
+    reserved: Reserved
+    first_tick: int = 0
+    counts: Any = None
+
+
+def become_take(take: Take, finish: Finish, made: FinishPlan, files: Sequence[MadeFile], shelf: Shelf) -> Take:
+    """Give the files their names and make them a take, or leave nothing of them."""
+    done: list[Path] = []
+    try:
+        done += [shelf.complete(one.reserved) for one in files]
+        with transaction.atomic():
+            found = _stored(take, finish, made)
+            for number, (file, path) in enumerate(zip(files, done, strict=True), start=1):
+                facts = {"first_tick": file.first_tick, "counts": file.counts, "size_bytes": path.stat().st_size}
+                ask_for_proof(Part.objects.create(take=found, number=number, file_name=path.name, **facts))
+            sum_up(found.pk)
+    except BaseException:
+        for path in done:
+            shelf.delete(path.name)
+        raise
+    return found
+
+
+def counts_of_cut(made: FinishPlan) -> Counts:
+    """Return what is counted in a cut: the frames that it should have, also where the take has none."""
+    return Counts(ticks=sum(one.kept.length for one in made.stretches))
+
+
+def _stored(take: Take, finish: Finish, made: FinishPlan) -> Take:
+    """Store the take that was made, with what is known of the one that it was made from."""
+    kept = [one.stream for one in made.streams if one.stream.index in made.kept]
+    sounds = [stream.title for stream in kept if stream.kind is StreamKind.SOUND]
+    is_whole = not made.left_out and finish.tracks is None
+    found = Take.objects.create(
+        name=_name(take, finish),
+        rig=take.rig,
+        rig_name=take.rig_name,
+        state=TakeState.CLOSED,
+        started_at=take.started_at,
+        asked=_asked(take, finish) if not made.left_out else None,
+        finish=to_plain(finish),
+        tracks=take.tracks if is_whole else sounds,
+        counts=take.counts if finish.keep is None else to_plain(counts_of_cut(made)),
+        problem=" ".join(f"Left out: {one.stream.title or one.stream.kind}. {one.why}." for one in made.left_out),
+        folder=take.folder,
+        shelf_key=take.shelf_key,
+        origin=TakeOrigin.MADE,
+        is_good=take.is_good,
+        note=take.note,
+        tags=take.tags,
+        proof_state=ProofState.WAITING,
+    )
+    found.made_from.add(take)
+    Mark.objects.bulk_create(
+        Mark(take=found, tick=tick, label=mark.label, kind=mark.kind)
+        for mark in take.marks.all()
+        if (tick := _moved(take, finish, mark.tick)) is not None
+    )
+    return found
+
+
+def _moved(take: Take, finish: Finish, tick: int) -> int | None:
+    """Return where a mark comes to lie; None where what it marks is left out."""
+    if finish.keep is None:
+        return tick
+    own = take.form.tick_rate / finish.keep.rate
+    made = finish.keep.made_tick(int(tick / own))
+    return round(made * own) if made is not None else None
+
+
+def _name(take: Take, finish: Finish) -> str:
+    ending = CONTAINERS[finish.container].name if finish.keep is None else "cut"
+    return f"{take.name[: MAX_NAME - 12]} {ending}"
+
+
+def _asked(take: Take, finish: Finish) -> dict[str, object] | None:
+    """Return what is asked of a take in another container; None where that could never have been asked for."""
+    if take.asked is None or take.setup.picture.own is not None:
+        return None
+    try:
+        recipe = replace(take.setup.recipe, container=finish.container, sound_files=SoundFiles.NONE)
+    except BadValueError:
+        return None
+    return stored(replace(take.setup, recipe=recipe))
