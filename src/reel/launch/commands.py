@@ -39,7 +39,17 @@ def add_commands(commands: "_SubParsersAction[ArgumentParser]") -> None:
         "rig", nargs="?", default="", metavar="RIG", help="a rig's name or number; the first if left out"
     )
     machine.set_defaults(run=lambda chosen: _django("bench_machine", chosen, *filter(None, [chosen.rig])))
-    for command in (roll, rigs, takes, recipes, machine):
+    finish = commands.add_parser(
+        "finish",
+        help="finish takes as a finish that is kept says",
+        description="Make of each take what a finish that is kept under a name says: a take of its own, beside it.",
+        epilog='example:\n  ./reel finish "Moss & Stone, console 001" 14 15 --as "Talk, tidied" --json',
+        formatter_class=RawDescriptionHelpFormatter,
+    )
+    finish.add_argument("takes", nargs="+", metavar="TAKE", help="a take's name or number")
+    finish.add_argument("--as", dest="kept", required=True, metavar="NAME", help="the finish")
+    finish.set_defaults(run=lambda chosen: _django("finish_takes", chosen, *chosen.takes, "--as", chosen.kept))
+    for command in (roll, rigs, takes, recipes, machine, finish):
         command.add_argument("--home", type=Path, metavar="DIR", help="the home folder (default: REEL_HOME or ~/Reel)")
         command.add_argument("--json", action="store_true", help="print JSON")
     look = commands.add_parser(

@@ -77,13 +77,14 @@ def jobs_of(take: Take) -> list[Job]:
 
 
 @job_kind(FINISH, label="Finishing", params=Make, lane=Lane.LONG, priority=2)
-def make(asked: Make, progress: Progress) -> None:
-    """Make a finish of a take; nothing of one that was deleted or binned meanwhile."""
+def make(asked: Make, progress: Progress) -> Take | None:
+    """Make a finish of a take, and return the take that it is; None where its take was deleted or binned meanwhile."""
     take = Take.objects.kept().with_parts().filter(pk=asked.subject).first()
     if take is None:
-        return
+        return None
     if not take.all_parts:
         raise RefusedError(f"{take.name} has no files.")
+    refuse_unfinishable(take)
     sources, paths = read_sources(take), [path_of(part) for part in take.all_parts]
     finish = asked.finish
     if asked.rules is not None:
@@ -99,7 +100,7 @@ def make(asked: Make, progress: Progress) -> None:
         else:
             written = cut_files(paths, sources, reserved.rolling, made, lambda part: progress(0.99 * part))
             counts = to_plain(replace(counts_of_cut(made), written=written))
-        become_take(take, made.finish, made, [MadeFile(reserved=reserved, counts=counts)], shelf)
+        return become_take(take, made.finish, made, [MadeFile(reserved=reserved, counts=counts)], shelf)
 
 
 def _found(take: Take, rules: Rules, sources: list[Any]) -> Keep:

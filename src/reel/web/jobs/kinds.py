@@ -7,7 +7,7 @@ from typing import Any, TypeVar
 
 Progress = Callable[[float], None]
 # Does a job of a kind, by its parameters; raises a ReelError with the reason where it can't be done.
-Work = Callable[[Any, Progress], None]
+Work = Callable[[Any, Progress], object]
 W = TypeVar("W", bound=Work)
 
 

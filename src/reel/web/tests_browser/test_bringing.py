@@ -88,16 +88,3 @@ class BringingTests(StackTestCase):
         expect(page.locator("tr", has_text="leafkey-phone")).to_contain_text("checked")
         page.goto(take)
         expect(page.locator("section[aria-labelledby=proof-title]")).to_contain_text("432×768")
-
-    def test_three_takes_are_rewrapped_at_once(self):
-        page = self.page
-        page.goto(f"{self.url}/takes/")
-        boxes = page.locator("input[name=take]")
-        for place in range(3):
-            boxes.nth(place).check()
-        page.locator(".takes-dock select[name=container]").select_option("mov")
-        page.get_by_role("button", name="Rewrap").click()
-        expect(page.locator("#notice")).to_contain_text("3 takes being rewrapped")
-        self.load_until(f"{self.url}/takes/?words=MOV", ".take-row", 3)
-        page.locator(".take-row h3 a").first.click()
-        expect(page.locator("#take")).to_contain_text("Made from")

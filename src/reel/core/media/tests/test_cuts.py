@@ -2,6 +2,7 @@
 
 import random
 import subprocess
+import unittest
 from dataclasses import replace
 from fractions import Fraction
 from shutil import which
@@ -9,7 +10,6 @@ from unittest.mock import patch
 
 import av
 import numpy as np
-from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -228,7 +228,7 @@ class CutTests(FolderTestCase):
             cut_after(lambda: None)
 
 
-class KeepTests(SimpleTestCase):
+class KeepTests(unittest.TestCase):
     @given(st.lists(st.integers(0, 400), min_size=2, max_size=12, unique=True).filter(lambda one: len(one) % 2 == 0))
     def test_what_is_left_out_and_what_is_kept_are_the_whole(self, edges):
         edges.sort()

@@ -1,9 +1,13 @@
 """Finishes of takes: what is kept is found, set and undone; what is made is a take of its own, or nothing."""
 
+import io
+import json
 from dataclasses import replace
+from pathlib import Path
 from unittest.mock import patch
 
 from django.conf import settings
+from django.core.management import call_command
 from django.test import TestCase
 from django.urls import reverse
 
@@ -146,7 +150,7 @@ class FinishTests(HomeMixin, TestCase):
         self.client.post(reverse("finishes:make", args=[self.take.pk]))
         run_waiting()
         made = Take.objects.get(origin=TakeOrigin.MADE)
-        read = made_of.Path(self.shelf / made.first.file_name)
+        read = Path(self.shelf / made.first.file_name)
         self.assertEqual(probe(read).video.bitrate_bps, probe(self.shelf / "stone.mkv").video.bitrate_bps)
 
     def test_a_kept_finish_is_used_on_many_takes(self):
@@ -157,12 +161,17 @@ class FinishTests(HomeMixin, TestCase):
         self.client.post(address, {"name": "Tidied", "rule": ["ends"], "least_s": "1"})
         self.assertContains(self.page("file"), "dead ends left out")
         self.assertContains(self.client.get(reverse("finishes:dock")), "Tidied")
+        written = io.StringIO()
+        with self.assertRaises(SystemExit):
+            call_command("finish_takes", "leaf", "gone", kept="Tidied", json=True, stdout=written)
+        done, missing = json.loads(written.getvalue())
+        self.assertEqual((Path(done["file"]).name, missing["problem"]), ("leaf.mov", "there is no such take"))
         several = reverse("finishes:several")
         self.client.post(several, {"finish": "Tidied", "take": [self.take.pk, other.pk]})
         run_waiting()
         run_waiting()
         made = Take.objects.filter(origin=TakeOrigin.MADE)
-        self.assertEqual({one.first.file_name for one in made}, {"stone.mov", "leaf.mov"})
+        self.assertEqual({one.first.file_name for one in made}, {"stone.mov", "leaf.mov", "leafb.mov"})
         self.assertEqual(self.client.post(several, {"finish": "Gone", "take": [other.pk]}).status_code, 409)
         self.client.post(reverse("finishes:forget", args=[KeptFinish.objects.get().pk]))
         self.assertFalse(KeptFinish.objects.exists())

@@ -1,0 +1,116 @@
+"""Takes finished by a person, in a browser against the started stack; what comes of it is opened with a library."""
+
+from fractions import Fraction
+
+import av
+import numpy as np
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import expect
+
+from reel.core.file import Container, Draft, FilePlan, resolve
+from reel.core.media.tests.clips import number_of, numbered, write_clip
+from reel.core.signal import Mode
+from reel.web.tests_browser.stack import StackTestCase
+
+LENGTH, BLACK = 240, range(90, 150)
+
+
+def dark(tick, width, height):
+    """A numbered frame, or a black one."""
+    if tick not in BLACK:
+        return numbered(tick, width, height)
+    planes = np.full((height * 3 // 2, width), 128, dtype=np.uint8)
+    planes[:height] = 16
+    return av.VideoFrame.from_ndarray(planes, format="yuv420p")
+
+
+class FinishingTests(StackTestCase):
+    def test_three_takes_are_rewrapped_at_once(self):
+        page = self.page
+        page.goto(f"{self.url}/takes/")
+        boxes = page.locator("input[name=take]")
+        for place in range(3):
+            boxes.nth(place).check()
+        page.locator(".takes-dock select[name=container]").select_option("mov")
+        page.get_by_role("button", name="Rewrap").click()
+        expect(page.locator("#notice")).to_contain_text("3 takes being rewrapped")
+        self.load_until(f"{self.url}/takes/?words=MOV", ".take-row", 3)
+        page.locator(".take-row h3 a").first.click()
+        expect(page.locator("#take")).to_contain_text("Made from")
+
+    def bring(self, name):
+        """Bring a file of eight seconds in, two of them black, and go to its take once it was measured."""
+        recipe = resolve(Draft(container=Container.MP4, keyframe_s=Fraction(1)))
+        source = self.home / f"{name}.mp4"
+        frame = Mode.parse("320x180p30")
+        write_clip(source, FilePlan(recipe=recipe, frame=frame, tracks=("Game",)), range(LENGTH), draw=dark)
+        page = self.page
+        page.goto(f"{self.url}/takes/bring/")
+        page.set_input_files("#files", [source])
+        row = page.locator(".incoming tr").filter(has_text=name)
+        expect(row).to_contain_text("checked")
+        row.get_by_role("link").click()
+        expect(page.locator("#found-title")).to_be_visible()
+
+    def numbers(self, name):
+        with av.open(str(self.home / "shelf" / name)) as reader:
+            return [number_of(frame) for frame in reader.decode(video=0)]
+
+    def changes(self):
+        return self.page.expect_response(lambda answer: answer.request.method == "POST" and answer.ok)
+
+    def test_what_is_black_is_left_out_edges_are_dragged_and_what_is_made_has_those_frames(self):
+        page = self.page
+        self.bring("owls")
+        page.get_by_role("link", name="Finish", exact=True).click()
+        expect(page.locator("h1")).to_have_text("Keep")
+        with self.changes():
+            page.get_by_role("button", name="Leave out what is black").click()
+        expect(page.locator(".joints img")).to_have_count(2)
+        self.assertEqual(Axe().run(page).response["violations"], [])
+        grip = page.locator(".keep-edge[data-edge-of='2'][data-side='out'] .keep-grip").bounding_box()
+        strand = page.locator("[data-drawing]").bounding_box()
+        page.mouse.move(grip["x"] + 6, grip["y"] + 20)
+        page.mouse.down()
+        page.mouse.move(strand["x"] + strand["width"] * 7 / 8 - 30, grip["y"] + 20)
+        page.mouse.move(strand["x"] + strand["width"] * 7 / 8 + 1, grip["y"] + 20)  # near a keyframe
+        with self.changes():
+            page.mouse.up()
+        expect(page.locator("input[name=out]").last).to_have_value("00:00:07:00")
+        first = page.locator("input[name=in]").nth(1)
+        first.fill("0:00:00:10")
+        with self.changes():
+            first.press("Tab")
+        expect(page.locator(".keep-table")).to_contain_text("frames are encoded anew")
+        with self.changes():
+            page.locator("form.history [data-key=u]").click()
+        with self.changes():
+            page.get_by_role("button", name="Redo").click()
+        page.locator("#line").get_by_role("button", name="Make").click()
+        expect(page.locator("#making")).to_contain_text("owls cut")
+        self.assertEqual(self.numbers("owls-cut.mp4"), [*range(10, 90), *range(150, 210)])
+        for stage in ("sound", "file", "make"):
+            page.locator(f"#line a[href$='/{stage}/']").click()
+            expect(page.locator("h1")).to_have_text(stage.capitalize())
+            self.assertEqual(Axe().run(page).response["violations"], [], stage)
+
+    def test_a_finish_that_is_kept_is_used_on_two_takes(self):
+        page = self.page
+        for name in ("moths", "newts"):
+            self.bring(name)
+        page.get_by_role("link", name="Finish", exact=True).click()
+        page.locator("#line a[href$='/file/']").click()
+        with self.changes():
+            page.get_by_label("Container").select_option("mkv")
+        page.get_by_label("Leave out what is black").check()
+        page.get_by_placeholder("a name, like Talk, tidied").fill("Awake")
+        page.get_by_role("button", name="Keep this finish").click()
+        expect(page.locator("#finish table").first).to_contain_text("Awake")
+        page.goto(f"{self.url}/takes/")
+        for name in ("moths", "newts"):
+            page.get_by_label(f"Choose {name}").check()
+        page.get_by_role("button", name="Finish as").click()
+        expect(page.locator("#notice")).to_contain_text("2 takes being finished as Awake")
+        self.load_until(f"{self.url}/takes/?words=cut", ".take-row", 2)
+        for name in ("moths", "newts"):
+            self.assertEqual(self.numbers(f"{name}-cut.mkv"), [*range(90), *range(150, LENGTH)])
