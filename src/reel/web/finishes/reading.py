@@ -51,10 +51,15 @@ def read_sources(take: Take, progress: Progress = lambda part: None) -> list[Sou
     return found
 
 
-def ask_to_read(take: Take) -> Job:
-    """Ask for a take's files to be read, unless that is being done; returns the job."""
-    mine = Job.objects.filter(kind=READ, subject=take.pk, state__in=OPEN_STATES).first()
-    return mine or ask_for(READ, Subject(subject=take.pk))
+def ask_to_read(take: Take, *, waits: bool = False) -> Job:
+    """Ask for a take's files to be read, unless that is being done; returns the job.
+
+    A page that `waits` for it is given the one that failed.
+    """
+    mine = Job.objects.filter(kind=READ, subject=take.pk).first()
+    if mine is not None and (mine.state in OPEN_STATES or (waits and mine.problem)):
+        return mine
+    return ask_for(READ, Subject(subject=take.pk))
 
 
 @job_kind(READ, label="Reading the packets", lane=Lane.QUICK, priority=3)

@@ -47,8 +47,11 @@ def _take(take_id: int) -> Take:
 def _page(request: HttpRequest, take: Take, name: str) -> HttpResponse:
     now = opened(take)
     if now is None:
-        job = ask_to_read(take)
-        return render(request, "finishes/reading.html", {"take": take, "job": job, "stage": name, "room": "takes"})
+        job = ask_to_read(take, waits=bool(request.GET.get("waits")))
+        shown = {"take": take, "job": job, "stage": name, "room": "takes"}
+        return render(request, "finishes/reading.html", shown)
+    if request.GET.get("waits"):
+        return HttpResponse(headers={"HX-Refresh": "true"})
     asked = request.POST if request.method == "POST" else request.GET
     number = number_of(asked.get("part", "")) or 1
     part = next((one for one in take.all_parts if one.number == number), take.first)

@@ -196,6 +196,15 @@ class FinishTests(HomeMixin, TestCase):
         self.assertEqual(self.page().status_code, 409)  # it says that the file is gone
         self.assertFalse(Job.objects.filter(kind="prove", state="waiting").exists())
 
+    def test_a_file_that_cannot_be_read_is_said_once(self):
+        (self.shelf / "stone.mkv").write_bytes(b"no media")
+        self.page()
+        run_waiting()
+        address = reverse("finishes:stage", args=[self.take.pk, "keep"])
+        for _ in range(2):
+            self.assertContains(self.client.get(f"{address}?waits=1"), "can&#x27;t be read as a media file")
+        self.assertEqual(Job.objects.filter(kind="read packets").count(), 1)
+
     def test_a_frame_is_shown_by_its_tick(self):
         self.open()
         picture = self.client.get(reverse("finishes:picture", args=[self.take.pk, 89]))
