@@ -16,10 +16,13 @@ from reel.core.finish.keep import (
 from reel.core.finish.packets import PacketIndex, Pieces
 from reel.core.finish.plan import Fate, FinishPlan, StreamPlan, plan, sound_codec, why_not
 from reel.core.finish.stretches import Stretch
+from reel.core.finish.track import LOUDNESS_LUFS, SLIDE_MS, TrackFinish
 from reel.core.finish.values import TARGETS, Finish, Source, SourceStream, StreamKind
 
 __all__ = [
+    "LOUDNESS_LUFS",
     "MAX_RANGES",
+    "SLIDE_MS",
     "TARGETS",
     "Edges",
     "Fate",
@@ -35,6 +38,7 @@ __all__ = [
     "StreamPlan",
     "Stretch",
     "TickRange",
+    "TrackFinish",
     "joined",
     "left_out",
     "moved",

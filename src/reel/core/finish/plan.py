@@ -1,11 +1,13 @@
 """The plan of a finish: what goes through untouched, what is left out and why, before anything is made."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from reel.core.errors import BadValueError
 from reel.core.file import CODECS, CONTAINERS, SOUND_CODECS, Container, SoundCodec, VideoCodec
 from reel.core.finish.stretches import Stretch, laid_over
+from reel.core.finish.track import TrackFinish
 from reel.core.finish.values import Finish, Source, SourceStream, StreamKind
 
 _PICTURES = {facts.reads_as: codec for codec, facts in CODECS.items()}
@@ -25,11 +27,17 @@ class Fate(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class StreamPlan:
-    """What becomes of a stream, and `why` where that is not what was asked."""
+    """What becomes of a stream, and `why` where that is not what was asked; `change` is what is done to a track."""
 
     stream: SourceStream
     fate: Fate
     why: str = ""
+    change: TrackFinish | None = None
+
+    @property
+    def title(self) -> str:
+        """What it is called in what is made."""
+        return (self.change.title if self.change is not None else "") or self.stream.title
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -72,8 +80,10 @@ def plan(finish: Finish, source: Source, *more: Source) -> FinishPlan:
     What keeps a part of a take is made of all its files, `source` and `more`, one behind the other.
     """
     if finish.keep is None:
-        if more:
-            raise BadValueError("Files", 1 + len(more), "each is finished on its own where all of it is kept")
+        if more or finish.sound:
+            raise BadValueError(
+                "Finish", "all of it", "what becomes of sound, and of several files, is said with what is kept"
+            )
         return _whole(finish, source)
     keep, stretches = laid_over(finish.keep, (source, *more))
     whole = _whole(finish, source)
@@ -84,22 +94,48 @@ def plan(finish: Finish, source: Source, *more: Source) -> FinishPlan:
         )
     ]
     streams += [StreamPlan(stream=one.stream, fate=Fate.LEFT_OUT, why="a cut carries one picture") for one in others]
-    streams += [_cut(one) for one in whole.streams if one.stream.kind is not StreamKind.PICTURE]
+    is_cut = len(more) > 0 or len(stretches) > 1 or stretches[0].is_cut_in or stretches[0].is_cut_out
+    changes = _changes(finish, (source, *more))
+    streams += [
+        _cut(one, changes.get(one.stream.index), is_cut=is_cut)
+        for one in whole.streams
+        if one.stream.kind is not StreamKind.PICTURE
+    ]
     return FinishPlan(finish=replace(finish, keep=keep), streams=tuple(streams), stretches=stretches, notes=whole.notes)
 
 
-def _cut(planned: StreamPlan) -> StreamPlan:
+def _changes(finish: Finish, sources: Sequence[Source]) -> dict[int, TrackFinish]:
+    """Return what is done to tracks, by the index of their streams; raises BadValueError for what can't be."""
+    sounds, found = sources[0].sounds, dict[int, TrackFinish]()
+    for one in finish.sound:
+        if one.track > len(sounds):
+            raise BadValueError("Track", one.track, f"the file has {len(sounds)}")
+        stream = sounds[one.track - 1]
+        if one.is_treated and stream.channels > 2:
+            raise BadValueError("Track", one.track, f"it has {stream.channels} channels; one or two can be treated")
+        if one.slide_ms and len(sources) > 1:
+            raise BadValueError("Slide", f"{float(one.slide_ms):g} ms", "sound in several files can't be moved yet")
+        found[stream.index] = one
+    return found
+
+
+def _cut(planned: StreamPlan, change: TrackFinish | None, *, is_cut: bool) -> StreamPlan:
     """Return what becomes of a sound track that is cut: samples, not packets, are where a take is cut."""
     if planned.fate is Fate.LEFT_OUT:
         return planned
+    is_treated = change is not None and change.is_treated
+    if not is_cut and not is_treated:
+        return replace(planned, change=change)
     known = sound_codec(planned.stream.codec)
     if known is None:
         why = f"Reel can't write {planned.stream.codec}, which a cut to the sample takes"
         return StreamPlan(stream=planned.stream, fate=Fate.LEFT_OUT, why=why)
+    if is_treated:
+        return StreamPlan(stream=planned.stream, fate=Fate.ENCODED, why="its samples are changed", change=change)
     if SOUND_CODECS[known].bits:
-        return StreamPlan(stream=planned.stream, fate=Fate.SAME_SAMPLES)
+        return StreamPlan(stream=planned.stream, fate=Fate.SAME_SAMPLES, change=change)
     why = f"{SOUND_CODECS[known].label} can't be cut to the sample otherwise"
-    return StreamPlan(stream=planned.stream, fate=Fate.ENCODED, why=why)
+    return StreamPlan(stream=planned.stream, fate=Fate.ENCODED, why=why, change=change)
 
 
 def sound_codec(name: str) -> SoundCodec | None:

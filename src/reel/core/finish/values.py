@@ -7,6 +7,7 @@ from reel.core.errors import BadValueError
 from reel.core.file import CONTAINERS, Container
 from reel.core.finish.keep import Keep
 from reel.core.finish.packets import PacketIndex
+from reel.core.finish.track import TrackFinish
 
 VERSION = 1
 MAX_TRACKS = 64
@@ -27,7 +28,7 @@ class SourceStream:
     """A stream of a file by its `index` there; `codec` is libavcodec's name, "" for one that it does not know.
 
     `form` is what two streams share that can follow each other: the size and format of a picture, the rate and channels
-    of sound. `bitrate_bps` is 0 where it was not measured.
+    of sound, whose `channels` are counted. `bitrate_bps` is 0 where it was not measured.
     """
 
     index: int
@@ -35,6 +36,7 @@ class SourceStream:
     codec: str
     title: str = ""
     form: str = ""
+    channels: int = 0
     bitrate_bps: int = 0
 
 
@@ -61,7 +63,7 @@ class Source:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Finish:
     """What is made: a file of a container with the tracks (from 1, in their order) that are chosen, None for all, and
-    with what is kept of the take, None for all of each of its files.
+    with what is kept of the take, None for all of each of its files. `sound` says what becomes of some tracks.
 
     Whatever it does not name stays as it is. Raises BadValueError.
     """
@@ -69,6 +71,7 @@ class Finish:
     container: Container
     tracks: tuple[int, ...] | None = None
     keep: Keep | None = None
+    sound: tuple[TrackFinish, ...] = ()
     version: int = VERSION
 
     def __post_init__(self) -> None:
@@ -79,6 +82,9 @@ class Finish:
             raise BadValueError("Tracks", len(chosen), f"they are counted from 1 to {MAX_TRACKS}")
         if len(set(chosen)) < len(chosen):
             raise BadValueError("Tracks", ", ".join(map(str, chosen)), "each is chosen once")
+        named = [one.track for one in self.sound]
+        if len(set(named)) < len(named) or any(not 1 <= one <= MAX_TRACKS for one in named):
+            raise BadValueError("Tracks", ", ".join(map(str, named)), f"each is named once, from 1 to {MAX_TRACKS}")
 
     @property
     def suffix(self) -> str:

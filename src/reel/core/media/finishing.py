@@ -54,13 +54,16 @@ def _stream(stream: Any) -> SourceStream:
     context = stream.codec_context
     if context is None:
         return SourceStream(index=stream.index, kind=kind, codec="")
-    form = ""
+    form, channels = "", 0
     if kind is StreamKind.PICTURE:
         form = f"{context.width}×{context.height} {context.pix_fmt}"
     elif kind is StreamKind.SOUND:
+        channels = context.channels
         form = f"{context.sample_rate} Hz {context.layout.name} {context.format and context.format.name}"
     title = stream.metadata.get("title") or stream.metadata.get("name") or ""
-    return SourceStream(index=stream.index, kind=kind, codec=context.codec.canonical_name, title=title, form=form)
+    return SourceStream(
+        index=stream.index, kind=kind, codec=context.codec.canonical_name, title=title, form=form, channels=channels
+    )
 
 
 def finish_file(source: Path, target: Path, plan: FinishPlan, progress: Callable[[float], None]) -> None:

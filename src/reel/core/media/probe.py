@@ -11,6 +11,7 @@ from typing import Any
 
 import av
 import numpy as np
+import numpy.typing as npt
 from av.stream import Disposition
 
 from reel.core.file import CODECS, SOUND_CODECS
@@ -433,16 +434,25 @@ def _start_of(streams: Sequence["av.VideoStream | av.AudioStream"]) -> Fraction:
 
 def _floats(frame: av.AudioFrame) -> FloatArray:
     """Return a block's samples as float32 (channels, samples), full scale ±1."""
-    data: Any = frame.to_ndarray()
-    if not frame.format.is_planar:
-        data = data.reshape(-1, frame.layout.nb_channels).T
+    return scaled(rows(frame))
+
+
+def rows(frame: av.AudioFrame) -> npt.NDArray[Any]:
+    """Return a block's samples as they are stored, (channels, samples)."""
+    data: npt.NDArray[Any] = frame.to_ndarray()
+    return data if frame.format.is_planar else data.reshape(-1, frame.layout.nb_channels).T
+
+
+def scaled(data: npt.NDArray[Any]) -> FloatArray:
+    """Return samples of any kind of number as float32, full scale ±1."""
     if np.issubdtype(data.dtype, np.floating):
-        scaled: FloatArray = data.astype(np.float32, copy=False)
+        found: Any = data.astype(np.float32, copy=False)
     elif data.dtype == np.uint8:
-        scaled = (data.astype(np.float32) - 128) / 128
+        found = (data.astype(np.float32) - 128) / 128
     else:
-        scaled = data.astype(np.float32) / np.float32(np.iinfo(data.dtype).max)
-    return scaled
+        found = data.astype(np.float32) / np.float32(np.iinfo(data.dtype).max)
+    made: FloatArray = found
+    return made
 
 
 def _clipped(data: FloatArray) -> int:

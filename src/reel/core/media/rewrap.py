@@ -113,6 +113,11 @@ def _usual(reader: Any, streams: Sequence[Any], muxer: str) -> Mapping[str, str]
     return _IN_FRONT if muxer in _INDEXED else {}
 
 
+def options_of(muxer: str) -> Mapping[str, str]:
+    """Return how a new file is written: the index in front, sound that begins before 0 as it does."""
+    return _AS_IT_BEGINS if muxer in ("matroska", "webm") else _IN_FRONT if muxer in _INDEXED else {}
+
+
 def _in_one_pass(reader: Any, streams: Sequence[Any], muxer: str) -> Mapping[str, str]:
     """Return how a file is written in one pass: room for the index is reserved, and each stream begins as it does."""
     if muxer in ("matroska", "webm") and reader.format.name != "mpegts":

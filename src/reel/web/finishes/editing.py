@@ -67,7 +67,12 @@ def length_of(sources: list[Source]) -> int:
 def planned(finish: Finish, sources: list[Source]) -> FinishPlan:
     """Plan a finish; what keeps all of a single file takes it as it is. Raises BadValueError."""
     keep = finish.keep
-    if keep is not None and len(sources) == 1 and keep.ranges == (TickRange(0, length_of(sources)),):
+    if (
+        keep is not None
+        and not finish.sound
+        and len(sources) == 1
+        and keep.ranges == (TickRange(0, length_of(sources)),)
+    ):
         return plan(replace(finish, keep=None), sources[0])
     return plan(finish, *sources)
 

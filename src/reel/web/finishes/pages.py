@@ -6,11 +6,13 @@ from typing import Any
 
 from reel.core.finish import Edges, Fate, FinishPlan, Keep, StreamKind, StreamPlan, Stretch, TickRange
 from reel.core.signal import length_label, timecode
+from reel.core.sound import Sides
 from reel.web.finishes.drawing import draw_finish, draw_keep, size_of
 from reel.web.finishes.editing import Opened, marks_of, parts_of
 from reel.web.finishes.making import jobs_of
 from reel.web.finishes.models import KeptFinish
 from reel.web.finishes.proposals import FilePart, Rule, found
+from reel.web.finishes.tracks import rows_of
 from reel.web.takes.models import Part
 from reel.web.takes.rewrapping import REWRAPS
 
@@ -80,8 +82,8 @@ def context_of(now: Opened, stage: str, part: Part, least_s: Fraction) -> dict[s
     if stage == "keep":
         shown |= _keep(now, made, files, part, least_s)
     elif stage == "sound":
-        shown["tracks"] = [one for one in made.streams if one.stream.kind is StreamKind.SOUND]
-        shown["chosen"] = now.finish.tracks or range(1, len(now.sources[0].sounds) + 1)
+        words = {one.stream.index: sound_words(one) for one in made.streams if is_sound(one)}
+        shown |= {"rows": rows_of(now, files, words), "sides": [one.value for one in Sides]}
     elif stage == "file":
         shown |= {"containers": REWRAPS, "notes": made.notes, "kept": KeptFinish.objects.all(), "rules": _rules()}
     else:
@@ -216,7 +218,7 @@ def becomes(now: Opened, made: FinishPlan) -> list[tuple[str, str]]:
         picture += f", {made.encoded} anew"
     bytes_about = size_of(made, now.take.size_bytes or 0)
     shown = [("Length", length_label(now.keep.length / now.rate)), ("Picture", picture)]
-    shown += [(f"Sound: {one.stream.title or 'track'}", sound_words(one)) for one in made.streams if is_sound(one)]
+    shown += [(f"Sound: {one.title or 'track'}", sound_words(one)) for one in made.streams if is_sound(one)]
     size_words = "not known before it is made"
     if bytes_about:
         size_words = f"about {bytes_about / 1e6:.0f} MB of {(now.take.size_bytes or 0) / 1e6:.0f} MB"

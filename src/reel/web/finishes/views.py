@@ -11,20 +11,20 @@ from django.views.decorators.http import require_GET, require_POST
 
 from reel.core.errors import BadValueError
 from reel.core.file import Container
-from reel.core.finish import Finish
 from reel.core.media import MediaError, still
 from reel.web.finishes.drawing import STAGES
-from reel.web.finishes.editing import Opened, change, opened, planned, undo
+from reel.web.finishes.editing import change, opened, planned, undo
 from reel.web.finishes.keeping import EDITS, least_s
 from reel.web.finishes.making import ask_to_finish, ask_to_make, keep_finish
 from reel.web.finishes.models import KeptFinish
 from reel.web.finishes.pages import context_of
 from reel.web.finishes.proposals import Rule, Rules
 from reel.web.finishes.reading import ask_to_read, sources_of
+from reel.web.finishes.tracks import TrackForm, with_track
 from reel.web.takes.choosing import chosen
 from reel.web.takes.models import Take
 from reel.web.takes.proving import path_of
-from reel.web.ui.typed import number_of, numbers_of
+from reel.web.ui.typed import number_of
 
 SHOWN = STAGES[1:]
 
@@ -85,15 +85,10 @@ def keep(request: HttpRequest, take_id: int) -> HttpResponse:
 
 @require_POST
 def sound(request: HttpRequest, take_id: int) -> HttpResponse:
-    """Choose the tracks that are kept."""
-    take = _take(take_id)
-    wanted = numbers_of(request.POST.getlist("track"))
-
-    def edit(now: Opened) -> Finish:
-        every = tuple(range(1, len(now.sources[0].sounds) + 1))
-        return replace(now.finish, tracks=None if wanted == every else wanted)
-
-    change(take, request.POST.get("seen", ""), edit, "tracks chosen")
+    """Say what becomes of a track."""
+    take, number = _take(take_id), number_of(request.POST.get("track", "")) or 0
+    form = TrackForm(request.POST)
+    change(take, request.POST.get("seen", ""), lambda now: with_track(now, number, form), f"track {number}")
     return _changed(request, take, "sound")
 
 

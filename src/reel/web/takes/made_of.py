@@ -53,9 +53,6 @@ def counts_of_cut(made: FinishPlan) -> Counts:
 
 def _stored(take: Take, finish: Finish, made: FinishPlan) -> Take:
     """Store the take that was made, with what is known of the one that it was made from."""
-    kept = [one.stream for one in made.streams if one.stream.index in made.kept]
-    sounds = [stream.title for stream in kept if stream.kind is StreamKind.SOUND]
-    is_whole = not made.left_out and finish.tracks is None
     found = Take.objects.create(
         name=_name(take, finish),
         rig=take.rig,
@@ -64,7 +61,7 @@ def _stored(take: Take, finish: Finish, made: FinishPlan) -> Take:
         started_at=take.started_at,
         asked=_asked(take, finish) if not made.left_out else None,
         finish=to_plain(finish),
-        tracks=take.tracks if is_whole else sounds,
+        tracks=_titles(take, made),
         counts=take.counts if finish.keep is None else to_plain(counts_of_cut(made)),
         problem=" ".join(f"Left out: {one.stream.title or one.stream.kind}. {one.why}." for one in made.left_out),
         folder=take.folder,
@@ -82,6 +79,18 @@ def _stored(take: Take, finish: Finish, made: FinishPlan) -> Take:
         if (tick := _moved(take, finish, mark.tick)) is not None
     )
     return found
+
+
+def _titles(take: Take, made: FinishPlan) -> list[str]:
+    """Return what the tracks are called: anew, as those of the take, or as the file says."""
+    sounds = [one for one in made.streams if one.stream.kind is StreamKind.SOUND]
+    places = {index: place for place, index in enumerate(sorted(one.stream.index for one in sounds))}
+    known = dict(enumerate(take.tracks))
+    return [
+        (one.change.title if one.change else "") or known.get(places[one.stream.index], one.stream.title)
+        for one in sounds
+        if one.stream.index in made.kept
+    ]
 
 
 def _moved(take: Take, finish: Finish, tick: int) -> int | None:

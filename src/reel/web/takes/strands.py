@@ -118,7 +118,7 @@ def drawn(in_time: TakeInTime, counts: Counts, window: Window, marks: Sequence[t
     tracks = tuple(
         DrawnTrack(
             title=track.title or ("sound" if len(in_time.tracks) == 1 else f"track {place + 1}"),
-            level=_loudest(track.peaks),
+            level=loudest(track.peaks),
             y=FIRST_TRACK_Y + place * TRACK_GAP,
             path=_ribbon(
                 _columns(_thick_sound(track.levels), in_time.step_ms, window), FIRST_TRACK_Y + place * TRACK_GAP
@@ -164,6 +164,19 @@ def ribbon_of(files: Sequence[TakeInTime], middle: float) -> str:
             found.append(
                 _stretched(_columns(_thick_picture(one.picture.rates, one.step_ms), one.step_ms, whole, wide), wide)
             )
+    return _ribbon(np.concatenate(found), middle)
+
+
+def track_ribbon_of(files: Sequence[TakeInTime], track: int, middle: float) -> str:
+    """Return the outline of a track of files (from 0), one behind the other, as thick as it is loud; "" where a file
+    has no such track."""
+    if not files or any(track >= len(one.tracks) for one in files):
+        return ""
+    total, found = max(1, sum(one.length_ms for one in files)), []
+    for one in files:
+        wide = max(2, round(COLUMNS * one.length_ms / total))
+        whole = Window(from_ms=0, to_ms=max(1, one.length_ms))
+        found.append(_stretched(_columns(_thick_sound(one.tracks[track].levels), one.step_ms, whole, wide), wide))
     return _ribbon(np.concatenate(found), middle)
 
 
@@ -334,6 +347,7 @@ def _length(span: Span) -> str:
     return length_label((span.end_ms - span.begin_ms) / 1000)
 
 
-def _loudest(peaks: bytes) -> str:
+def loudest(peaks: bytes) -> str:
+    """Return the highest of peaks as they are stored, in dBFS."""
     highest = max(peaks, default=0)
     return f"{highest - 100} dB".replace("-", "−") if highest else "silent"

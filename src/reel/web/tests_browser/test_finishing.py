@@ -13,6 +13,9 @@ from reel.core.signal import Mode
 from reel.web.tests_browser.stack import StackTestCase
 
 LENGTH, BLACK = 240, range(90, 150)
+# A clap three seconds into it.
+CLAP = np.zeros(LENGTH * 1600, dtype=np.float32)
+CLAP[144_000:144_480] = 0.5 * np.hanning(480)
 
 
 def dark(tick, width, height):
@@ -43,7 +46,8 @@ class FinishingTests(StackTestCase):
         recipe = resolve(Draft(container=Container.MP4, keyframe_s=Fraction(1)))
         source = self.home / f"{name}.mp4"
         frame = Mode.parse("320x180p30")
-        write_clip(source, FilePlan(recipe=recipe, frame=frame, tracks=("Game",)), range(LENGTH), draw=dark)
+        plan = FilePlan(recipe=recipe, frame=frame, tracks=("Game",))
+        write_clip(source, plan, range(LENGTH), draw=dark, sound=CLAP)
         page = self.page
         page.goto(f"{self.url}/takes/bring/")
         page.set_input_files("#files", [source])
@@ -93,6 +97,25 @@ class FinishingTests(StackTestCase):
             page.locator(f"#line a[href$='/{stage}/']").click()
             expect(page.locator("h1")).to_have_text(stage.capitalize())
             self.assertEqual(Axe().run(page).response["violations"], [], stage)
+
+    def test_a_track_is_moved(self):
+        page = self.page
+        self.bring("wrens")
+        page.get_by_role("link", name="Finish", exact=True).click()
+        page.locator("#line a[href$='/sound/']").click()
+        with self.changes():
+            page.get_by_label("Slide, ms").fill("250")
+            page.get_by_label("Slide, ms").press("Tab")
+        expect(page.get_by_label("Slide, ms")).to_have_value("250")
+        self.assertEqual(Axe().run(page).response["violations"], [])
+        page.locator("#line").get_by_role("button", name="Make").click()
+        expect(page.locator("#making")).to_contain_text("wrens cut")
+        claps = []
+        for name in ("wrens", "wrens-cut"):
+            with av.open(str(self.home / "shelf" / f"{name}.mp4")) as reader:
+                blocks = [frame.to_ndarray()[0] for frame in reader.decode(audio=0)]
+                claps.append(int(np.abs(np.concatenate(blocks)).argmax()))
+        self.assertAlmostEqual(claps[1] - claps[0], 12_000, delta=8)
 
     def test_a_finish_that_is_kept_is_used_on_two_takes(self):
         page = self.page

@@ -13,7 +13,7 @@ import numpy.typing as npt
 from reel.core.finish import PacketIndex, TickRange
 from reel.core.media.digest import units_of
 from reel.core.media.errors import BROKEN, MediaError, reason_of
-from reel.core.media.probe import HOLE_S
+from reel.core.media.probe import HOLE_S, rows
 from reel.core.media.rate import measure_rate
 
 # ITU-T H.264, table 7-1, and H.265, table 7-1: a picture from which decoding may begin, whatever comes behind it. From
@@ -22,7 +22,7 @@ _CLEAN = {"h264": {5}, "hevc": {16, 17, 18, 19, 20}}
 # Sound behind what is wanted is read no further than this: containers interleave it within a second or so.
 _BEHIND_S = 5
 
-Samples = npt.NDArray[Any]
+SampleArray = npt.NDArray[Any]
 
 
 @contextmanager
@@ -137,13 +137,13 @@ class PictureReader:
 _REORDERED = 17
 
 
-def read_samples(reader: Any, stream: Any, start_s: Fraction, end_s: Fraction) -> Iterator[Samples]:
+def read_samples(reader: Any, stream: Any, start_s: Fraction, end_s: Fraction) -> Iterator[SampleArray]:
     """Decode a sound track, its first sample at the second `start_s`, until `end_s`: blocks (channels, samples) of its
     own kind of number that follow each other. What its stamps leave out is silence, what they repeat is left out."""
     context, position = stream.codec_context, 0
     for packet in reader.demux(stream):
         for frame in packet.decode():
-            data = _rows(frame)
+            data = rows(frame)
             at_s = frame.pts * frame.time_base - start_s if frame.pts is not None else None
             if at_s is not None and abs(at_s - Fraction(position, frame.sample_rate)) > HOLE_S:
                 step = round(min(at_s, end_s + _BEHIND_S) * frame.sample_rate) - position
@@ -162,12 +162,6 @@ def read_samples(reader: Any, stream: Any, start_s: Fraction, end_s: Fraction) -
             return
 
 
-def silence(like: Samples, count: int) -> Samples:
+def silence(like: SampleArray, count: int) -> SampleArray:
     """Return so many samples without sound, of the same channels and kind of number."""
     return np.full((like.shape[0], count), 128 if like.dtype == np.uint8 else 0, dtype=like.dtype)
-
-
-def _rows(frame: av.AudioFrame) -> Samples:
-    """Return a block's samples as they are stored, (channels, samples)."""
-    data: Samples = frame.to_ndarray()
-    return data if frame.format.is_planar else data.reshape(-1, frame.layout.nb_channels).T

@@ -1,7 +1,7 @@
 """The sound of a cut: samples of each stretch, faded at its edges, encoded as one track."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Any
 
@@ -9,19 +9,26 @@ import av
 import numpy as np
 
 from reel.core.file import SOUND_CODECS
-from reel.core.finish import SourceStream, sound_codec
-from reel.core.media.cuts.reading import Samples, silence
+from reel.core.finish import SourceStream, TrackFinish, sound_codec
+from reel.core.media.channel_strip import ChannelStrip
+from reel.core.media.cuts.reading import SampleArray, silence
+from reel.core.media.limiter import Limiter
+from reel.core.media.loudness import SILENT_LUFS, Loudness
+from reel.core.media.probe import scaled
+from reel.core.signal import NS, Samples, SoundFormat
 
 # At an edge that was cut a track fades in or out over so long, so that its wave has no step there.
 FADE_S = Fraction(1, 200)
 _BLOCK = 1024
+# What is raised is held under it, in dBFS.
+CEILING_DB = -1.0
 # libavutil's names of samples that lie apart by channel, by the kind of number that they are.
 _FORMATS = {"u1": "u8p", "i2": "s16p", "i4": "s32p", "f4": "fltp", "f8": "dblp", "i8": "s64p"}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Heard:
-    """Samples of one file from `first` on, `end` left out, with the edges that fade."""
+    """SampleArray of one file from `first` on, `end` left out, with the edges that fade."""
 
     place: int
     first: int
@@ -30,9 +37,12 @@ class Heard:
     fades_out: bool
 
 
-def stretched(blocks: Iterator[Samples], heard: Sequence[Heard], rate_hz: int, channels: int) -> Iterator[Samples]:
+def stretched(
+    blocks: Iterator[SampleArray], heard: Sequence[Heard], rate_hz: int, channels: int
+) -> Iterator[SampleArray]:
     """Take the samples of stretches, in their order, out of a file's blocks; what the file does not have is silence."""
-    at, held = 0, np.zeros((channels, 0), dtype=np.float32)
+    at, held = min(0, heard[0].first), np.zeros((channels, 0), dtype=np.float32)
+    blocks = _from_0(blocks, -min(0, heard[0].first))
     fade = round(FADE_S * rate_hz)
     for one in heard:
         position = one.first
@@ -47,7 +57,16 @@ def stretched(blocks: Iterator[Samples], heard: Sequence[Heard], rate_hz: int, c
             position += taken.shape[1]
 
 
-def _faded(data: Samples, at: int, one: Heard, fade: int) -> Samples:
+def _from_0(blocks: Iterator[SampleArray], before: int) -> Iterator[SampleArray]:
+    """Return a file's blocks with so many samples without sound before them."""
+    for block in blocks:
+        if before:
+            yield silence(block, before)
+            before = 0
+        yield block
+
+
+def _faded(data: SampleArray, at: int, one: Heard, fade: int) -> SampleArray:
     """Fade what of a block lies at a cut edge; `at` is where it lies in its stretch."""
     length, count = one.end - one.first, data.shape[1]
     places = np.arange(at, at + count, dtype=np.float64)
@@ -65,6 +84,37 @@ def _faded(data: Samples, at: int, one: Heard, fade: int) -> Samples:
     return np.where(gains >= 1.0, data, changed.astype(data.dtype))
 
 
+def treated(
+    blocks: Iterator[SampleArray], change: TrackFinish, comes: SoundFormat, gain_db: float
+) -> Iterator[SampleArray]:
+    """Treat blocks (channels, samples) as an input's sound is, raise them by `gain_db`, and hold them under CEILING_DB
+    where that may go beyond full scale: as many samples come out, as float32."""
+    strip = ChannelStrip(replace(change.sound, delay_ms=0), comes, comes.channels)
+    gain = np.float32(10 ** (gain_db / 20))
+    limiter = Limiter(comes, CEILING_DB) if gain_db > 0 or change.sound.level_db > 0 else None
+    position = 0
+    for data in blocks:
+        sent = Samples(at_ns=position * NS // comes.rate_hz, data=scaled(data))
+        position += data.shape[1]
+        for made in strip.apply(sent):
+            yield made.data * gain if limiter is None else limiter.apply(made.data * gain)
+    for made in strip.drain():
+        yield made.data * gain if limiter is None else limiter.apply(made.data * gain)
+    if limiter is not None:
+        yield limiter.drain()
+
+
+def gain_to(blocks: Iterator[SampleArray], change: TrackFinish, comes: SoundFormat) -> float:
+    """Return by how many dB sound is to be raised, once treated, so that it is as loud as asked; 0 for silence."""
+    if change.loudness_lufs is None:
+        return 0.0
+    meter = Loudness(comes.channels, comes.rate_hz)
+    for data in treated(blocks, change, comes, 0.0):
+        meter.feed(data)
+    found = meter.loud.integrated
+    return change.loudness_lufs - found if found > SILENT_LUFS else 0.0
+
+
 class TrackEncoder:
     """Encodes samples that follow each other as a track like the one that they are from."""
 
@@ -73,6 +123,7 @@ class TrackEncoder:
         known = sound_codec(planned.codec)
         assert known is not None, "the plan leaves out what can't be written"
         facts, source = SOUND_CODECS[known], stream.codec_context
+        self.form = SoundFormat(rate_hz=source.sample_rate, channels=source.channels)
         self.stream = writer.add_stream(facts.encoder, rate=source.sample_rate, layout=source.layout.name)
         context = self.stream.codec_context
         formats = {one.name for one in context.codec.audio_formats or ()}
@@ -88,7 +139,7 @@ class TrackEncoder:
         self._fifo, self._layout, self._rate = av.AudioFifo(), source.layout.name, source.sample_rate
         self._position = 0
 
-    def packets(self, blocks: Iterator[Samples]) -> Iterator[Any]:
+    def packets(self, blocks: Iterator[SampleArray]) -> Iterator[Any]:
         """Encode all blocks (channels, samples); the encoder must be open."""
         for data in blocks:
             name = _FORMATS[data.dtype.str[1:]]

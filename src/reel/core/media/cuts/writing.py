@@ -12,14 +12,14 @@ import numpy as np
 from av.stream import Disposition
 
 from reel.core.file import CONTAINERS
-from reel.core.finish import Fate, FinishPlan, PacketIndex, Source, Stretch, TickRange
+from reel.core.finish import Fate, FinishPlan, PacketIndex, Source, StreamPlan, Stretch, TickRange
 from reel.core.finish.packets import IntArray
 from reel.core.media.cuts.joints import Joiner
 from reel.core.media.cuts.reading import PictureReader, opened, read_samples
-from reel.core.media.cuts.sound import Heard, TrackEncoder, stretched
+from reel.core.media.cuts.sound import Heard, TrackEncoder, gain_to, stretched, treated
 from reel.core.media.digest import SentFacts, StreamSum, sums_of
 from reel.core.media.errors import BROKEN, MediaError, reason_of
-from reel.core.media.rewrap import add_like, tags_of
+from reel.core.media.rewrap import add_like, options_of, tags_of
 
 Tell = Callable[[float], None]
 
@@ -33,7 +33,7 @@ def cut(paths: Sequence[Path], sources: Sequence[Source], target: Path, plan: Fi
     try:
         with ExitStack() as stack:
             readers = [stack.enter_context(opened(path)) for path in paths]
-            options = {"movflags": "+faststart"} if muxer in ("mp4", "mov") else {}
+            options = dict(options_of(muxer))
             writer = stack.enter_context(av.open(str(target), "w", format=muxer, options=options))
             return _Cut(paths, sources, plan, readers, writer, muxer, stack).write(tell)
     except BROKEN as error:
@@ -55,12 +55,11 @@ class _Cut:
         self._picture = add_like(writer, picture, muxer)
         self._unit, self._times = self._stamps()
         self._picture.time_base = Fraction(1, self._unit.denominator)  # MP4 and MOV count in it
-        self._tracks = [
-            (one.stream, TrackEncoder(writer, one.stream, readers[0].streams[one.stream.index])) for one in kept[1:]
-        ]
+        self._tracks = [(one, self._track(one, readers[0].streams[one.stream.index], muxer)) for one in kept[1:]]
         for planned, track in self._tracks:
             track.stream.metadata["title"] = planned.title
-            track.stream.codec_context.open()
+            if isinstance(track, TrackEncoder):
+                track.stream.codec_context.open()
         for stream in (self._picture, *(track.stream for _, track in self._tracks[:1])):
             stream.disposition = Disposition.default
         writer.metadata.update(tags_of(readers[0].metadata))
@@ -70,6 +69,12 @@ class _Cut:
             StreamSum(stream.codec_context.codec.canonical_name, stream.codec_context.extradata or b"")
             for stream in (self._picture, *(track.stream for _, track in self._tracks))
         ]
+
+    def _track(self, planned: StreamPlan, stream: Any, muxer: str) -> "TrackEncoder | _CopiedTrack":
+        if planned.fate is Fate.UNTOUCHED:
+            start_s = self._indices[0].start * self._indices[0].time_base
+            return _CopiedTrack(add_like(self._writer, stream, muxer), self._paths[0], stream.index, start_s)
+        return TrackEncoder(self._writer, planned.stream, stream)
 
     @property
     def _rate(self) -> Fraction:
@@ -151,11 +156,17 @@ class _Cut:
     def _sounds(self, number: int) -> Iterator[Any]:
         """Return the packets of a track."""
         planned, track = self._tracks[number]
-        order = self._sources[0].sounds.index(planned)
-        return track.packets(self._heard(order))
+        if isinstance(track, _CopiedTrack):
+            return track.packets()
+        order, change = self._sources[0].sounds.index(planned.stream), planned.change
+        if change is None or not change.is_treated:
+            return track.packets(self._heard(order, 0))
+        slide = change.slide(track.form.rate_hz)
+        gain_db = gain_to(self._heard(order, slide), change, track.form) if change.loudness_lufs is not None else 0.0
+        return track.packets(treated(self._heard(order, slide), change, track.form, gain_db))
 
-    def _heard(self, order: int) -> Iterator[Any]:
-        """Return the samples of all stretches of a track, by its place among the sounds of each file."""
+    def _heard(self, order: int, slide: int) -> Iterator[Any]:
+        """Return the samples of all stretches of a track, by its place among the sounds of each file, so much later."""
         for place, path in enumerate(self._paths):
             mine = [one for one in self._plan.stretches if one.place == place]
             if not mine:
@@ -163,14 +174,14 @@ class _Cut:
             with opened(path) as reader:
                 stream, index = reader.streams[self._sources[place].sounds[order].index], self._indices[place]
                 rate_hz = stream.codec_context.sample_rate
-                heard = [self._samples_of(one, rate_hz) for one in mine]
+                heard = [self._samples_of(one, rate_hz, slide) for one in mine]
                 end_s = Fraction(heard[-1].end, rate_hz)
                 blocks = read_samples(reader, stream, index.start * index.time_base, end_s)
                 yield from stretched(blocks, heard, rate_hz, stream.codec_context.channels)
 
-    def _samples_of(self, one: Stretch, rate_hz: int) -> Heard:
+    def _samples_of(self, one: Stretch, rate_hz: int, slide: int) -> Heard:
         """Return the samples of a stretch: as many as lie between where it begins and ends in what is made."""
-        first = round(one.kept.first / self._rate * rate_hz)
+        first = round(one.kept.first / self._rate * rate_hz) - slide
         made, end = (round(tick / self._rate * rate_hz) for tick in (one.made, one.made + one.kept.length))
         return Heard(
             place=one.place, first=first, end=first + end - made, fades_in=one.is_cut_in, fades_out=one.is_cut_out
@@ -194,6 +205,26 @@ class _Cut:
                         "time_base": Fraction(1, 1000),
                         "metadata": chapter["metadata"],
                     }
+
+
+class _CopiedTrack:
+    """A sound track whose packets go through, from where the picture begins on."""
+
+    def __init__(self, stream: Any, path: Path, index: int, start_s: Fraction) -> None:
+        self.stream, self._path, self._index, self._start_s = stream, path, index, start_s
+
+    def packets(self) -> Iterator[Any]:
+        with opened(self._path) as reader:
+            source = reader.streams[self._index]
+            step = round(self._start_s / source.time_base)
+            for packet in reader.demux(source):
+                if packet.size and packet.pts is not None:
+                    packet.pts, packet.dts = (
+                        packet.pts - step,
+                        (packet.pts if packet.dts is None else packet.dts) - step,
+                    )
+                    packet.stream = self.stream
+                    yield packet
 
 
 def _placed(packets: Iterator[Any], place: int) -> Iterator[tuple[Fraction, int, Any]]:

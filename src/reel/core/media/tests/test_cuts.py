@@ -9,6 +9,7 @@ from shutil import which
 from unittest.mock import patch
 
 import av
+import av.filter
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
@@ -22,6 +23,7 @@ from reel.core.finish import (
     Keep,
     PacketIndex,
     TickRange,
+    TrackFinish,
     joined,
     left_out,
     moved,
@@ -30,13 +32,14 @@ from reel.core.finish import (
     together,
     without,
 )
-from reel.core.media import MediaError
+from reel.core.media import MediaError, probe, read_sent
 from reel.core.media.cuts import joints
 from reel.core.media.cuts.sound import FADE_S
 from reel.core.media.finishing import cut_files, source_to_cut
 from reel.core.media.tests.clips import FRAME, number_of, numbered, write_clip
 from reel.core.media.tests.test_files import FolderTestCase
 from reel.core.signal import Mode
+from reel.core.sound import SoundSetup
 
 LENGTH = 60
 # What the other player says of any file of a kind, cut or not.
@@ -182,6 +185,78 @@ class CutTests(FolderTestCase):
         for paths, said in (([first, other], "not of the same kind"), ([first], "the take ends at 60")):
             with self.assertRaisesRegex(BadValueError, said):
                 self.cut(paths, Container.MKV, [(8, 70)])
+
+    def sounded(self, source, container, ranges, *changes):
+        """Finish a file's sound and return what was made of it and its plan."""
+        found = source_to_cut(source, FRAME.rate)
+        keep = Keep(rate=FRAME.rate, ranges=tuple(TickRange(*one) for one in ranges))
+        made = plan(Finish(container=container, keep=keep, sound=changes), found)
+        target = self.folder / f"sounded.{CONTAINERS[container].suffix}"
+        cut_files([source], [found], target, made, lambda part: None)
+        return target, made
+
+    def test_a_track_is_moved_by_the_sample_raised_and_brought_to_a_loudness(self):
+        source = self.clip(Container.MKV, VideoCodec.H264, SoundCodec.FLAC, length=180)
+        heard, whole = self.heard, [(0, 180)]
+        for slide_ms, samples in ((Fraction(25), 1200), (Fraction(-40), -1920), (Fraction(1000, 48), 1000)):
+            change = TrackFinish(track=1, slide_ms=slide_ms, title="Moved")
+            target, made = self.sounded(source, Container.MP4, whole, change)
+            _, _, there = decoded(target)
+            here = heard[: len(heard) - samples] if samples > 0 else heard[-samples:]
+            there = there[samples:] if samples > 0 else there[: len(there) + samples]
+            np.testing.assert_allclose(there[: len(here)], here, atol=1e-6)
+            self.assertEqual((made.encoded, made.streams[0].fate, made.streams[1].title), (0, Fate.UNTOUCHED, "Moved"))
+            self.assertEqual(read_sent(target).digests[0], read_sent(source).digests[0])
+            self.assertEqual(probe(target).sound[0].title, "Moved")
+        quiet = TrackFinish(track=1, sound=SoundSetup(level_db=-6.5))
+        target, _ = self.sounded(source, Container.MKV, [(30, 120)], quiet)
+        _, _, there = decoded(target)
+        fade, begin = round(FADE_S * HZ), HZ
+        ratio = 20 * np.log10(np.std(there[fade : 2 * HZ]) / np.std(heard[begin + fade : begin + 2 * HZ]))
+        self.assertAlmostEqual(ratio, -6.5, delta=0.05)
+        for target_lufs in (-23.0, -14.0):
+            target, _ = self.sounded(source, Container.MKV, whole, TrackFinish(track=1, loudness_lufs=target_lufs))
+            self.assertAlmostEqual(self.loudness(target), target_lufs, delta=0.3)
+            self.assertLess(probe(target).sound[0].peak_db, -0.9)
+
+    def loudness(self, path):
+        """Measure a file's loudness in one go, by libavfilter's own reading of it."""
+        with av.open(str(path)) as reader:
+            sound, graph = reader.streams.audio[0], av.filter.Graph()
+            nodes = [graph.add_abuffer(template=sound), graph.add("ebur128", "metadata=1"), graph.add("abuffersink")]
+            graph.link_nodes(*nodes).configure()
+            for frame in reader.decode(sound):
+                graph.push(frame)
+            graph.push(None)
+            found = None
+            while True:
+                try:
+                    found = graph.pull().metadata.get("lavfi.r128.I", found)
+                except (BlockingIOError, EOFError):
+                    return float(found)
+
+    def test_tracks_that_nothing_is_done_to_go_through_beside_one_that_is(self):
+        recipe = resolve(Draft(container=Container.MKV, sound_codec=SoundCodec.AAC))
+        asked = FilePlan(recipe=recipe, frame=FRAME, tracks=("Game", "Voice"))
+        source = write_clip(self.folder / "two.mkv", asked, range(LENGTH), draw=numbered)
+        for container in (Container.MKV, Container.MP4, Container.TS):
+            change = TrackFinish(track=2, sound=SoundSetup(level_db=-3.0))
+            target, made = self.sounded(source, container, [(0, LENGTH)], change)
+            self.assertEqual([one.fate for one in made.streams], [Fate.UNTOUCHED, Fate.UNTOUCHED, Fate.ENCODED])
+            was, now = read_sent(source), read_sent(target)
+            self.assertEqual((was.digests[:2], was.digests[2] == now.digests[2]), (now.digests[:2], False))
+            facts = probe(target)
+            apart = [abs(one.start_s - facts.video.start_s) for one in facts.sound]
+            self.assertLess(max(apart), Fraction(1, 40))
+            self.assertLess(abs(apart[0] - apart[1]), Fraction(1, 900))
+        for wrong, said in (
+            (TrackFinish(track=3), "the file has 2"),
+            (TrackFinish(track=1, slide_ms=Fraction(20)), "several files"),
+        ):
+            keep = Keep(rate=FRAME.rate, ranges=(TickRange(0, 2 * LENGTH),))
+            found = source_to_cut(source, FRAME.rate)
+            with self.assertRaisesRegex(BadValueError, said):
+                plan(Finish(container=Container.MKV, keep=keep, sound=(wrong,)), found, found)
 
     def test_what_cannot_stand_in_a_stream_is_refused_and_times_that_vary_are_kept(self):
         source = self.clip(Container.MKV, VideoCodec.H264, SoundCodec.FLAC)

@@ -153,6 +153,33 @@ class FinishTests(HomeMixin, TestCase):
         read = Path(self.shelf / made.first.file_name)
         self.assertEqual(probe(read).video.bitrate_bps, probe(self.shelf / "stone.mkv").video.bitrate_bps)
 
+    def test_a_track_is_treated_and_what_is_typed_wrong_is_refused(self):
+        self.open()
+        track = {"track": "1", "kept": "on", "title": "Music", "level_db": "-6", "slide_ms": "12,5", "sides": "mono"}
+        self.do("", name="sound", **track)
+        (change,) = self.now().finish.sound
+        self.assertEqual((change.title, change.sound.level_db, float(change.slide_ms)), ("Music", -6.0, 12.5))
+        self.assertContains(self.page("sound"), "its samples are changed")
+        for wrong in (
+            {"level_db": "loud"},
+            {"level_db": "99"},
+            {"slide_ms": "1e9"},
+            {"loudness_lufs": "-3"},
+            {"track": "4"},
+        ):
+            self.assertEqual(self.do("", name="sound", **(track | wrong)).status_code, 409, wrong)
+        self.assertEqual(self.now().finish.sound, (change,))
+        self.client.post(reverse("finishes:make", args=[self.take.pk]))
+        run_waiting()
+        run_waiting()
+        made = Take.objects.get(origin=TakeOrigin.MADE)
+        facts = probe(self.shelf / made.first.file_name)
+        self.assertEqual((facts.sound[0].title, made.tracks), ("Music", ["Music"]))
+        was = probe(self.shelf / "stone.mkv")
+        self.assertAlmostEqual(facts.sound[0].rms_db, was.sound[0].rms_db - 6, delta=0.3)
+        self.do("", name="sound", track="1")
+        self.assertEqual((self.now().finish.sound, self.now().finish.tracks), ((), ()))
+
     def test_a_kept_finish_is_used_on_many_takes(self):
         other = make_take("leaf", Counts(ticks=90))
         self.open()
