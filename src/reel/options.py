@@ -50,6 +50,12 @@ OPTIONS = {
         Option(
             name="BIN_DAYS", default="30", unit="days", help="How long a take stays in the bin before it is deleted."
         ),
+        Option(
+            name="VERIFY_MONTHS",
+            default="6",
+            unit="months",
+            help="After how long the frames of archive copies are held against their hashes again; 0 for never.",
+        ),
         Option(name="QUEUE", default="", unit="file", help="The job queue's database; empty means HOME/queue.sqlite3."),
         Option(
             name="MEASURE",
@@ -95,6 +101,11 @@ def waiting_bytes() -> int:
 def bin_days() -> int:
     """Give BIN_DAYS; raises BadValueError."""
     return _whole("BIN_DAYS")
+
+
+def verify_months() -> int:
+    """Give VERIFY_MONTHS; raises BadValueError."""
+    return _whole("VERIFY_MONTHS")
 
 
 def _megabytes(name: str) -> int:

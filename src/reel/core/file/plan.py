@@ -20,8 +20,8 @@ class FilePlan:
     """A file before it is written: `frame` is the picture's size and rate, `tracks` are the names of its sound tracks.
 
     Pictures are fitted to the frame's rate, or, when `as_it_comes`, keep the times at which they arrive. The file runs
-    `lapse` times as fast as what it shows, which is more than 1 of a time-lapse. One that `is_cut` is made of what was
-    kept of such files: keyframes stand at its joints too, and its bitrate is that of what was kept.
+    `lapse` times as fast as what it shows, which is more than 1 of a time-lapse. Of one that is `made_of` others
+    nothing is asked of keyframes and bitrate: keyframes stand at joints too, and a size was asked, or what was kept.
     """
 
     recipe: Recipe
@@ -29,7 +29,7 @@ class FilePlan:
     as_it_comes: bool = False
     tracks: tuple[str, ...] = ()
     lapse: Fraction = Fraction(1)
-    is_cut: bool = False
+    made_of: bool = False
 
     @property
     def tick_rate(self) -> Fraction:

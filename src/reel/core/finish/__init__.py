@@ -1,5 +1,6 @@
 """Finishes: what is made of a take, as a value; what each stream goes through, before anything is made."""
 
+from reel.core.finish.archive import archive_recipe
 from reel.core.finish.keep import (
     MAX_RANGES,
     Edges,
@@ -14,10 +15,10 @@ from reel.core.finish.keep import (
     without,
 )
 from reel.core.finish.packets import PacketIndex, Pieces
-from reel.core.finish.plan import Fate, FinishPlan, StreamPlan, plan, sound_codec, why_not
+from reel.core.finish.plan import Fate, FinishPlan, StreamPlan, file_plan_of, plan, sound_codec, why_not
 from reel.core.finish.stretches import Stretch
 from reel.core.finish.track import LOUDNESS_LUFS, SLIDE_MS, TrackFinish
-from reel.core.finish.values import TARGETS, Finish, Source, SourceStream, StreamKind
+from reel.core.finish.values import TARGETS, Encoding, Finish, Source, SourceStream, StreamKind
 
 __all__ = [
     "LOUDNESS_LUFS",
@@ -25,6 +26,7 @@ __all__ = [
     "SLIDE_MS",
     "TARGETS",
     "Edges",
+    "Encoding",
     "Fate",
     "Finish",
     "FinishPlan",
@@ -39,6 +41,8 @@ __all__ = [
     "Stretch",
     "TickRange",
     "TrackFinish",
+    "archive_recipe",
+    "file_plan_of",
     "joined",
     "left_out",
     "moved",

@@ -3,12 +3,14 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
+from fractions import Fraction
 
 from reel.core.errors import BadValueError
-from reel.core.file import CODECS, CONTAINERS, SOUND_CODECS, Container, SoundCodec, VideoCodec
+from reel.core.file import CODECS, CONTAINERS, SOUND_CODECS, Container, FilePlan, SoundCodec, VideoCodec
 from reel.core.finish.stretches import Stretch, laid_over
 from reel.core.finish.track import TrackFinish
 from reel.core.finish.values import Finish, Source, SourceStream, StreamKind
+from reel.core.signal import Mode
 
 _PICTURES = {facts.reads_as: codec for codec, facts in CODECS.items()}
 _SOUNDS = {facts.reads_as: codec for codec, facts in SOUND_CODECS.items()}
@@ -71,7 +73,15 @@ class FinishPlan:
     @property
     def encoded(self) -> int:
         """Frames that are encoded anew."""
+        if self.finish.encoding is not None:
+            return self.frames
         return sum(one.pieces.encoded for one in self.stretches)
+
+    @property
+    def length_s(self) -> Fraction:
+        """Seconds of all that is kept, of a finish that keeps a part."""
+        keep = self.finish.keep
+        return keep.length / keep.rate if keep is not None else Fraction(0)
 
 
 def plan(finish: Finish, source: Source, *more: Source) -> FinishPlan:
@@ -80,12 +90,12 @@ def plan(finish: Finish, source: Source, *more: Source) -> FinishPlan:
     What keeps a part of a take is made of all its files, `source` and `more`, one behind the other.
     """
     if finish.keep is None:
-        if more or finish.sound:
-            raise BadValueError(
-                "Finish", "all of it", "what becomes of sound, and of several files, is said with what is kept"
-            )
+        if more or finish.sound or finish.encoding:
+            raise BadValueError("Finish", "all of it", "sound, several files and encoding are said with what is kept")
         return _whole(finish, source)
-    keep, stretches = laid_over(finish.keep, (source, *more))
+    keep, stretches = laid_over(finish.keep, (source, *more), joins=finish.encoding is None)
+    if finish.encoding is not None:
+        return _encoded(replace(finish, keep=keep), (source, *more), stretches)
     whole = _whole(finish, source)
     first, *others = [one for one in whole.streams if one.stream.kind is StreamKind.PICTURE]
     streams = [
@@ -102,6 +112,40 @@ def plan(finish: Finish, source: Source, *more: Source) -> FinishPlan:
         if one.stream.kind is not StreamKind.PICTURE
     ]
     return FinishPlan(finish=replace(finish, keep=keep), streams=tuple(streams), stretches=stretches, notes=whole.notes)
+
+
+def _encoded(finish: Finish, sources: Sequence[Source], stretches: tuple[Stretch, ...]) -> FinishPlan:
+    """Return the plan of a finish that encodes all anew; raises BadValueError for what its recipe can't hold."""
+    assert finish.encoding is not None
+    if any(one.packets is not None and not one.packets.is_fixed for one in sources):
+        raise BadValueError("Rate", "varying", "frames whose times vary can't be encoded anew yet")
+    recipe, changes = finish.encoding.recipe, _changes(finish, sources)
+    pictures, sounds = sources[0].pictures, sources[0].sounds
+    chosen = range(1, len(sounds) + 1) if finish.tracks is None else finish.tracks
+    if beyond := [track for track in chosen if track > len(sounds)]:
+        raise BadValueError("Track", beyond[0], f"the file has {len(sounds)}")
+    streams = [StreamPlan(stream=pictures[0], fate=Fate.ENCODED, why=recipe.codec_facts.label)]
+    streams += [StreamPlan(stream=one, fate=Fate.LEFT_OUT, why="one picture is encoded") for one in pictures[1:]]
+    for number, one in enumerate(sounds, start=1):
+        is_heard = 0 < one.channels <= 2
+        fate = Fate.ENCODED if number in chosen and is_heard else Fate.LEFT_OUT
+        why = recipe.sound_facts.label if is_heard else f"it has {one.channels} channels; one or two can be encoded"
+        streams.append(
+            StreamPlan(stream=one, fate=fate, why=why if number in chosen else "", change=changes.get(one.index))
+        )
+    made = FinishPlan(finish=finish, streams=tuple(streams), stretches=stretches)
+    file_plan_of(made, sources[0]).check()
+    return made
+
+
+def file_plan_of(made: FinishPlan, source: Source) -> FilePlan:
+    """Return what the file of a plan that encodes all anew is to hold."""
+    assert made.finish.encoding is not None and source.packets is not None
+    picture = source.pictures[0]
+    frame = Mode(width_px=picture.width_px, height_px=picture.height_px, rate=source.packets.rate)
+    sounds = [one for one in made.streams if one.fate is Fate.ENCODED and one.stream.kind is StreamKind.SOUND]
+    tracks = tuple(one.title or f"Track {number}" for number, one in enumerate(sounds, start=1))
+    return FilePlan(recipe=made.finish.encoding.recipe, frame=frame, tracks=tracks)
 
 
 def _changes(finish: Finish, sources: Sequence[Source]) -> dict[int, TrackFinish]:

@@ -26,10 +26,11 @@ class Stretch:
     is_cut_out: bool
 
 
-def laid_over(keep: Keep, sources: Sequence[Source]) -> tuple[Keep, tuple[Stretch, ...]]:
+def laid_over(keep: Keep, sources: Sequence[Source], *, joins: bool) -> tuple[Keep, tuple[Stretch, ...]]:
     """Lay what is kept over the files of a take: what is kept once its edges were moved, and the stretches of that.
 
-    Raises BadValueError where that can't be made of them.
+    `joins` says that frames which are encoded anew join packets that go through. Raises BadValueError where that can't
+    be made of the files.
     """
     indices = _indices(sources, keep)
     begins = [0, *accumulate(index.length for index in indices)]
@@ -51,7 +52,7 @@ def laid_over(keep: Keep, sources: Sequence[Source]) -> tuple[Keep, tuple[Stretc
                 found.append(Stretch(place=place, kept=kept, made=made, pieces=pieces, **cuts))
     if not found:
         raise BadValueError("Keep", "nothing", "there is no picture in what is kept")
-    if any(one.pieces.encoded and not sources[one.place].is_joinable for one in found):
+    if joins and any(one.pieces.encoded and not sources[one.place].is_joinable for one in found):
         codec = sources[0].pictures[0].codec
         raise BadValueError("Edge", "between keyframes", f"{codec} can't be joined there: move the edges to keyframes")
     return kept_now, tuple(found)

@@ -4,10 +4,11 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from reel.core.errors import BadValueError
-from reel.core.file import CONTAINERS, Container
+from reel.core.file import CONTAINERS, Container, RateKind, Recipe
 from reel.core.finish.keep import Keep
 from reel.core.finish.packets import PacketIndex
 from reel.core.finish.track import TrackFinish
+from reel.core.signal import Matrix, Range
 
 VERSION = 1
 MAX_TRACKS = 64
@@ -28,7 +29,8 @@ class SourceStream:
     """A stream of a file by its `index` there; `codec` is libavcodec's name, "" for one that it does not know.
 
     `form` is what two streams share that can follow each other: the size and format of a picture, the rate and channels
-    of sound, whose `channels` are counted. `bitrate_bps` is 0 where it was not measured.
+    of sound, whose `channels` are counted; a picture has its size, its pixel format by libavutil's name, and its
+    colours as decoders take them. `bitrate_bps` is 0 where it was not measured.
     """
 
     index: int
@@ -37,6 +39,11 @@ class SourceStream:
     title: str = ""
     form: str = ""
     channels: int = 0
+    width_px: int = 0
+    height_px: int = 0
+    pixels: str = ""
+    matrix: Matrix = Matrix.BT709
+    range: Range = Range.LIMITED
     bitrate_bps: int = 0
 
 
@@ -61,9 +68,30 @@ class Source:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Encoding:
+    """That all is encoded anew, by a recipe: to `size_bytes` where that is not None. Raises BadValueError."""
+
+    recipe: Recipe
+    size_bytes: int | None = None
+
+    def __post_init__(self) -> None:
+        if self.size_bytes is not None and not 100_000 <= self.size_bytes <= 10**13:
+            raise BadValueError("Size", f"{self.size_bytes / 1e6:g} MB", "it is from 0.1 MB to 10 TB")
+        if self.size_bytes is not None and not set(self.recipe.codec_facts.rates) & {
+            RateKind.VARIABLE,
+            RateKind.BITRATE,
+        }:
+            codec = self.recipe.codec_facts.label
+            raise BadValueError("Size", f"{self.size_bytes / 1e6:g} MB", f"{codec} has no bitrate that could be set")
+        if self.recipe.as_sent:
+            raise BadValueError("Recipe", "as sent", "what is encoded anew has a codec")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Finish:
     """What is made: a file of a container with the tracks (from 1, in their order) that are chosen, None for all, and
-    with what is kept of the take, None for all of each of its files. `sound` says what becomes of some tracks.
+    with what is kept of the take, None for all of each of its files. `sound` says what becomes of some tracks,
+    `encoding` that all is encoded anew.
 
     Whatever it does not name stays as it is. Raises BadValueError.
     """
@@ -72,6 +100,7 @@ class Finish:
     tracks: tuple[int, ...] | None = None
     keep: Keep | None = None
     sound: tuple[TrackFinish, ...] = ()
+    encoding: Encoding | None = None
     version: int = VERSION
 
     def __post_init__(self) -> None:
@@ -82,6 +111,8 @@ class Finish:
             raise BadValueError("Tracks", len(chosen), f"they are counted from 1 to {MAX_TRACKS}")
         if len(set(chosen)) < len(chosen):
             raise BadValueError("Tracks", ", ".join(map(str, chosen)), "each is chosen once")
+        if self.encoding is not None and self.encoding.recipe.container is not self.container:
+            raise BadValueError("Container", self.container, f"the recipe has {self.encoding.recipe.container}")
         named = [one.track for one in self.sound]
         if len(set(named)) < len(named) or any(not 1 <= one <= MAX_TRACKS for one in named):
             raise BadValueError("Tracks", ", ".join(map(str, named)), f"each is named once, from 1 to {MAX_TRACKS}")

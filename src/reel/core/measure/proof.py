@@ -90,7 +90,7 @@ def _picture(plan: FilePlan, asked: Expectations, video: VideoFacts) -> Iterator
     yield line("Pixel shape", "square", _shape(video), cause="Players show it in another shape or turned.")
     yield line("Scan", "progressive", "interlaced" if video.is_interlaced else "progressive", cause=_COMBS)
     yield _level(asked, video)
-    yield from _bitrate(asked, video) if not plan.is_cut else (_plain_bitrate("as what was kept", video),)
+    yield from _bitrate(asked, video) if not plan.made_of else (_plain_bitrate("–", video),)
 
 
 def _time(plan: FilePlan, asked: Expectations, video: VideoFacts, counts: Counts) -> Iterator[ProofLine | None]:
@@ -184,9 +184,9 @@ def _keyframes(plan: FilePlan, asked_of: Expectations, video: VideoFacts) -> Pro
     asked = label(plan.keyframe_ticks)
     if not video.keyframes:
         return line("Keyframes", asked, "none", cause="No editor can step into it.")
-    if plan.is_cut:
+    if plan.made_of:
         got = f"{count(video.keyframes)} in {count(video.frames)} frames"
-        return ProofLine(label="Keyframes", asked="as what was kept", got=got, verdict=Verdict.NOTED)
+        return ProofLine(label="Keyframes", asked="–", got=got, verdict=Verdict.NOTED)
     if video.keyframes == 1 and video.frames <= plan.keyframe_ticks:
         cause = "The take is shorter than that."
         return ProofLine(label="Keyframes", asked=asked, got="one only", verdict=Verdict.NOTED, cause=cause)

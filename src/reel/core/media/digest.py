@@ -43,6 +43,8 @@ class StreamSum:
         self._digest, self.count = hashlib.sha256(), 0
 
     def add(self, data: bytes) -> None:
+        if not data:  # FLAC's last packet carries its header only
+            return
         self.count += 1
         for part in _carried(self._codec, self._extradata, data):
             self._digest.update(part)

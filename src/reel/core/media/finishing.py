@@ -10,10 +10,13 @@ import av
 from av.stream import Disposition
 
 from reel.core.finish import FinishPlan, Source, SourceStream, StreamKind
-from reel.core.media.cuts import cut, is_joinable, opened, read_packets
+from reel.core.media.cuts import cut, encode, is_joinable, kept_hashes, opened, read_packets
 from reel.core.media.digest import SentFacts, read_sent
 from reel.core.media.errors import BROKEN, MediaError, reason_of
+from reel.core.media.framing import stream_matrix, stream_range
+from reel.core.media.hashes import NAME, write_hashes
 from reel.core.media.rewrap import rewrap
+from reel.core.media.shelf import sidecar_folder
 
 _KINDS = {"video": StreamKind.PICTURE, "audio": StreamKind.SOUND}
 
@@ -54,16 +57,21 @@ def _stream(stream: Any) -> SourceStream:
     context = stream.codec_context
     if context is None:
         return SourceStream(index=stream.index, kind=kind, codec="")
-    form, channels = "", 0
+    facts: dict[str, Any] = {}
     if kind is StreamKind.PICTURE:
-        form = f"{context.width}×{context.height} {context.pix_fmt}"
+        facts = {
+            "form": f"{context.width}×{context.height} {context.pix_fmt}",
+            "width_px": context.width,
+            "height_px": context.height,
+            "pixels": context.pix_fmt or "",
+            "matrix": stream_matrix(context),
+            "range": stream_range(context),
+        }
     elif kind is StreamKind.SOUND:
-        channels = context.channels
         form = f"{context.sample_rate} Hz {context.layout.name} {context.format and context.format.name}"
+        facts = {"form": form, "channels": context.channels}
     title = stream.metadata.get("title") or stream.metadata.get("name") or ""
-    return SourceStream(
-        index=stream.index, kind=kind, codec=context.codec.canonical_name, title=title, form=form, channels=channels
-    )
+    return SourceStream(index=stream.index, kind=kind, codec=context.codec.canonical_name, title=title, **facts)
 
 
 def finish_file(source: Path, target: Path, plan: FinishPlan, progress: Callable[[float], None]) -> None:
@@ -91,9 +99,23 @@ def cut_files(
 
     Each packet is read back and must carry what was written, and as many frames must be there as the plan says.
     """
-    written = cut(paths, sources, target, plan, lambda part: progress(0.8 * part))
+    write = cut if plan.finish.encoding is None else encode
+    written = write(paths, sources, target, plan, lambda part: progress(0.8 * part))
     found = read_sent(target)
     if (found.packets, found.digests) != (written.packets, written.digests) or found.packets[0] != plan.frames:
         raise MediaError(target, "does not carry what was written; it is not kept")
     progress(1.0)
     return written
+
+
+def hash_archive(paths: Sequence[Path], sources: Sequence[Source], target: Path, plan: FinishPlan) -> None:
+    """Write the hashes of an archive copy's frames beside it, and hold them against those of what it was made from.
+
+    Raises MediaError where any frame is another.
+    """
+    text = sidecar_folder(target) / NAME
+    text.parent.mkdir(exist_ok=True)
+    write_hashes(target, text)
+    kept = [line.split(" ")[-1] for line in text.read_text().splitlines()]
+    if kept != list(kept_hashes(paths, sources, plan)):
+        raise MediaError(target, "does not decode to the same frames as what it was made from; it is not kept")

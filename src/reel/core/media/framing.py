@@ -21,6 +21,16 @@ def frame_matrix(frame: av.VideoFrame) -> Matrix:
     return _MATRICES.get(frame.colorspace, assumed_matrix(frame.height))
 
 
+def stream_matrix(context: av.VideoCodecContext) -> Matrix:
+    """Read the colour matrix of a stream, as its frames will be taken."""
+    return _MATRICES.get(context.colorspace, assumed_matrix(context.height))
+
+
+def stream_range(context: av.VideoCodecContext) -> Range:
+    """Read the range of a stream, as its frames will be taken."""
+    return _range(context.color_range, context.pix_fmt or "")
+
+
 def frame_transfer(frame: av.VideoFrame) -> Transfer:
     """Read how a frame's light is coded; what is neither PQ nor HLG is shown as BT.709 is."""
     return _TRANSFERS.get(frame.color_trc, Transfer.BT709)
@@ -28,7 +38,11 @@ def frame_transfer(frame: av.VideoFrame) -> Transfer:
 
 def frame_range(frame: av.VideoFrame) -> Range:
     """Read a frame's range; an untagged one is limited, but for the `yuvj` formats."""
-    full = frame.color_range == RANGE_CODES[Range.FULL] or frame.format.name.startswith(("yuvj", "rgb", "gbr"))
+    return _range(frame.color_range, frame.format.name)
+
+
+def _range(code: int, pixels: str) -> Range:
+    full = code == RANGE_CODES[Range.FULL] or pixels.startswith(("yuvj", "rgb", "gbr"))
     return Range.FULL if full else Range.LIMITED
 
 

@@ -79,6 +79,10 @@ class DrawnKeep:
 
 def size_of(made: FinishPlan, take_bytes: int) -> int:
     """Return about how many bytes what is made will have: of what is encoded anew, as many as it has now."""
+    encoding = made.finish.encoding
+    if encoding is not None:
+        bits = (encoding.recipe.rate.target_bps or 0) * made.length_s
+        return encoding.size_bytes or round(bits / 8)
     if not made.stretches:
         return take_bytes
     frames = sum(one.pieces.frames for one in made.stretches)
@@ -160,6 +164,8 @@ def _sound_facts(now: Opened, made: FinishPlan) -> Facts:
 def _file_facts(now: Opened, made: FinishPlan) -> Facts:
     was, becomes = now.take.first.file_name.rpartition(".")[2].upper(), made.finish.suffix.upper()
     fact = was if was == becomes else f"{was} → {becomes}"
+    if made.finish.encoding is not None:
+        return fact, made.finish.encoding.recipe.codec_facts.label, "all encoded anew"
     if made.encoded:
         return fact, "", f"{made.encoded} frame{'' if made.encoded == 1 else 's'} anew"
     return fact, "picture as it was", ""

@@ -70,6 +70,7 @@ def planned(finish: Finish, sources: list[Source]) -> FinishPlan:
     if (
         keep is not None
         and not finish.sound
+        and finish.encoding is None
         and len(sources) == 1
         and keep.ranges == (TickRange(0, length_of(sources)),)
     ):

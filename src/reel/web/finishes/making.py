@@ -8,12 +8,14 @@ from django.db import transaction
 
 from reel import options
 from reel.core.errors import BadValueError
-from reel.core.finish import Finish, Keep, TickRange
+from reel.core.file import RateKind
+from reel.core.finish import Finish, FinishPlan, Keep, TickRange
 from reel.core.media import MediaError
-from reel.core.media.finishing import cut_files, finish_file
+from reel.core.media.finishing import cut_files, finish_file, hash_archive
 from reel.core.wire import from_plain, to_plain
 from reel.recorder.messages import RefusedError
 from reel.web.finishes.editing import length_of, parts_of, planned, refuse_unfinishable
+from reel.web.finishes.encodings import is_archive_of
 from reel.web.finishes.models import KeptFinish
 from reel.web.finishes.proposals import Rules, by_rules
 from reel.web.finishes.reading import read_sources
@@ -21,7 +23,7 @@ from reel.web.jobs.actions import ask_for
 from reel.web.jobs.files import aside
 from reel.web.jobs.kinds import Lane, Progress, job_kind
 from reel.web.jobs.models import Job
-from reel.web.takes.made_of import MadeFile, become_take, counts_of_cut
+from reel.web.takes.made_of import MadeFile, become_take, counts_of_cut, ending_of
 from reel.web.takes.models import Take
 from reel.web.takes.proving import kept_on, path_of
 from reel.web.ui.typed import clean_name, free_name
@@ -91,8 +93,8 @@ def make(asked: Make, progress: Progress) -> Take | None:
         finish = replace(finish, keep=_found(take, asked.rules, sources))
     made = planned(finish, sources)
     shelf = kept_on(take)
-    shelf.check(options.reserve_bytes() + sum(path.stat().st_size for path in paths))
-    stem = paths[0].stem if made.finish.keep is None else f"{paths[0].stem}-cut"
+    shelf.check(options.reserve_bytes() + _room_for(made, sum(path.stat().st_size for path in paths)))
+    stem = paths[0].stem if made.finish.keep is None else f"{paths[0].stem}-{ending_of(made.finish)}"
     with aside(shelf, f"{stem}.{finish.suffix}") as reserved:
         if made.finish.keep is None:
             finish_file(paths[0], reserved.rolling, made, lambda part: progress(0.99 * part))
@@ -100,7 +102,23 @@ def make(asked: Make, progress: Progress) -> Take | None:
         else:
             written = cut_files(paths, sources, reserved.rolling, made, lambda part: progress(0.99 * part))
             counts = to_plain(replace(counts_of_cut(made), written=written))
-        return become_take(take, made.finish, made, [MadeFile(reserved=reserved, counts=counts)], shelf)
+        if is_archive := is_archive_of(made.finish, sources):
+            hash_archive(paths, sources, reserved.rolling, made)
+        file = MadeFile(reserved=reserved, counts=counts, is_hashed=is_archive)
+        return become_take(take, made.finish, made, [file], shelf)
+
+
+def _room_for(made: FinishPlan, bytes_now: int) -> int:
+    """Return the bytes that are to be free for what is made: an archive copy's frames are taken to halve."""
+    encoding = made.finish.encoding
+    if encoding is None:
+        return bytes_now
+    if encoding.size_bytes is not None:
+        return encoding.size_bytes
+    if encoding.recipe.rate.kind is not RateKind.LOSSLESS:
+        return max(bytes_now, round((encoding.recipe.rate.target_bps or 0) * made.length_s / 8))
+    picture = made.streams[0].stream
+    return made.frames * picture.width_px * picture.height_px * (3 if encoding.recipe.bits > 8 else 1)
 
 
 def _found(take: Take, rules: Rules, sources: list[Any]) -> Keep:

@@ -9,6 +9,7 @@ from reel.core.signal import length_label, timecode
 from reel.core.sound import Sides
 from reel.web.finishes.drawing import draw_finish, draw_keep, size_of
 from reel.web.finishes.editing import Opened, marks_of, parts_of
+from reel.web.finishes.encodings import choices
 from reel.web.finishes.making import jobs_of
 from reel.web.finishes.models import KeptFinish
 from reel.web.finishes.proposals import FilePart, Rule, found
@@ -85,7 +86,16 @@ def context_of(now: Opened, stage: str, part: Part, least_s: Fraction) -> dict[s
         words = {one.stream.index: sound_words(one) for one in made.streams if is_sound(one)}
         shown |= {"rows": rows_of(now, files, words), "sides": [one.value for one in Sides]}
     elif stage == "file":
-        shown |= {"containers": REWRAPS, "notes": made.notes, "kept": KeptFinish.objects.all(), "rules": _rules()}
+        encoding = now.finish.encoding
+        size_mb = f"{encoding.size_bytes / 1e6:g}" if encoding is not None and encoding.size_bytes else ""
+        shown |= {
+            "choices": choices(now),
+            "size_mb": size_mb,
+            "containers": REWRAPS,
+            "notes": made.notes,
+            "kept": KeptFinish.objects.all(),
+            "rules": _rules(),
+        }
     else:
         shown |= {"jobs": jobs_of(take), "made": list(take.made_into.all()), "left_out": made.left_out}
     return shown
@@ -133,7 +143,14 @@ def _table(now: Opened, made: FinishPlan) -> list[Row]:
                 length=length_label(one.length / now.rate),
                 frames=frames,
                 encoded=anew,
-                cost=_cost(frames, anew, is_whole=not made.stretches, is_intra=is_intra, edges=now.keep.edges),
+                cost=_cost(
+                    frames,
+                    anew,
+                    is_whole=not made.stretches,
+                    is_intra=is_intra,
+                    edges=now.keep.edges,
+                    encoded=bool(now.finish.encoding),
+                ),
                 is_last=number == len(now.keep.ranges),
             )
         )
@@ -146,7 +163,9 @@ def _lies_in(stretch: Stretch, number: int, now: Opened) -> bool:
     return before < stretch.made + stretch.kept.length and stretch.made < before + now.keep.ranges[number - 1].length
 
 
-def _cost(frames: int, anew: int, *, is_whole: bool, is_intra: bool, edges: Edges) -> str:
+def _cost(frames: int, anew: int, *, is_whole: bool, is_intra: bool, edges: Edges, encoded: bool) -> str:
+    if encoded:
+        return "all of it is encoded anew, as File says"
     if is_whole:
         return "all as it is: nothing is encoded anew"
     if edges is Edges.KEYFRAME:
@@ -213,8 +232,11 @@ def _snaps(now: Opened, files: list[FilePart]) -> list[int]:
 def becomes(now: Opened, made: FinishPlan) -> list[tuple[str, str]]:
     """Return what comes of it: (what, how)."""
     frames = sum(one.pieces.frames for one in made.stretches)
+    encoding = made.finish.encoding
     picture = f"{frames - made.encoded} frames as they were" if made.stretches else "as it was, packet for packet"
-    if made.encoded:
+    if encoding is not None:
+        picture = f"{frames} frames encoded anew: {encoding.recipe.codec_facts.label}, {encoding.recipe.rate.label}"
+    elif made.encoded:
         picture += f", {made.encoded} anew"
     bytes_about = size_of(made, now.take.size_bytes or 0)
     shown = [("Length", length_label(now.keep.length / now.rate)), ("Picture", picture)]

@@ -1,6 +1,5 @@
 """Pages of finishes: the stages of one, what is done to it, making it, the finishes that are kept."""
 
-from dataclasses import replace
 from fractions import Fraction
 
 from django.contrib import messages
@@ -10,10 +9,10 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from reel.core.errors import BadValueError
-from reel.core.file import Container
 from reel.core.media import MediaError, still
 from reel.web.finishes.drawing import STAGES
 from reel.web.finishes.editing import change, opened, planned, undo
+from reel.web.finishes.encodings import encoded
 from reel.web.finishes.keeping import EDITS, least_s
 from reel.web.finishes.making import ask_to_finish, ask_to_make, keep_finish
 from reel.web.finishes.models import KeptFinish
@@ -94,12 +93,9 @@ def sound(request: HttpRequest, take_id: int) -> HttpResponse:
 
 @require_POST
 def file(request: HttpRequest, take_id: int) -> HttpResponse:
-    """Choose the container."""
-    take, wanted = _take(take_id), request.POST.get("container", "")
-    if wanted not in set(Container):
-        raise BadValueError("Container", wanted[:20], f"it is one of {', '.join(Container)}")
-    container = Container(wanted)
-    change(take, request.POST.get("seen", ""), lambda now: replace(now.finish, container=container), "container")
+    """Choose how it is encoded, or the container of what stays as it is."""
+    take, typed = _take(take_id), [request.POST.get(name, "") for name in ("how", "container", "size_mb")]
+    change(take, request.POST.get("seen", ""), lambda now: encoded(now, *typed), "file")
     return _changed(request, take, "file")
 
 

@@ -6,9 +6,10 @@ from pathlib import Path
 from typing import Any
 
 from django.db import transaction
+from django.utils import timezone
 
 from reel.core.errors import BadValueError
-from reel.core.file import CONTAINERS, SoundFiles
+from reel.core.file import CONTAINERS, RateKind, Recipe, SoundFiles
 from reel.core.finish import Finish, FinishPlan, StreamKind
 from reel.core.measure import Counts
 from reel.core.media import Reserved, Shelf
@@ -21,11 +22,15 @@ from reel.web.takes.summing import sum_up
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class MadeFile:
-    """A file that is whole but for its name, the take's tick that it begins with, and its counts as they are stored."""
+    """A file that is whole but for its name, the take's tick that it begins with, and its counts as they are stored.
+
+    Beside one that `is_hashed` lie the hashes of its frames, against which it was held.
+    """
 
     reserved: Reserved
     first_tick: int = 0
     counts: Any = None
+    is_hashed: bool = False
 
 
 def become_take(take: Take, finish: Finish, made: FinishPlan, files: Sequence[MadeFile], shelf: Shelf) -> Take:
@@ -37,6 +42,8 @@ def become_take(take: Take, finish: Finish, made: FinishPlan, files: Sequence[Ma
             found = _stored(take, finish, made)
             for number, (file, path) in enumerate(zip(files, done, strict=True), start=1):
                 facts = {"first_tick": file.first_tick, "counts": file.counts, "size_bytes": path.stat().st_size}
+                if file.is_hashed:
+                    facts |= {"is_hashed": True, "verified_at": timezone.now()}
                 ask_for_proof(Part.objects.create(take=found, number=number, file_name=path.name, **facts))
             sum_up(found.pk)
     except BaseException:
@@ -54,7 +61,7 @@ def counts_of_cut(made: FinishPlan) -> Counts:
 def _stored(take: Take, finish: Finish, made: FinishPlan) -> Take:
     """Store the take that was made, with what is known of the one that it was made from."""
     found = Take.objects.create(
-        name=_name(take, finish),
+        name=f"{take.name[: MAX_NAME - 12]} {ending_of(finish)}",
         rig=take.rig,
         rig_name=take.rig_name,
         state=TakeState.CLOSED,
@@ -102,9 +109,13 @@ def _moved(take: Take, finish: Finish, tick: int) -> int | None:
     return round(made * own) if made is not None else None
 
 
-def _name(take: Take, finish: Finish) -> str:
-    ending = CONTAINERS[finish.container].name if finish.keep is None else "cut"
-    return f"{take.name[: MAX_NAME - 12]} {ending}"
+def ending_of(finish: Finish) -> str:
+    """Return what the name of what is made has beyond its take's: how it was made."""
+    ending = "cut" if finish.keep is not None else CONTAINERS[finish.container].name
+    if finish.encoding is not None:
+        recipe = finish.encoding.recipe
+        ending = "archive" if recipe.rate.kind is RateKind.LOSSLESS else recipe.codec_facts.label
+    return ending
 
 
 def _asked(take: Take, finish: Finish) -> dict[str, object] | None:
@@ -112,7 +123,14 @@ def _asked(take: Take, finish: Finish) -> dict[str, object] | None:
     if take.asked is None or take.setup.picture.own is not None:
         return None
     try:
-        recipe = replace(take.setup.recipe, container=finish.container, sound_files=SoundFiles.NONE)
+        recipe = _recipe_of(take, finish)
     except BadValueError:
         return None
     return stored(replace(take.setup, recipe=recipe))
+
+
+def _recipe_of(take: Take, finish: Finish) -> Recipe:
+    """Return the recipe that what is made is held against: that of the finish, or the take's in another container."""
+    if finish.encoding is None:
+        return replace(take.setup.recipe, container=finish.container, sound_files=SoundFiles.NONE)
+    return replace(finish.encoding.recipe, sound_files=SoundFiles.NONE)

@@ -204,8 +204,10 @@ class Take(models.Model):
     @property
     def plan(self) -> FilePlan:
         """What each of its files is to hold."""
-        is_cut = bool(self.finish and self.finish.get("keep"))
-        return replace(file_plan(self.setup), tracks=tuple(self.tracks), is_cut=is_cut)
+        made = self.finish or {}
+        encoding = made.get("encoding")
+        is_asked = bool(encoding and not encoding.get("size_bytes")) or not made.get("keep")
+        return replace(file_plan(self.setup), tracks=tuple(self.tracks), made_of=not is_asked)
 
     @property
     def counted(self) -> Counts:
@@ -274,7 +276,8 @@ class Part(models.Model):
     It begins with the take's tick `first_tick`; `counts` are by its own ticks. One that was repaired has an original,
     which stays as it was left. `found` is what a trial showed. Where the recorder was killed, it had come to
     `reached_ms` at least. `strand` is its picture along its time as a row of a list draws it. `played` is a Plays,
-    where it was measured and not asked; by its `fingerprint` it is known again.
+    where it was measured and not asked; by its `fingerprint` it is known again. Of one that `is_hashed` the hashes of
+    its frames lie beside it, against which it was held last at `verified_at`; `verify_problem` is what differed then.
     """
 
     take = models.ForeignKey(Take, on_delete=models.CASCADE, related_name="parts")
@@ -294,6 +297,9 @@ class Part(models.Model):
     playable = models.BooleanField(default=False)
     strand = models.JSONField(null=True)
     played = models.CharField(max_length=10, blank=True)
+    is_hashed = models.BooleanField(default=False)
+    verified_at = models.DateTimeField(null=True)
+    verify_problem = models.TextField(blank=True)
     fingerprint = models.CharField(max_length=40, blank=True)
 
     class Meta:

@@ -6,6 +6,7 @@ from huey.contrib.djhuey import db_periodic_task, on_startup
 from reel.web.takes.binning import empty_old
 from reel.web.takes.bringing import take_up_broken
 from reel.web.takes.pointing import look_for_missing
+from reel.web.takes.verifying import verify_due
 from reel.web.takes.watching import WatchedFolder, look_into, watcher
 
 
@@ -28,6 +29,12 @@ def begin_watching() -> None:
 def look() -> None:
     """Note which takes' files are not where they were."""
     look_for_missing()
+
+
+@db_periodic_task(crontab(minute="41", hour="*/6"))
+def verify() -> None:
+    """Have archive copies verified that were not for some months."""
+    verify_due()
 
 
 @db_periodic_task(crontab(minute="17"))

@@ -36,6 +36,7 @@ urlpatterns = [
     path("<number:take_id>/point/", views.point, name="point"),
     path("<number:take_id>/repair/", views.repair_again, name="repair"),
     path("compare/", views.compare, name="compare"),
+    path("<number:take_id>/<number:number>/verify/", views.verify, name="verify"),
     path("<number:take_id>/keep/", views.keep, name="keep"),
     path("<number:take_id>/forget/", views.forget, name="forget"),
     path("<number:take_id>/mark/", views.mark, name="mark"),

@@ -26,6 +26,7 @@ from reel.web.takes.proving import path_of, playable_path, poster_path, shelf_of
 from reel.web.takes.ranges import file_response
 from reel.web.takes.rewrapping import REWRAPS, ask_to_rewrap, rewraps_of
 from reel.web.takes.typed import second
+from reel.web.takes.verifying import ask_to_verify, verifying_of
 from reel.web.ui.typed import number_of
 
 
@@ -218,6 +219,14 @@ def prove_again(request: HttpRequest, take_id: int) -> HttpResponse:
     return redirect("takes:take", take_id=found.pk)
 
 
+@require_POST
+def verify(request: HttpRequest, take_id: int, number: int) -> HttpResponse:
+    """Have an archive copy held against the hashes of its frames."""
+    part = get_object_or_404(Part.objects.select_related("take"), take_id=take_id, number=number)
+    ask_to_verify(part)
+    return redirect(_address(part.take, part))
+
+
 @require_GET
 def video(request: HttpRequest, take_id: int, number: int) -> HttpResponseBase:
     """Play a part: its file, or the browser copy."""
@@ -282,6 +291,7 @@ def _take_context(found: Take, part: Part) -> dict[str, object]:
         "missing": where_it_is(found),
         "made": list(part.made.all()),
         "rewraps": rewraps_of(found),
+        "verifying": verifying_of(part),
         "containers": REWRAPS,
         "original": part.original_name and shelf_of(found).path(part.original_name),
         "sound_files": [path for path in sound_files_of(part) if path.exists()],

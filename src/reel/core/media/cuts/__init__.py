@@ -1,7 +1,8 @@
 """Cutting: what is kept of a take's files as one file, its packets untouched but for a few frames at its edges."""
 
+from reel.core.media.cuts.encoding import encode, kept_hashes
 from reel.core.media.cuts.joints import is_joinable
 from reel.core.media.cuts.reading import opened, read_packets
 from reel.core.media.cuts.writing import cut
 
-__all__ = ["cut", "is_joinable", "opened", "read_packets"]
+__all__ = ["cut", "encode", "is_joinable", "kept_hashes", "opened", "read_packets"]

@@ -112,6 +112,10 @@ class PictureReader:
 
     def frames(self, kept: TickRange) -> Iterator[av.VideoFrame]:
         """Return the frames of a range, in the order in which they are shown."""
+        return (frame for _, frame in self.placed_frames(kept))
+
+    def placed_frames(self, kept: TickRange) -> Iterator[tuple[int, av.VideoFrame]]:
+        """Return the frames of a range with their ticks, in the order in which they are shown."""
         context = av.CodecContext.create(self._stream.codec_context.codec.name, "r")
         assert isinstance(context, av.VideoCodecContext)
         context.extradata = self._stream.codec_context.extradata
@@ -124,10 +128,10 @@ class PictureReader:
                 break
         yield from self._within(context.decode(None), kept)
 
-    def _within(self, frames: Sequence[av.VideoFrame], kept: TickRange) -> Iterator[av.VideoFrame]:
+    def _within(self, frames: Sequence[av.VideoFrame], kept: TickRange) -> Iterator[tuple[int, av.VideoFrame]]:
         for frame in frames:
-            if frame.pts is not None and kept.first <= self._tick(frame.pts) < kept.end:
-                yield frame
+            if frame.pts is not None and kept.first <= (tick := self._tick(frame.pts)) < kept.end:
+                yield tick, frame
 
     def _tick(self, stamp: int) -> int:
         return int(self._index.ticks_of(np.array([stamp], dtype=np.int64))[0])

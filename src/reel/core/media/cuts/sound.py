@@ -115,6 +115,13 @@ def gain_to(blocks: Iterator[SampleArray], change: TrackFinish, comes: SoundForm
     return change.loudness_lufs - found if found > SILENT_LUFS else 0.0
 
 
+def frame_of(data: SampleArray, layout: str, rate_hz: int, position: int) -> av.AudioFrame:
+    """Return samples (channels, samples) as a frame of their own kind of number, its first sample at `position`."""
+    frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(data), format=_FORMATS[data.dtype.str[1:]], layout=layout)
+    frame.sample_rate, frame.pts, frame.time_base = rate_hz, position, Fraction(1, rate_hz)
+    return frame
+
+
 class TrackEncoder:
     """Encodes samples that follow each other as a track like the one that they are from."""
 
@@ -142,12 +149,9 @@ class TrackEncoder:
     def packets(self, blocks: Iterator[SampleArray]) -> Iterator[Any]:
         """Encode all blocks (channels, samples); the encoder must be open."""
         for data in blocks:
-            name = _FORMATS[data.dtype.str[1:]]
-            frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(data), format=name, layout=self._layout)
-            frame.sample_rate, frame.pts, frame.time_base = self._rate, self._position, Fraction(1, self._rate)
-            self._position += data.shape[1]
-            for made in self._form.resample(frame):
+            for made in self._form.resample(frame_of(data, self._layout, self._rate, self._position)):
                 self._fifo.write(made)
+            self._position += data.shape[1]
             yield from self._encoded(partial=False)
         yield from self._encoded(partial=True)
         yield from self.stream.encode(None)

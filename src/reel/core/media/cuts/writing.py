@@ -15,8 +15,9 @@ from reel.core.file import CONTAINERS
 from reel.core.finish import Fate, FinishPlan, PacketIndex, Source, StreamPlan, Stretch, TickRange
 from reel.core.finish.packets import IntArray
 from reel.core.media.cuts.joints import Joiner
-from reel.core.media.cuts.reading import PictureReader, opened, read_samples
-from reel.core.media.cuts.sound import Heard, TrackEncoder, gain_to, stretched, treated
+from reel.core.media.cuts.material import Material
+from reel.core.media.cuts.reading import PictureReader, opened
+from reel.core.media.cuts.sound import TrackEncoder
 from reel.core.media.digest import SentFacts, StreamSum, sums_of
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.rewrap import add_like, options_of, tags_of
@@ -35,7 +36,7 @@ def cut(paths: Sequence[Path], sources: Sequence[Source], target: Path, plan: Fi
             readers = [stack.enter_context(opened(path)) for path in paths]
             options = dict(options_of(muxer))
             writer = stack.enter_context(av.open(str(target), "w", format=muxer, options=options))
-            return _Cut(paths, sources, plan, readers, writer, muxer, stack).write(tell)
+            return _Cut(Material(paths, sources, plan, readers), writer, muxer).write(tell)
     except BROKEN as error:
         raise MediaError(target, f"could not be written ({reason_of(error)})") from error
 
@@ -43,26 +44,21 @@ def cut(paths: Sequence[Path], sources: Sequence[Source], target: Path, plan: Fi
 class _Cut:
     """One cut that is being written: its streams, each with where its packets come from."""
 
-    def __init__(
-        self, paths: Sequence[Path], sources: Sequence[Source], plan: FinishPlan, readers: Sequence[Any], writer: Any,
-        muxer: str, stack: ExitStack,
-    ) -> None:  # fmt: skip
-        self._paths, self._plan, self._stack, self._writer = paths, plan, stack, writer
-        self._indices: list[PacketIndex] = [source.packets for source in sources if source.packets is not None]
-        self._sources, self._readers = sources, readers
-        kept = [one for one in plan.streams if one.fate is not Fate.LEFT_OUT]
-        picture = readers[0].streams[kept[0].stream.index]
-        self._picture = add_like(writer, picture, muxer)
+    def __init__(self, material: Material, writer: Any, muxer: str) -> None:
+        self._material, self._plan, self._writer = material, material.plan, writer
+        self._paths, self._indices, self._rate = material.paths, material.indices, material.rate
+        kept = [one for one in self._plan.streams if one.fate is not Fate.LEFT_OUT]
+        self._picture = add_like(writer, material.stream(0), muxer)
         self._unit, self._times = self._stamps()
         self._picture.time_base = Fraction(1, self._unit.denominator)  # MP4 and MOV count in it
-        self._tracks = [(one, self._track(one, readers[0].streams[one.stream.index], muxer)) for one in kept[1:]]
+        self._tracks = [(one, self._track(one, muxer)) for one in kept[1:]]
         for planned, track in self._tracks:
             track.stream.metadata["title"] = planned.title
             if isinstance(track, TrackEncoder):
                 track.stream.codec_context.open()
         for stream in (self._picture, *(track.stream for _, track in self._tracks[:1])):
             stream.disposition = Disposition.default
-        writer.metadata.update(tags_of(readers[0].metadata))
+        writer.metadata.update(tags_of(material.readers[0].metadata))
         if chapters := list(self._chapters()):
             writer.set_chapters(chapters)
         self._sums = [
@@ -70,23 +66,19 @@ class _Cut:
             for stream in (self._picture, *(track.stream for _, track in self._tracks))
         ]
 
-    def _track(self, planned: StreamPlan, stream: Any, muxer: str) -> "TrackEncoder | _CopiedTrack":
+    def _track(self, planned: StreamPlan, muxer: str) -> "TrackEncoder | _CopiedTrack":
+        stream = self._material.sound_stream(planned)
         if planned.fate is Fate.UNTOUCHED:
             start_s = self._indices[0].start * self._indices[0].time_base
             return _CopiedTrack(add_like(self._writer, stream, muxer), self._paths[0], stream.index, start_s)
         return TrackEncoder(self._writer, planned.stream, stream)
 
-    @property
-    def _rate(self) -> Fraction:
-        return self._indices[0].rate
-
     def write(self, tell: Tell) -> SentFacts:
         """Write all packets in the order of their times."""
-        length = sum(one.kept.length for one in self._plan.stretches) / self._rate
+        length = self._material.length_s
         ways = [self._pictures(), *(self._sounds(number) for number in range(len(self._tracks)))]
         for at_s, place, packet in heapq.merge(*(_placed(way, place) for place, way in enumerate(ways))):
-            if packet.size:  # FLAC's last one carries its header only
-                self._sums[place].add(bytes(packet))
+            self._sums[place].add(bytes(packet))
             if place == 0 and packet.is_keyframe:
                 tell(min(1.0, max(0.0, float(at_s / length))))
             self._writer.mux(packet)
@@ -132,11 +124,10 @@ class _Cut:
 
     def _carried(self) -> Iterator[tuple[bytes, bool]]:
         """Return what the picture's packets carry, and whether each is a keyframe."""
-        before: bytes | None = self._stream(0).codec_context.extradata or b""
+        before: bytes | None = self._material.stream(0).codec_context.extradata or b""
         for one in self._plan.stretches:
-            stream, index = self._stream(one.place), self._indices[one.place]
-            joiner = Joiner(stream)
-            reader = PictureReader(self._paths[one.place], self._readers[one.place], stream, index)
+            stream, index = self._material.stream(one.place), self._indices[one.place]
+            joiner, reader = Joiner(stream), self._material.picture(one.place)
             if one.pieces.head is not None:
                 yield from joiner.encoded(reader.frames(one.pieces.head), self._rate)
                 before = None
@@ -150,48 +141,16 @@ class _Cut:
                 yield from joiner.encoded(reader.frames(one.pieces.tail), self._rate)
                 before = None
 
-    def _stream(self, place: int) -> Any:
-        return self._readers[place].streams[self._sources[place].pictures[0].index]
-
     def _sounds(self, number: int) -> Iterator[Any]:
         """Return the packets of a track."""
         planned, track = self._tracks[number]
-        if isinstance(track, _CopiedTrack):
-            return track.packets()
-        order, change = self._sources[0].sounds.index(planned.stream), planned.change
-        if change is None or not change.is_treated:
-            return track.packets(self._heard(order, 0))
-        slide = change.slide(track.form.rate_hz)
-        gain_db = gain_to(self._heard(order, slide), change, track.form) if change.loudness_lufs is not None else 0.0
-        return track.packets(treated(self._heard(order, slide), change, track.form, gain_db))
-
-    def _heard(self, order: int, slide: int) -> Iterator[Any]:
-        """Return the samples of all stretches of a track, by its place among the sounds of each file, so much later."""
-        for place, path in enumerate(self._paths):
-            mine = [one for one in self._plan.stretches if one.place == place]
-            if not mine:
-                continue
-            with opened(path) as reader:
-                stream, index = reader.streams[self._sources[place].sounds[order].index], self._indices[place]
-                rate_hz = stream.codec_context.sample_rate
-                heard = [self._samples_of(one, rate_hz, slide) for one in mine]
-                end_s = Fraction(heard[-1].end, rate_hz)
-                blocks = read_samples(reader, stream, index.start * index.time_base, end_s)
-                yield from stretched(blocks, heard, rate_hz, stream.codec_context.channels)
-
-    def _samples_of(self, one: Stretch, rate_hz: int, slide: int) -> Heard:
-        """Return the samples of a stretch: as many as lie between where it begins and ends in what is made."""
-        first = round(one.kept.first / self._rate * rate_hz) - slide
-        made, end = (round(tick / self._rate * rate_hz) for tick in (one.made, one.made + one.kept.length))
-        return Heard(
-            place=one.place, first=first, end=first + end - made, fades_in=one.is_cut_in, fades_out=one.is_cut_out
-        )
+        return track.packets() if isinstance(track, _CopiedTrack) else track.packets(self._material.samples(planned))
 
     def _chapters(self) -> Iterator[dict[str, Any]]:
         """Return the chapters of the files that lie in what is kept, where they lie now."""
         for one in self._plan.stretches:
             index = self._indices[one.place]
-            for chapter in self._readers[one.place].chapters():
+            for chapter in self._material.readers[one.place].chapters():
                 at_s = chapter["start"] * chapter["time_base"] - index.start * index.time_base
                 tick = round(at_s * self._rate)
                 if one.kept.first <= tick < one.kept.end:

@@ -15,15 +15,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from reel.core.errors import BadValueError
-from reel.core.file import CONTAINERS, Container, Draft, FilePlan, SoundCodec, VideoCodec, resolve
+from reel.core.file import CONTAINERS, ConstantQuality, Container, Draft, FilePlan, SoundCodec, VideoCodec, resolve
 from reel.core.finish import (
     Edges,
+    Encoding,
     Fate,
     Finish,
     Keep,
     PacketIndex,
     TickRange,
     TrackFinish,
+    archive_recipe,
     joined,
     left_out,
     moved,
@@ -35,7 +37,9 @@ from reel.core.finish import (
 from reel.core.media import MediaError, probe, read_sent
 from reel.core.media.cuts import joints
 from reel.core.media.cuts.sound import FADE_S
-from reel.core.media.finishing import cut_files, source_to_cut
+from reel.core.media.finishing import cut_files, hash_archive, source_to_cut
+from reel.core.media.hashes import NAME, check_hashes, hashes_of
+from reel.core.media.shelf import sidecar_folder
 from reel.core.media.tests.clips import FRAME, number_of, numbered, write_clip
 from reel.core.media.tests.test_files import FolderTestCase
 from reel.core.signal import Mode
@@ -257,6 +261,63 @@ class CutTests(FolderTestCase):
             found = source_to_cut(source, FRAME.rate)
             with self.assertRaisesRegex(BadValueError, said):
                 plan(Finish(container=Container.MKV, keep=keep, sound=(wrong,)), found, found)
+
+    def encoded(self, source, ranges, encoding):
+        found = source_to_cut(source, FRAME.rate)
+        keep = Keep(rate=FRAME.rate, ranges=tuple(TickRange(*one) for one in ranges))
+        made = plan(Finish(container=encoding.recipe.container, keep=keep, encoding=encoding), found)
+        target = self.folder / f"encoded.{encoding.recipe.suffix}"
+        cut_files([source], [found], target, made, lambda part: None)
+        return target, made, found
+
+    def test_an_archive_copy_decodes_to_the_same_bits_and_a_bit_that_turns_is_found(self):
+        for sound, more in (
+            (SoundCodec.PCM16, {}),
+            (SoundCodec.FLAC, {"bits": 10, "chroma": "4:2:2"}),
+            (SoundCodec.PCM24, {"range": "full", "matrix": "bt601"}),
+        ):
+            source = self.clip(Container.MKV, VideoCodec.H264, sound, **more)
+            recipe = archive_recipe(source_to_cut(source, FRAME.rate))
+            target, made, found = self.encoded(source, [(0, 30), (40, LENGTH)], Encoding(recipe=recipe))
+            hash_archive([source], [found], target, made)
+            was = [one for number, one in enumerate(hashes_of(source)) if not 30 <= number < 40]
+            self.assertEqual(list(hashes_of(target)), was)
+            begin = round(40 / FRAME.rate * HZ)
+            np.testing.assert_array_equal(
+                decoded(target)[2][48_400:60_000], decoded(source)[2][begin + 400 : begin + 12_000]
+            )
+        text = sidecar_folder(target) / NAME
+        self.assertEqual(check_hashes(target, text), (50, []))
+        lines = text.read_text().splitlines()
+        text.write_text("\n".join([*lines[:3], "3 " + "0" * 64, *lines[4:-1]]))
+        self.assertEqual(check_hashes(target, text), (49, [3, 49]))
+        with self.assertRaisesRegex(MediaError, "does not decode to the same"):
+            hash_archive([source], [found], target, replace(made, stretches=made.stretches[:1]))
+
+    def test_a_file_is_made_to_a_size_and_what_a_recipe_cannot_hold_is_refused(self):
+        rng = np.random.default_rng(3)
+
+        def busy(tick, width, height):
+            frame = np.repeat(rng.integers(20, 230, (height * 3 // 2, width // 4), dtype=np.uint8), 4, axis=1)
+            return av.VideoFrame.from_ndarray(frame, format="yuv420p")
+
+        asked = FilePlan(recipe=resolve(Draft(container=Container.MKV, rate=ConstantQuality(quality=14))), frame=FRAME)
+        source = write_clip(self.folder / "busy.mkv", replace(asked, tracks=("Game",)), range(180), draw=busy)
+        for codec, container, wanted in (
+            (VideoCodec.H264, Container.MP4, 3_000_000),
+            (VideoCodec.VP9, Container.WEBM, 2_000_000),
+        ):
+            recipe = resolve(Draft(container=container, codec=codec))
+            target, made, _ = self.encoded(source, [(0, 180)], Encoding(recipe=recipe, size_bytes=wanted))
+            self.assertAlmostEqual(target.stat().st_size / wanted, 1, delta=0.021)
+            self.assertEqual((made.encoded, made.frames), (180, 180))
+        recipe = resolve(Draft(container=Container.MP4))
+        with self.assertRaisesRegex(BadValueError, "its length and tracks take"):
+            self.encoded(source, [(0, 180)], Encoding(recipe=recipe, size_bytes=200_000))
+        with self.assertRaisesRegex(BadValueError, "no bitrate that could be set"):
+            Encoding(recipe=archive_recipe(source_to_cut(source)), size_bytes=10**6)
+        with self.assertRaisesRegex(BadValueError, "the recipe has"):
+            Finish(container=Container.MKV, encoding=Encoding(recipe=recipe))
 
     def test_what_cannot_stand_in_a_stream_is_refused_and_times_that_vary_are_kept(self):
         source = self.clip(Container.MKV, VideoCodec.H264, SoundCodec.FLAC)

@@ -1,5 +1,6 @@
 """Finishes of takes: what is kept is found, set and undone; what is made is a take of its own, or nothing."""
 
+import datetime
 import io
 import json
 from dataclasses import replace
@@ -10,8 +11,10 @@ from django.conf import settings
 from django.core.management import call_command
 from django.test import TestCase
 from django.urls import reverse
+from django.utils import timezone
 
 from reel.core.errors import BadValueError
+from reel.core.file import Draft, VideoCodec, resolve
 from reel.core.finish import TickRange
 from reel.core.measure import Counts
 from reel.core.measure.in_time import Span
@@ -22,7 +25,8 @@ from reel.web.finishes.models import KeptFinish, OpenFinish
 from reel.web.finishes.proposals import Rule, found
 from reel.web.jobs.models import Job
 from reel.web.jobs.running import CalledOffError, run_waiting
-from reel.web.takes import made_of
+from reel.web.recipes import actions as recipes
+from reel.web.takes import made_of, verifying
 from reel.web.takes.models import InTime, Mark, Take, TakeOrigin
 from reel.web.takes.tests.home import HomeMixin, make_take
 
@@ -126,7 +130,7 @@ class FinishTests(HomeMixin, TestCase):
             Mark.objects.create(take=self.take, tick=tick, label=f"at {tick}")
         self.open()
         self.do("cut-out", **{"in": "0:00:00:10", "out": "0:00:01:02"})
-        self.do("", name="file", container="mp4")
+        self.do("", name="file", how="as-is", container="mp4")
         page = self.page("make")
         self.assertContains(page, "frames as they were")
         self.client.post(reverse("finishes:make", args=[self.take.pk]))
@@ -180,10 +184,45 @@ class FinishTests(HomeMixin, TestCase):
         self.do("", name="sound", track="1")
         self.assertEqual((self.now().finish.sound, self.now().finish.tracks), ((), ()))
 
+    def test_a_take_is_encoded_anew_and_an_archive_copy_is_verified(self):
+        self.open()
+        for how, size_mb in (("as if", ""), ("archive", "3"), ("point:share", "0.000001"), ("point:share", "1e9")):
+            self.assertEqual(self.do("", name="file", how=how, size_mb=size_mb).status_code, 409, how)
+        recipe = recipes.keep("Small", resolve(Draft(codec=VideoCodec.HEVC)))
+        self.do("", name="file", how=f"kept:{recipe.pk}")
+        self.assertEqual(self.now().finish.encoding.recipe.codec, VideoCodec.HEVC)
+        self.assertContains(self.page(), "all of it is encoded anew")
+        self.do("only", **{"in": "0:00:00:10", "out": "0:00:01:00"})
+        self.do("", name="file", how="archive")
+        self.client.post(reverse("finishes:make", args=[self.take.pk]))
+        for _ in range(2):
+            run_waiting()
+        part = Take.objects.get(origin=TakeOrigin.MADE).first
+        self.assertEqual((part.file_name, part.is_hashed, part.proof_state), ("stone-archive.mkv", True, "as asked"))
+        page = self.client.get(part.take.get_absolute_url())
+        self.assertContains(page, "all frames are what they were")
+        before = part.verified_at
+        self.assertEqual(verifying.verify_due(), 0)
+        self.assertEqual(verifying.verify_due(timezone.now() + datetime.timedelta(days=200)), 1)
+        run_waiting()
+        part.refresh_from_db()
+        self.assertGreater(part.verified_at, before)
+        text = verifying.hashes_path(self.shelf / part.file_name)
+        text.write_text(text.read_text().replace(" ", " 0", 1))
+        self.client.post(reverse("takes:verify", args=[part.take.pk, 1]))
+        run_waiting()
+        page = self.client.get(part.take.get_absolute_url())
+        self.assertContains(page, "1 of 20 frames are not what they were: 0.")
+        text.unlink()
+        self.client.post(reverse("takes:verify", args=[part.take.pk, 1]))
+        run_waiting()
+        self.assertContains(self.client.get(part.take.get_absolute_url()), "what the frames were is not known")
+        self.assertEqual(self.client.post(reverse("takes:verify", args=[self.take.pk, 1])).status_code, 409)
+
     def test_a_kept_finish_is_used_on_many_takes(self):
         other = make_take("leaf", Counts(ticks=90))
         self.open()
-        self.do("", name="file", container="mov")
+        self.do("", name="file", how="as-is", container="mov")
         address = reverse("finishes:keep-as", args=[self.take.pk])
         self.client.post(address, {"name": "Tidied", "rule": ["ends"], "least_s": "1"})
         self.assertContains(self.page("file"), "dead ends left out")

@@ -1,0 +1,100 @@
+"""What becomes of picture and sound in the file of a finish: as they are, or encoded anew by a recipe."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from decimal import Decimal
+
+from reel.core.errors import BadValueError
+from reel.core.file import STARTING_POINTS, Container, Draft, Purpose, Recipe, resolve, start_from
+from reel.core.finish import Encoding, Finish, Source, archive_recipe
+from reel.web.finishes.editing import Opened
+from reel.web.recipes.models import KeptRecipe
+from reel.web.ui.typed import number_of
+
+AS_IS = "as-is"
+# The starting points that are for files that are made afterwards; what is kept for ever is the archive copy.
+_POINTS = (Purpose.SHARE, Purpose.SMALL, Purpose.EDIT, Purpose.LONG)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Choice:
+    """A way to encode: what a form sends, what it is called and why one takes it, its recipe, None for as it is."""
+
+    key: str
+    label: str
+    description: str
+    recipe: Recipe | None
+    is_chosen: bool = False
+
+
+def choices(now: Opened) -> list[Choice]:
+    """Return the ways to encode a take, the one of its finish marked."""
+    encoding = now.finish.encoding
+    found = [
+        replace(one, is_chosen=one.recipe == (encoding.recipe if encoding is not None else None))
+        for one in _ways(now.sources[0])
+    ]
+    if encoding is not None and not any(one.is_chosen for one in found):
+        own = Choice(key="", label="As kept", description="", recipe=encoding.recipe, is_chosen=True)
+        return [*found, own]
+    return found
+
+
+def _ways(source: Source) -> Iterator[Choice]:
+    yield Choice(key=AS_IS, label="As they are", description="Nothing is encoded but what cuts ask for.", recipe=None)
+    plain = resolve(Draft())
+    for purpose in _POINTS:
+        point = STARTING_POINTS[purpose]
+        recipe = start_from(purpose, plain)
+        yield Choice(key=f"point:{purpose}", label=point.label, description=point.description, recipe=recipe)
+    try:
+        recipe = archive_recipe(source)
+    except BadValueError:
+        pass
+    else:
+        description = (
+            "FFV1 and FLAC in MKV: every frame to the last bit, with checksums inside and the hash of each beside it,"
+            " held against them every few months. Very big."
+        )
+        yield Choice(key="archive", label="Archive copy", description=description, recipe=recipe)
+    for kept in KeptRecipe.objects.all():
+        try:
+            found = kept.recipe
+        except BadValueError:
+            continue  # one that this Reel can't read
+        if not found.as_sent:
+            yield Choice(key=f"kept:{kept.pk}", label=kept.name, description="A recipe that is kept.", recipe=found)
+
+
+def encoded(now: Opened, key: str, container: str, size_mb: str) -> Finish:
+    """Return the finish with what a form says of its file; raises BadValueError."""
+    choice = next((one for one in choices(now) if one.key == key), None)
+    if choice is None:
+        raise BadValueError("File", key[:20], "there is no such way to encode it")
+    if choice.recipe is None:
+        if container not in set(Container):
+            raise BadValueError("Container", container[:20], f"it is one of {', '.join(Container)}")
+        return replace(now.finish, container=Container(container), encoding=None)
+    encoding = Encoding(recipe=choice.recipe, size_bytes=_bytes(size_mb))
+    return replace(now.finish, container=choice.recipe.container, encoding=encoding)
+
+
+def _bytes(typed: str) -> int | None:
+    """Read a size in MB; None where none is typed. Raises BadValueError."""
+    text = typed.strip().replace(",", ".")
+    if not text:
+        return None
+    whole, _, part = text.partition(".")
+    if number_of(whole or "0") is None or len(whole) > 8 or (part and number_of(part) is None) or len(part) > 3:
+        raise BadValueError("Size", typed[:12], "it is a number of megabytes")
+    return int(Decimal(text) * 1_000_000)
+
+
+def is_archive_of(finish: Finish, sources: list[Source]) -> bool:
+    """Return whether a finish makes an archive copy of files: by the recipe that keeps their frames to the last bit."""
+    if finish.encoding is None:
+        return False
+    try:
+        return finish.encoding.recipe == archive_recipe(sources[0])
+    except BadValueError:
+        return False
