@@ -56,6 +56,12 @@ OPTIONS = {
             unit="months",
             help="After how long the frames of archive copies are held against their hashes again; 0 for never.",
         ),
+        Option(
+            name="FINISH_WHILE_ROLLING",
+            default="pause",
+            unit="pause or go",
+            help="What finishing and rewrapping do while anything rolls.",
+        ),
         Option(name="QUEUE", default="", unit="file", help="The job queue's database; empty means HOME/queue.sqlite3."),
         Option(
             name="MEASURE",
@@ -106,6 +112,14 @@ def bin_days() -> int:
 def verify_months() -> int:
     """Give VERIFY_MONTHS; raises BadValueError."""
     return _whole("VERIFY_MONTHS")
+
+
+def finishes_pause() -> bool:
+    """Say whether FINISH_WHILE_ROLLING is to pause; raises BadValueError."""
+    text = value("FINISH_WHILE_ROLLING")
+    if text not in ("pause", "go"):
+        raise BadValueError(f"{PREFIX}FINISH_WHILE_ROLLING", text, "it is pause or go")
+    return text == "pause"
 
 
 def _megabytes(name: str) -> int:

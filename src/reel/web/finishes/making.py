@@ -78,7 +78,7 @@ def jobs_of(take: Take) -> list[Job]:
     return [job for job in Job.objects.filter(kind=FINISH, subject=take.pk)[:6] if job.is_open or job.problem]
 
 
-@job_kind(FINISH, label="Finishing", params=Make, lane=Lane.LONG, priority=2)
+@job_kind(FINISH, label="Finishing", params=Make, lane=Lane.LONG, priority=2, pauses_for_rolls=True)
 def make(asked: Make, progress: Progress) -> Take | None:
     """Make a finish of a take, and return the take that it is; None where its take was deleted or binned meanwhile."""
     take = Take.objects.kept().with_parts().filter(pk=asked.subject).first()

@@ -14,7 +14,7 @@ from reel.web.finishes.making import jobs_of
 from reel.web.finishes.models import KeptFinish
 from reel.web.finishes.proposals import FilePart, Rule, found
 from reel.web.finishes.tracks import rows_of
-from reel.web.takes.models import Part
+from reel.web.takes.models import Part, ProofState
 from reel.web.takes.rewrapping import REWRAPS
 
 # So many joints are shown as pictures, and so many keyframes lie ready to be snapped to.
@@ -97,7 +97,9 @@ def context_of(now: Opened, stage: str, part: Part, least_s: Fraction) -> dict[s
             "rules": _rules(),
         }
     else:
-        shown |= {"jobs": jobs_of(take), "made": list(take.made_into.all()), "left_out": made.left_out}
+        results = list(take.made_into.kept())
+        is_proved = any(one.proof_state == ProofState.AS_ASKED for one in results)
+        shown |= {"jobs": jobs_of(take), "made": results, "left_out": made.left_out, "is_proved": is_proved}
     return shown
 
 

@@ -30,7 +30,8 @@ class Kind:
     """A kind of job: what people call it, its checked parameters, where it waits. A higher `priority` goes first.
 
     One that has ended its worker `attempts` times is set aside. One that `waits_for_rolls` does not begin while
-    something rolls: it measures the machine, or would take from a roll what that needs.
+    something rolls: it measures the machine, or would take from a roll what that needs. One that `pauses_for_rolls`
+    does not go on meanwhile, unless the settings say so.
     """
 
     name: str
@@ -41,6 +42,7 @@ class Kind:
     priority: int = 0
     attempts: int = 3
     waits_for_rolls: bool = False
+    pauses_for_rolls: bool = False
 
 
 KINDS: dict[str, Kind] = {}
@@ -68,5 +70,10 @@ def tells_of_rolls(ask: Callable[[], bool]) -> Callable[[], bool]:
 
 def kinds_now() -> list[str]:
     """Return the kinds that may begin just now."""
-    is_rolling = any(ask() for ask in _rolls)
-    return [kind.name for kind in KINDS.values() if not (is_rolling and kind.waits_for_rolls)]
+    rolls = is_rolling()
+    return [kind.name for kind in KINDS.values() if not (rolls and kind.waits_for_rolls)]
+
+
+def is_rolling() -> bool:
+    """Return whether something rolls."""
+    return any(ask() for ask in _rolls)

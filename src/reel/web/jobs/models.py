@@ -3,7 +3,8 @@
 from django.db import models
 from django.utils import timezone
 
-from reel.web.jobs.kinds import KINDS, Lane
+from reel import options
+from reel.web.jobs.kinds import KINDS, Lane, is_rolling
 
 
 class JobState(models.TextChoices):
@@ -60,6 +61,13 @@ class Job(models.Model):
     def is_open(self) -> bool:
         """Whether it still waits or runs."""
         return self.state in OPEN_STATES
+
+    @property
+    def is_paused(self) -> bool:
+        """Whether it gives way to what rolls just now."""
+        kind = KINDS.get(self.kind)
+        pauses = kind is not None and kind.pauses_for_rolls and options.finishes_pause()
+        return pauses and self.state == JobState.RUNNING and is_rolling()
 
     @property
     def done_percent(self) -> int:

@@ -6,13 +6,18 @@ import threading
 from django.db.models import F, QuerySet
 from django.utils import timezone
 
+from reel import options
 from reel.core.errors import ReelError
 from reel.core.memory import trim_memory
 from reel.core.wire import from_plain
-from reel.web.jobs.kinds import KINDS, Lane, kinds_now
+from reel.web.jobs.kinds import KINDS, Lane, is_rolling, kinds_now
 from reel.web.jobs.models import Job, JobState
 
 log = logging.getLogger(__name__)
+
+# How often a job that gives way looks whether it may go on, in seconds; nothing ends that wait earlier.
+LOOK_S = 1.0
+_pause = threading.Event()
 
 _running = {lane: threading.Lock() for lane in Lane}
 
@@ -59,6 +64,14 @@ def run_here(kind: str, subject: int) -> Job:
     return job
 
 
+def _give_way(job: Job) -> None:
+    """Wait while something rolls; raises CalledOffError where the job is called off meanwhile."""
+    while is_rolling():
+        if not Job.objects.filter(pk=job.pk, state=JobState.RUNNING).exists():
+            raise CalledOffError("The job was called off.")
+        _pause.wait(LOOK_S)
+
+
 def run_job(job: Job) -> None:
     """Run a job's work on this thread and store how it ended."""
     begun = {"state": JobState.RUNNING, "attempts": F("attempts") + 1, "began_at": timezone.now()}
@@ -68,6 +81,8 @@ def run_job(job: Job) -> None:
     def progress(part: float) -> None:
         if not Job.objects.filter(pk=job.pk, state=JobState.RUNNING).update(done_part=part):
             raise CalledOffError("The job was called off.")
+        if kind.pauses_for_rolls and options.finishes_pause():
+            _give_way(job)
 
     kind = KINDS[job.kind]
     try:

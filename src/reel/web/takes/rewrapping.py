@@ -59,7 +59,7 @@ def rewraps_of(take: Take) -> list[Job]:
     return [job for job in Job.objects.filter(kind=REWRAP, subject=take.pk)[:6] if job.is_open or job.problem]
 
 
-@job_kind(REWRAP, label="Rewrapping", params=Rewrap, lane=Lane.LONG, priority=2)
+@job_kind(REWRAP, label="Rewrapping", params=Rewrap, lane=Lane.LONG, priority=2, pauses_for_rolls=True)
 def rewrap(asked: Rewrap, progress: Progress) -> None:
     """Rewrap a take with all its parts; one that was deleted or binned meanwhile is not made."""
     take = Take.objects.kept().with_parts().filter(pk=asked.subject).first()

@@ -10,8 +10,8 @@ from django.test import TestCase
 from django.utils import timezone
 
 from reel.core.errors import BadValueError
-from reel.web.jobs import kinds, tasks
-from reel.web.jobs.actions import ask_for
+from reel.web.jobs import kinds, running, tasks
+from reel.web.jobs.actions import ask_for, call_off
 from reel.web.jobs.kinds import KINDS, Lane, Subject, job_kind
 from reel.web.jobs.models import Job, JobState
 from reel.web.jobs.running import run_waiting
@@ -76,6 +76,35 @@ class LaneTests(TestCase):
         self.assertEqual(self.done, [2, "careful"])
         for kind in ("bench", "drive", "estimate", "demo"):
             self.assertTrue(KINDS[kind].waits_for_rolls, kind)
+
+    def test_what_gives_way_to_a_roll_goes_on_after_it_or_is_called_off(self):
+        def work(asked, progress):
+            progress(0.5)
+            self.done.append("made")
+
+        job_kind("giving", label="Finishing", pauses_for_rolls=True)(work)
+        job = ask_for("giving", Subject(subject=1))
+        rolling, waits = [True, True, True], []
+
+        def wait(seconds):
+            found = Job.objects.get(pk=job.pk)
+            waits.append((found.is_paused, len(rolling)))
+            rolling.pop()
+
+        with patch.object(kinds, "_rolls", [lambda: bool(rolling)]), patch.object(running, "_pause") as pause:
+            pause.wait = wait
+            run_waiting()
+            self.assertEqual((self.done, waits), (["made"], [(True, 3), (True, 2), (True, 1)]))
+            rolling.append(True)
+            with patch.dict("os.environ", {"REEL_FINISH_WHILE_ROLLING": "go"}):
+                ask_for("giving", Subject(subject=1))
+                run_waiting()
+            self.assertEqual((self.done, rolling), (["made", "made"], [True]))
+            job = ask_for("giving", Subject(subject=1))
+            pause.wait = lambda seconds: call_off(job)
+            run_waiting()
+        job.refresh_from_db()
+        self.assertEqual((self.done, job.state), (["made", "made"], JobState.CALLED_OFF))
 
     def test_parameters_are_checked_when_it_runs(self):
         job = ask_for("cut", Cut(subject=1, seconds=2.5))
