@@ -15,6 +15,7 @@ from reel.core.finish.keep import (
     without,
 )
 from reel.core.finish.packets import PacketIndex, Pieces
+from reel.core.finish.picture import PictureFinish
 from reel.core.finish.plan import Fate, FinishPlan, StreamPlan, file_plan_of, plan, sound_codec, why_not
 from reel.core.finish.stretches import Stretch
 from reel.core.finish.track import LOUDNESS_LUFS, SLIDE_MS, TrackFinish
@@ -32,6 +33,7 @@ __all__ = [
     "FinishPlan",
     "Keep",
     "PacketIndex",
+    "PictureFinish",
     "Pieces",
     "Ranges",
     "Source",

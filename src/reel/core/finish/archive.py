@@ -2,13 +2,15 @@
 
 from reel.core.errors import BadValueError
 from reel.core.file import CODECS, Container, Draft, Lossless, Recipe, SoundCodec, VideoCodec, resolve
+from reel.core.finish.picture import PictureFinish
 from reel.core.finish.values import Source
 
 
-def archive_recipe(source: Source) -> Recipe:
+def archive_recipe(source: Source, tags: PictureFinish | None = None) -> Recipe:
     """Return the recipe that keeps a file's frames to the last bit: FFV1 and FLAC in MKV, with its own samples.
 
-    FLAC keeps 24 bits of each sample of sound. Raises BadValueError where FFV1 is not written in the frames' format.
+    `tags` are what its colours really are. FLAC keeps 24 bits of each sample of sound. Raises BadValueError where FFV1
+    is not written in the frames' format.
     """
     if not source.pictures:
         raise BadValueError("Archive copy", "sound only", "it is made of a picture")
@@ -25,8 +27,8 @@ def archive_recipe(source: Source) -> Recipe:
             rate=Lossless(),
             chroma=chroma,
             bits=bits,
-            matrix=picture.matrix,
-            range=picture.range,
+            matrix=(tags.matrix if tags is not None else None) or picture.matrix,
+            range=(tags.range if tags is not None else None) or picture.range,
             sound_codec=SoundCodec.FLAC,
             sound_channels=max((one.channels for one in source.sounds), default=2) if source.sounds else 2,
         )

@@ -7,6 +7,7 @@ from fractions import Fraction
 
 from reel.core.errors import BadValueError
 from reel.core.file import CODECS, CONTAINERS, SOUND_CODECS, Container, FilePlan, SoundCodec, VideoCodec
+from reel.core.finish.picture import PictureFinish
 from reel.core.finish.stretches import Stretch, laid_over
 from reel.core.finish.track import TrackFinish
 from reel.core.finish.values import Finish, Source, SourceStream, StreamKind
@@ -90,12 +91,15 @@ def plan(finish: Finish, source: Source, *more: Source) -> FinishPlan:
     What keeps a part of a take is made of all its files, `source` and `more`, one behind the other.
     """
     if finish.keep is None:
-        if more or finish.sound or finish.encoding:
-            raise BadValueError("Finish", "all of it", "sound, several files and encoding are said with what is kept")
+        if more or finish.sound or finish.encoding or finish.picture != PictureFinish():
+            raise BadValueError("Finish", "all of it", "anything but container and tracks is said with what is kept")
         return _whole(finish, source)
     keep, stretches = laid_over(finish.keep, (source, *more), joins=finish.encoding is None)
     if finish.encoding is not None:
         return _encoded(replace(finish, keep=keep), (source, *more), stretches)
+    if finish.picture.is_drawn:
+        limit = "other pixels are shown only where it is encoded anew: choose how under File"
+        raise BadValueError("Picture", "cropped, turned or scaled", limit)
     whole = _whole(finish, source)
     first, *others = [one for one in whole.streams if one.stream.kind is StreamKind.PICTURE]
     streams = [
@@ -142,7 +146,8 @@ def file_plan_of(made: FinishPlan, source: Source) -> FilePlan:
     """Return what the file of a plan that encodes all anew is to hold."""
     assert made.finish.encoding is not None and source.packets is not None
     picture = source.pictures[0]
-    frame = Mode(width_px=picture.width_px, height_px=picture.height_px, rate=source.packets.rate)
+    width_px, height_px = made.finish.picture.size_of(picture.width_px, picture.height_px)
+    frame = Mode(width_px=width_px, height_px=height_px, rate=source.packets.rate)
     sounds = [one for one in made.streams if one.fate is Fate.ENCODED and one.stream.kind is StreamKind.SOUND]
     tracks = tuple(one.title or f"Track {number}" for number, one in enumerate(sounds, start=1))
     return FilePlan(recipe=made.finish.encoding.recipe, frame=frame, tracks=tracks)

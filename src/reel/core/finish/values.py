@@ -1,12 +1,13 @@
 """A finish and what it is made from: values without files."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 
 from reel.core.errors import BadValueError
 from reel.core.file import CONTAINERS, Container, RateKind, Recipe
 from reel.core.finish.keep import Keep
 from reel.core.finish.packets import PacketIndex
+from reel.core.finish.picture import PictureFinish
 from reel.core.finish.track import TrackFinish
 from reel.core.signal import Matrix, Range
 
@@ -91,7 +92,7 @@ class Encoding:
 class Finish:
     """What is made: a file of a container with the tracks (from 1, in their order) that are chosen, None for all, and
     with what is kept of the take, None for all of each of its files. `sound` says what becomes of some tracks,
-    `encoding` that all is encoded anew.
+    `picture` of it, `encoding` that all is encoded anew.
 
     Whatever it does not name stays as it is. Raises BadValueError.
     """
@@ -101,6 +102,7 @@ class Finish:
     keep: Keep | None = None
     sound: tuple[TrackFinish, ...] = ()
     encoding: Encoding | None = None
+    picture: PictureFinish = field(default_factory=PictureFinish)
     version: int = VERSION
 
     def __post_init__(self) -> None:

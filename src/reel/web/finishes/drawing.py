@@ -11,7 +11,7 @@ from reel.web.takes.strands import WIDTH, Window, Word, apart, ribbon_of, scale_
 from reel.web.ui.bands import MIDDLE, THINNEST, DrawnStrand, band, fallen_piece
 from reel.web.ui.templatetags.units import size
 
-STAGES = ("take", "keep", "sound", "file", "make")
+STAGES = ("take", "keep", "picture", "sound", "file", "make")
 COLUMN, OPEN_COLUMN = 100, 160
 # How thick the take is drawn; what is kept of its bytes is as thick as the root of its part.
 THICK = 26.0
@@ -102,7 +102,7 @@ def draw_finish(now: Opened, made: FinishPlan, stage: str) -> DrawnFinish:
     edges = [sum(widths[:place]) for place in range(len(STAGES) + 1)]
     share = now.keep.length / now.length
     thin = max(THINNEST, THICK * math.sqrt(share))
-    rates = [THICK, thin, thin, thin, thin]
+    rates = [THICK, *(thin for _ in STAGES[1:])]
     sounds = [one for one in made.streams if one.stream.kind is StreamKind.SOUND]
     return DrawnFinish(
         stages=tuple(_stage(now, made, key, is_open=key == stage) for key in STAGES),
@@ -118,7 +118,7 @@ def draw_finish(now: Opened, made: FinishPlan, stage: str) -> DrawnFinish:
 
 def _strand(edges: list[int], place: int, name: str, *, is_open: bool) -> DrawnStrand:
     y, join = FIRST_STRAND + place * STRAND_GAP, edges[STAGES.index("file")]
-    path = f"M0 {y} L{edges[2]} {y}"
+    path = f"M0 {y} L{edges[STAGES.index('sound')]} {y}"
     if not is_open:
         path = f"M0 {y} L{join - 10} {y} C{join + 4} {y} {join + 2} {MIDDLE + 4} {join + 18} {MIDDLE}"
     return DrawnStrand(name=name, path=path, width=1.5, is_sound=True, place=place % 5 + 1, is_open=is_open)
@@ -128,6 +128,7 @@ def _stage(now: Opened, made: FinishPlan, key: str, *, is_open: bool) -> DrawnSt
     fact, detail, changed = {
         "take": _take_facts,
         "keep": _keep_facts,
+        "picture": _picture_facts,
         "sound": _sound_facts,
         "file": _file_facts,
         "make": _make_facts,
@@ -149,6 +150,16 @@ def _keep_facts(now: Opened, made: FinishPlan) -> Facts:
     fact = length_label(now.keep.length / now.rate) if gone else "all of it"
     detail = f"{count} range{'' if count == 1 else 's'}"
     return fact, detail, f"{length_label(gone / now.rate)} left out" if gone else ""
+
+
+def _picture_facts(now: Opened, made: FinishPlan) -> Facts:
+    source, picture = now.sources[0].pictures[0], now.finish.picture
+    size = picture.size_of(source.width_px, source.height_px)
+    fact = f"{size[0]}×{size[1]}"
+    if picture.is_drawn:
+        return fact, "", "drawn anew"
+    tags = " ".join(str(one.value) for one in (picture.matrix, picture.range) if one is not None)
+    return fact, f"tagged {tags}" if tags else "as it was", ""
 
 
 def _sound_facts(now: Opened, made: FinishPlan) -> Facts:

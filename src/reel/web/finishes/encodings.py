@@ -6,7 +6,7 @@ from decimal import Decimal
 
 from reel.core.errors import BadValueError
 from reel.core.file import STARTING_POINTS, Container, Draft, Purpose, Recipe, resolve, start_from
-from reel.core.finish import Encoding, Finish, Source, archive_recipe
+from reel.core.finish import Encoding, Finish, PictureFinish, Source, archive_recipe
 from reel.web.finishes.editing import Opened
 from reel.web.recipes.models import KeptRecipe
 from reel.web.ui.typed import number_of
@@ -32,7 +32,7 @@ def choices(now: Opened) -> list[Choice]:
     encoding = now.finish.encoding
     found = [
         replace(one, is_chosen=one.recipe == (encoding.recipe if encoding is not None else None))
-        for one in _ways(now.sources[0])
+        for one in _ways(now.sources[0], now.finish.picture)
     ]
     if encoding is not None and not any(one.is_chosen for one in found):
         own = Choice(key="", label="As kept", description="", recipe=encoding.recipe, is_chosen=True)
@@ -40,7 +40,7 @@ def choices(now: Opened) -> list[Choice]:
     return found
 
 
-def _ways(source: Source) -> Iterator[Choice]:
+def _ways(source: Source, picture: PictureFinish) -> Iterator[Choice]:
     yield Choice(key=AS_IS, label="As they are", description="Nothing is encoded but what cuts ask for.", recipe=None)
     plain = resolve(Draft())
     for purpose in _POINTS:
@@ -48,7 +48,7 @@ def _ways(source: Source) -> Iterator[Choice]:
         recipe = start_from(purpose, plain)
         yield Choice(key=f"point:{purpose}", label=point.label, description=point.description, recipe=recipe)
     try:
-        recipe = archive_recipe(source)
+        recipe = archive_recipe(source, picture)
     except BadValueError:
         pass
     else:
@@ -95,6 +95,6 @@ def is_archive_of(finish: Finish, sources: list[Source]) -> bool:
     if finish.encoding is None:
         return False
     try:
-        return finish.encoding.recipe == archive_recipe(sources[0])
+        return not finish.picture.is_drawn and finish.encoding.recipe == archive_recipe(sources[0], finish.picture)
     except BadValueError:
         return False

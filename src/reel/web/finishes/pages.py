@@ -12,6 +12,7 @@ from reel.web.finishes.editing import Opened, marks_of, parts_of
 from reel.web.finishes.encodings import choices
 from reel.web.finishes.making import jobs_of
 from reel.web.finishes.models import KeptFinish
+from reel.web.finishes.picturing import TURNS, PictureForm
 from reel.web.finishes.proposals import FilePart, Rule, found
 from reel.web.finishes.tracks import rows_of
 from reel.web.takes.models import Part, ProofState
@@ -82,6 +83,8 @@ def context_of(now: Opened, stage: str, part: Part, least_s: Fraction) -> dict[s
     files = parts_of(take, now.sources)
     if stage == "keep":
         shown |= _keep(now, made, files, part, least_s)
+    elif stage == "picture":
+        shown |= _picture(now)
     elif stage == "sound":
         words = {one.stream.index: sound_words(one) for one in made.streams if is_sound(one)}
         shown |= {"rows": rows_of(now, files, words), "sides": [one.value for one in Sides]}
@@ -101,6 +104,17 @@ def context_of(now: Opened, stage: str, part: Part, least_s: Fraction) -> dict[s
         is_proved = any(one.proof_state == ProofState.AS_ASKED for one in results)
         shown |= {"jobs": jobs_of(take), "made": results, "left_out": made.left_out, "is_proved": is_proved}
     return shown
+
+
+def _picture(now: Opened) -> dict[str, Any]:
+    source, fields = now.sources[0].pictures[0], PictureForm().fields
+    return {
+        "picture": now.finish.picture,
+        "size": now.finish.picture.size_of(source.width_px, source.height_px),
+        "ranges": fields["range"].choices,  # type: ignore[attr-defined]  # a ChoiceField
+        "matrices": fields["matrix"].choices,  # type: ignore[attr-defined]  # a ChoiceField
+        "turns": [(one.value, label) for one, label in TURNS.items()],
+    }
 
 
 def _rules() -> list[tuple[str, str]]:

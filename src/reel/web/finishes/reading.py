@@ -16,6 +16,8 @@ from reel.web.takes.proving import path_of
 
 # The kind of job that reads the packets of a take's files.
 READ = "read packets"
+# What is kept of a file is read again where another Reel had kept less of it.
+VERSION = 1
 
 
 def sources_of(take: Take) -> list[Source] | None:
@@ -91,4 +93,4 @@ def _stamp(path: Path, rate: Fraction) -> str:
         found = path.stat()
     except OSError as error:
         raise MediaError(path, "is gone") from error
-    return f"{found.st_size}:{found.st_mtime_ns}:{rate}"
+    return f"{VERSION}:{found.st_size}:{found.st_mtime_ns}:{rate}"

@@ -132,5 +132,9 @@ def _asked(take: Take, finish: Finish) -> dict[str, object] | None:
 def _recipe_of(take: Take, finish: Finish) -> Recipe:
     """Return the recipe that what is made is held against: that of the finish, or the take's in another container."""
     if finish.encoding is None:
-        return replace(take.setup.recipe, container=finish.container, sound_files=SoundFiles.NONE)
+        recipe, tags = take.setup.recipe, finish.picture
+        return replace(
+            recipe, container=finish.container, sound_files=SoundFiles.NONE,
+            matrix=tags.matrix or recipe.matrix, range=tags.range or recipe.range,
+        )  # fmt: skip
     return replace(finish.encoding.recipe, sound_files=SoundFiles.NONE)

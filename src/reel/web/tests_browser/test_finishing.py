@@ -8,6 +8,7 @@ from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import expect
 
 from reel.core.file import Container, Draft, FilePlan, resolve
+from reel.core.media.hashes import hashes_of
 from reel.core.media.tests.clips import number_of, numbered, write_clip
 from reel.core.signal import Mode
 from reel.web.tests_browser.stack import StackTestCase
@@ -27,6 +28,13 @@ def dark(tick, width, height):
     return av.VideoFrame.from_ndarray(planes, format="yuv420p")
 
 
+def full_range(tick, width, height):
+    """A ramp over all code values, in a file that says limited range."""
+    planes = np.full((height * 3 // 2, width), 128, dtype=np.uint8)
+    planes[:height] = np.linspace(0, 255, width).astype(np.uint8)
+    return av.VideoFrame.from_ndarray(planes, format="yuv420p")
+
+
 class FinishingTests(StackTestCase):
     def test_three_takes_are_rewrapped_at_once(self):
         page = self.page
@@ -41,13 +49,13 @@ class FinishingTests(StackTestCase):
         page.locator(".take-row h3 a").first.click()
         expect(page.locator("#take")).to_contain_text("Made from")
 
-    def bring(self, name):
+    def bring(self, name, draw=dark):
         """Bring a file of eight seconds in, two of them black, and go to its take once it was measured."""
         recipe = resolve(Draft(container=Container.MP4, keyframe_s=Fraction(1)))
         source = self.home / f"{name}.mp4"
         frame = Mode.parse("320x180p30")
         plan = FilePlan(recipe=recipe, frame=frame, tracks=("Game",))
-        write_clip(source, plan, range(LENGTH), draw=dark, sound=CLAP)
+        write_clip(source, plan, range(LENGTH), draw=draw, sound=CLAP)
         page = self.page
         page.goto(f"{self.url}/takes/bring/")
         page.set_input_files("#files", [source])
@@ -97,6 +105,23 @@ class FinishingTests(StackTestCase):
             page.locator(f"#line a[href$='/{stage}/']").click()
             expect(page.locator("h1")).to_have_text(stage.capitalize())
             self.assertEqual(Axe().run(page).response["violations"], [], stage)
+
+    def test_a_range_that_is_tagged_wrongly_is_found_and_put_right(self):
+        page = self.page
+        self.bring("larks", draw=full_range)
+        page.get_by_role("link", name="Finish", exact=True).click()
+        page.locator("#line a[href$='/picture/']").click()
+        expect(page.locator("#finish")).to_contain_text("that is full range, and it is tagged as limited")
+        self.assertEqual(Axe().run(page).response["violations"], [])
+        with self.changes():
+            page.get_by_role("button", name="Tag it as full range").click()
+        expect(page.locator("#finish")).to_contain_text("That goes with full range")
+        page.locator("#line").get_by_role("button", name="Make").click()
+        expect(page.locator("#making")).to_contain_text("larks cut")
+        shelf = self.home / "shelf"
+        with av.open(str(shelf / "larks-cut.mp4")) as reader:
+            self.assertEqual(reader.streams.video[0].codec_context.color_range, 2)  # AVCOL_RANGE_JPEG
+        self.assertEqual(list(hashes_of(shelf / "larks-cut.mp4")), list(hashes_of(shelf / "larks.mp4")))
 
     def test_a_track_is_moved(self):
         page = self.page

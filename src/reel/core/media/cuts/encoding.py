@@ -18,7 +18,7 @@ from reel.core.media.cuts.reading import SampleArray, opened
 from reel.core.media.cuts.sound import frame_of
 from reel.core.media.digest import SentFacts
 from reel.core.media.errors import BROKEN, MediaError, reason_of
-from reel.core.media.framing import Framer
+from reel.core.media.framing import MATRIX_CODES, RANGE_CODES, Framer
 from reel.core.media.hashes import frame_hash
 from reel.core.media.probe import scaled
 from reel.core.media.soundgraph import LAYOUTS
@@ -123,10 +123,15 @@ def _encode(
 
 def _frames(material: Material, asked: FilePlan) -> Iterator[tuple[int, av.VideoFrame]]:
     """Return the frames that are kept, as the recipe has them coded, with the tick that each is shown at."""
-    framer = Framer(asked.signal)
+    picture = material.plan.finish.picture
+    framer = Framer(asked.signal, picture.piece)
     for one in material.plan.stretches:
         aspect = Fraction(material.stream(one.place).sample_aspect_ratio or 1)
         for tick, frame in material.picture(one.place).placed_frames(one.kept):
+            if picture.matrix is not None:
+                frame.colorspace = MATRIX_CODES[picture.matrix]
+            if picture.range is not None:
+                frame.color_range = RANGE_CODES[picture.range]
             yield tick - one.kept.first + one.made, framer.apply(frame, aspect)
 
 

@@ -4,7 +4,7 @@ What encoders are told here was tried with the libraries that ship in PyAV 18.1 
 by those and by FFmpeg 5.1 without a warning, in MKV, MP4 and MPEG-TS.
 """
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
@@ -13,7 +13,9 @@ import av
 from av.video.frame import PictureType
 
 from reel.core.file import CODECS
+from reel.core.finish import PictureFinish
 from reel.core.media.digest import units_of
+from reel.core.media.framing import MATRIX_CODES, RANGE_CODES
 
 # Pictures come out in the order in which they are shown, each keyframe with its parameter sets, at a quality that can't
 # be told from what they are made from.
@@ -40,18 +42,20 @@ def is_joinable(stream: Any) -> bool:
     codec, extradata = context.codec.canonical_name, context.extradata or b""
     if codec not in _TOLD or (context.pix_fmt or "").replace("yuvj", "yuv") not in _PIXELS[codec]:
         return False
-    return not _has_lengths(codec, extradata) or extradata[_LENGTH_AT[codec]] & 3 == 3
+    return not has_lengths(codec, extradata) or extradata[_LENGTH_AT[codec]] & 3 == 3
 
 
-def _has_lengths(codec: str, extradata: bytes) -> bool:
+def has_lengths(codec: str, extradata: bytes) -> bool:
+    """Return whether the units of a stream lie behind their lengths, as MP4 and MKV have them."""
     return codec in _SETS_AT and len(extradata) > 23 and extradata[0] == 1
 
 
 @dataclass(frozen=True, slots=True)
 class Joiner:
-    """Dresses packets for the stream that they come to stand in: one that is like `stream`."""
+    """Dresses packets for the stream that they come to stand in: one that is like `stream`, its `tags` put right."""
 
     stream: Any
+    tags: PictureFinish
 
     @property
     def codec(self) -> str:
@@ -63,7 +67,7 @@ class Joiner:
 
     def first(self, data: bytes) -> bytes:
         """Return the first of the stream's own packets behind others: with its parameter sets in front."""
-        if _has_lengths(self.codec, self._extradata):
+        if has_lengths(self.codec, self._extradata):
             return b"".join(_with_length(unit) for unit in parameter_sets(self.codec, self._extradata)) + data
         return self._extradata + data if self.codec in _SETS_AT else data
 
@@ -79,9 +83,7 @@ class Joiner:
             yield self._dressed(bytes(packet)), packet.is_keyframe
 
     def _dressed(self, data: bytes) -> bytes:
-        if not _has_lengths(self.codec, self._extradata):
-            return data
-        return b"".join(_with_length(unit) for unit in units_of(self.codec, b"", data))
+        return with_lengths(self.codec, data) if has_lengths(self.codec, self._extradata) else data
 
     def _encoder(self, frame: av.VideoFrame, rate: Fraction) -> av.VideoCodecContext:
         source = self.stream.codec_context
@@ -92,6 +94,10 @@ class Joiner:
         context.sample_aspect_ratio = self.stream.sample_aspect_ratio or Fraction(1)
         for name in ("color_range", "colorspace", "color_primaries", "color_trc"):
             setattr(context, name, getattr(source, name))
+        if self.tags.range is not None:
+            context.color_range = RANGE_CODES[self.tags.range]
+        if self.tags.matrix is not None:
+            context.colorspace = MATRIX_CODES[self.tags.matrix]
         options = dict(_TOLD[self.codec])
         if frame.interlaced_frame:
             options |= _interlaced(self.codec, is_top_first=_is_top_first(frame), options=options)
@@ -110,6 +116,20 @@ def _interlaced(codec: str, *, is_top_first: bool, options: Mapping[str, str]) -
     if codec == "mpeg2video":
         return {"flags": f"{options['flags']}+ildct+ilme", "field_order": "tt" if is_top_first else "bb"}
     return {}
+
+
+def with_lengths(codec: str, data: bytes) -> bytes:
+    """Return a packet whose units lie between start codes with a length of four bytes before each."""
+    return b"".join(_with_length(unit) for unit in units_of(codec, b"", data))
+
+
+def header_with(codec: str, header: bytes, sets: Sequence[bytes]) -> bytes:
+    """Return a header as MP4 and MKV have it with other parameter sets, as many as it has and in their order."""
+    made = bytearray(header)
+    for was, now in reversed(list(zip(parameter_sets(codec, header), sets, strict=True))):
+        at = made.rindex(len(was).to_bytes(2, "big") + was)
+        made[at : at + 2 + len(was)] = len(now).to_bytes(2, "big") + now
+    return bytes(made)
 
 
 def _with_length(unit: bytes) -> bytes:

@@ -18,6 +18,7 @@ from reel.core.media.cuts.joints import Joiner
 from reel.core.media.cuts.material import Material
 from reel.core.media.cuts.reading import PictureReader, opened
 from reel.core.media.cuts.sound import TrackEncoder
+from reel.core.media.cuts.tags import Tagger
 from reel.core.media.digest import SentFacts, StreamSum, sums_of
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.rewrap import add_like, options_of, tags_of
@@ -49,6 +50,9 @@ class _Cut:
         self._paths, self._indices, self._rate = material.paths, material.indices, material.rate
         kept = [one for one in self._plan.streams if one.fate is not Fate.LEFT_OUT]
         self._picture = add_like(writer, material.stream(0), muxer)
+        picture = self._plan.finish.picture
+        if picture.is_tagged:
+            Tagger(material.stream(0), picture, self._picture)
         self._unit, self._times = self._stamps()
         self._picture.time_base = Fraction(1, self._unit.denominator)  # MP4 and MOV count in it
         self._tracks = [(one, self._track(one, muxer)) for one in kept[1:]]
@@ -127,7 +131,9 @@ class _Cut:
         before: bytes | None = self._material.stream(0).codec_context.extradata or b""
         for one in self._plan.stretches:
             stream, index = self._material.stream(one.place), self._indices[one.place]
-            joiner, reader = Joiner(stream), self._material.picture(one.place)
+            tags = self._plan.finish.picture
+            joiner, reader = Joiner(stream, tags), self._material.picture(one.place)
+            tagger = Tagger(stream, tags) if tags.is_tagged else None
             if one.pieces.head is not None:
                 yield from joiner.encoded(reader.frames(one.pieces.head), self._rate)
                 before = None
@@ -135,7 +141,8 @@ class _Cut:
             if stop > start:
                 own = stream.codec_context.extradata or b""
                 for number, data, is_key in _copied(reader, index, one):
-                    yield (joiner.first(data) if number == 0 and before != own else data), is_key
+                    dressed = joiner.first(data) if number == 0 and before != own else data
+                    yield (dressed if tagger is None else tagger.tagged(dressed)), is_key
                 before = own
             if one.pieces.tail is not None:
                 yield from joiner.encoded(reader.frames(one.pieces.tail), self._rate)

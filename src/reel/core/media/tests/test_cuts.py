@@ -23,6 +23,7 @@ from reel.core.finish import (
     Finish,
     Keep,
     PacketIndex,
+    PictureFinish,
     TickRange,
     TrackFinish,
     archive_recipe,
@@ -34,15 +35,18 @@ from reel.core.finish import (
     together,
     without,
 )
+from reel.core.frame import Crop, Quarter
 from reel.core.media import MediaError, probe, read_sent
 from reel.core.media.cuts import joints
 from reel.core.media.cuts.sound import FADE_S
 from reel.core.media.finishing import cut_files, hash_archive, source_to_cut
 from reel.core.media.hashes import NAME, check_hashes, hashes_of
+from reel.core.media.levels import luma_levels
 from reel.core.media.shelf import sidecar_folder
+from reel.core.media.tests import clips
 from reel.core.media.tests.clips import FRAME, number_of, numbered, write_clip
 from reel.core.media.tests.test_files import FolderTestCase
-from reel.core.signal import Mode
+from reel.core.signal import Matrix, Mode, Range
 from reel.core.sound import SoundSetup
 
 LENGTH = 60
@@ -318,6 +322,75 @@ class CutTests(FolderTestCase):
             Encoding(recipe=archive_recipe(source_to_cut(source)), size_bytes=10**6)
         with self.assertRaisesRegex(BadValueError, "the recipe has"):
             Finish(container=Container.MKV, encoding=Encoding(recipe=recipe))
+
+    def test_tags_are_put_right_and_no_sample_changes(self):
+        tags = PictureFinish(range=Range.FULL, matrix=Matrix.BT601)
+        for container, codec, has_range in (
+            (Container.MKV, VideoCodec.H264, True),
+            (Container.MP4, VideoCodec.H264, True),
+            (Container.TS, VideoCodec.H264, True),
+            (Container.MP4, VideoCodec.HEVC, True),
+            (Container.MP4, VideoCodec.AV1, True),
+            (Container.WEBM, VideoCodec.VP9, True),
+            (Container.MKV, VideoCodec.FFV1, True),
+            (Container.MKV, VideoCodec.MPEG2, False),
+            (Container.MOV, VideoCodec.PRORES, False),
+        ):
+            with self.subTest(codec, container=container):
+                source = self.clip(container, codec, SoundCodec.OPUS if container is Container.WEBM else SoundCodec.AAC)
+                found = source_to_cut(source, FRAME.rate)
+                kept = (
+                    (TickRange(0, LENGTH),) if codec is VideoCodec.FFV1 else (TickRange(5, 30), TickRange(32, LENGTH))
+                )
+                keep = Keep(rate=FRAME.rate, ranges=kept)
+                target = self.folder / f"tagged.{source.suffix[1:]}"
+                made = plan(Finish(container=container, keep=keep, picture=tags), found)
+                cut_files([source], [found], target, made, lambda part: None)
+                plain = self.folder / f"plain.{source.suffix[1:]}"
+                made = plan(Finish(container=container, keep=keep), found)
+                cut_files([source], [found], plain, made, lambda part: None)
+                self.assertEqual(list(hashes_of(target)), list(hashes_of(plain)))
+                video = probe(target).video
+                self.assertEqual(
+                    (video.matrix, video.range), (Matrix.BT601, Range.FULL if has_range else Range.LIMITED)
+                )
+                numbers, stamps, _ = decoded(target)
+                self.assertEqual(len(numbers), sum(one.length for one in kept))
+                self.assertLess(abs(stamps[-1] - stamps[0] - (len(numbers) - 1) / FRAME.rate), Fraction(1, 900))
+
+    def test_a_picture_is_cropped_turned_and_scaled_where_it_is_encoded_anew(self):
+        source = self.clip(Container.MKV, VideoCodec.H264, SoundCodec.FLAC)
+        found = source_to_cut(source, FRAME.rate)
+        keep, recipe = Keep(rate=FRAME.rate, ranges=(TickRange(3, 20),)), resolve(Draft(container=Container.MP4))
+        crop = PictureFinish(crop=Crop(top_px=20, left_px=100, right_px=20))
+        with self.assertRaisesRegex(BadValueError, "choose how under File"):
+            plan(Finish(container=Container.MP4, keep=keep, picture=crop), found)
+        for picture, size in (
+            (crop, (200, 160)),
+            (replace(crop, turn=Quarter.LEFT), (160, 200)),
+            (PictureFinish(width_px=160, height_px=90), (160, 90)),
+        ):
+            finish = Finish(container=Container.MP4, keep=keep, picture=picture, encoding=Encoding(recipe=recipe))
+            target = self.folder / "drawn.mp4"
+            cut_files([source], [found], target, plan(finish, found), lambda part: None)
+            video = probe(target).video
+            self.assertEqual(((video.width_px, video.height_px), video.frames), (size, 17))
+
+    def test_full_range_that_is_tagged_as_limited_is_seen_and_good_pictures_are_not(self):
+        def dark(tick, width, height):  # all between 16 and 235
+            return numbered(tick, width, height)
+
+        def bright(tick, width, height):
+            frame = np.full((height * 3 // 2, width), 128, dtype=np.uint8)
+            frame[:height] = np.linspace(0, 255, width).astype(np.uint8)
+            return av.VideoFrame.from_ndarray(frame, format="yuv420p")
+
+        for draw, really in ((dark, None), (bright, Range.FULL), (lambda *size: clips.picture(*size), None)):
+            asked = FilePlan(recipe=resolve(Draft(container=Container.MKV)), frame=FRAME)
+            source = write_clip(self.folder / "looked.mkv", asked, range(20), draw=draw)
+            levels = luma_levels(source)
+            self.assertEqual(levels.range_by_looking(Range.LIMITED), really)
+            self.assertIsNone(levels.range_by_looking(Range.FULL))
 
     def test_what_cannot_stand_in_a_stream_is_refused_and_times_that_vary_are_kept(self):
         source = self.clip(Container.MKV, VideoCodec.H264, SoundCodec.FLAC)

@@ -19,6 +19,7 @@ from reel.core.finish import TickRange
 from reel.core.measure import Counts
 from reel.core.measure.in_time import Span
 from reel.core.media import MediaError, probe
+from reel.core.signal import Range
 from reel.web.finishes import making
 from reel.web.finishes.editing import opened, parts_of
 from reel.web.finishes.models import KeptFinish, OpenFinish
@@ -218,6 +219,24 @@ class FinishTests(HomeMixin, TestCase):
         run_waiting()
         self.assertContains(self.client.get(part.take.get_absolute_url()), "what the frames were is not known")
         self.assertEqual(self.client.post(reverse("takes:verify", args=[self.take.pk, 1])).status_code, 409)
+
+    def test_the_picture_is_tagged_or_drawn_anew_and_what_cannot_be_is_refused(self):
+        self.open()
+        self.assertContains(self.client.get(reverse("finishes:looks", args=[self.take.pk])), "limited range, as which")
+        self.do("", name="picture-do", range="full")
+        self.assertContains(self.page("picture"), "tagged full")
+        for wrong in ({"range": "half"}, {"left_px": "99"}, {"left_px": "x"}, {"width_px": "17", "height_px": "90"}):
+            self.assertEqual(self.do("", name="picture-do", **wrong).status_code, 409, wrong)
+        self.client.post(reverse("finishes:make", args=[self.take.pk]))
+        for _ in range(2):
+            run_waiting()
+        made = Take.objects.get(origin=TakeOrigin.MADE)
+        self.assertEqual(made.setup.recipe.range, Range.FULL)
+        self.assertEqual({line.label for line in made.first.proved.differing}, {"Frames", "Lost frames"})
+        self.do("", name="file", how="point:share")
+        self.assertEqual(self.do("", name="picture-do", left_px="320").status_code, 409)
+        self.do("", name="picture-do", left_px="20", turn="90")
+        self.assertContains(self.page("picture"), "180×300")
 
     def test_a_kept_finish_is_used_on_many_takes(self):
         other = make_take("leaf", Counts(ticks=90))
