@@ -149,7 +149,7 @@ class FinishingTests(StackTestCase):
         page.get_by_role("link", name="Finish", exact=True).click()
         page.locator("#line a[href$='/file/']").click()
         with self.changes():
-            page.get_by_label("Container").select_option("mkv")
+            page.locator("#container").select_option("mkv")
         page.get_by_label("Leave out what is black").check()
         page.get_by_placeholder("a name, like Talk, tidied").fill("Awake")
         page.get_by_role("button", name="Keep this finish").click()
