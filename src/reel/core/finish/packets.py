@@ -109,43 +109,56 @@ class PacketIndex:
     def pieces(self, kept: TickRange) -> Pieces:
         """Say which packets of a range go through: from its first keyframe on, as long as what comes in the order of
         decoding lies in the range. A picture that needs one beyond the range's end is encoded anew."""
-        inside = (self.ticks >= kept.first) & (self.ticks < kept.end)
+        low, high = self._window(kept)
+        ticks, keys = self.ticks[low:high], self.keys[low:high]
+        inside = (ticks >= kept.first) & (ticks < kept.end)
         frames = int(inside.sum())
-        starts = np.flatnonzero(self.keys & inside)
+        starts = np.flatnonzero(keys & inside)
         if not len(starts):
             return Pieces(
                 head=kept, begin=kept.end, copied=(0, 0), tail=None, frames=frames, encoded=frames, copied_bytes=0
             )
-        start = int(starts[np.argmin(self.ticks[starts])])
-        begin = int(self.ticks[start])
-        stop, limit = self._run(start, begin, kept.end)
-        taken = self.ticks[start:stop] >= begin
+        start = int(starts[np.argmin(ticks[starts])])
+        begin = int(ticks[start])
+        stop, limit = _run(ticks, start, begin, kept.end)
+        taken = ticks[start:stop] >= begin
         return Pieces(
-            head=TickRange(kept.first, begin) if (inside & (self.ticks < begin)).any() else None,
+            head=TickRange(kept.first, begin) if (inside & (ticks < begin)).any() else None,
             begin=begin,
-            copied=(start, stop),
-            tail=TickRange(limit, kept.end) if (inside & (self.ticks >= limit)).any() else None,
+            copied=(low + start, low + stop),
+            tail=TickRange(limit, kept.end) if (inside & (ticks >= limit)).any() else None,
             frames=frames,
             encoded=frames - int(taken.sum()),
-            copied_bytes=int(self.sizes[start:stop][taken].sum()),
+            copied_bytes=int(self.sizes[low + start : low + stop][taken].sum()),
         )
 
-    def _run(self, start: int, begin: int, limit: int) -> tuple[int, int]:
-        """Return where copying from `start` on stops, and the tick up to which that leaves nothing out."""
-        while True:
-            beyond = np.flatnonzero(self.ticks[start:] >= limit)
-            stop = start + int(beyond[0]) if len(beyond) else len(self.ticks)
-            late = self.ticks[stop:]
-            late = late[(late >= begin) & (late < limit)]
-            if not len(late):
-                return stop, limit
-            limit = int(late.min())
+    def _window(self, kept: TickRange) -> tuple[int, int]:
+        """Return the places in the order of decoding between which all pictures of a range lie: those that are shown
+        before a keyframe and decoded after it come before the next one."""
+        places = np.flatnonzero(self.keys)
+        ticks = self.ticks[places]
+        before, behind = np.flatnonzero(ticks <= kept.first), np.flatnonzero(ticks >= kept.end)
+        low = int(places[before].max()) if len(before) else 0
+        return low, int(np.sort(places[behind])[1]) if len(behind) > 1 else len(self.ticks)
 
     def moved(self, kept: TickRange) -> TickRange:
         """Return a range with its edges moved outwards to where nothing has to be encoded anew."""
         keys = self.key_ticks
         before = keys[keys <= kept.first]
         first, end = int(before[-1]) if len(before) else int(keys[0]), min(kept.end, self.length)
-        while end < self.length and self.pieces(TickRange(first, end)).tail is not None:
+        last = max(first, int(keys[keys < end][-1])) if (keys < end).any() else first
+        while end < self.length and self.pieces(TickRange(last, end)).tail is not None:
             end += 1
         return TickRange(first, end)
+
+
+def _run(ticks: IntArray, start: int, begin: int, limit: int) -> tuple[int, int]:
+    """Return where copying from `start` on stops, and the tick up to which that leaves nothing out."""
+    while True:
+        beyond = np.flatnonzero(ticks[start:] >= limit)
+        stop = start + int(beyond[0]) if len(beyond) else len(ticks)
+        late = ticks[stop:]
+        late = late[(late >= begin) & (late < limit)]
+        if not len(late):
+            return stop, limit
+        limit = int(late.min())
