@@ -24,6 +24,7 @@ from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.rewrap import add_like, options_of, tags_of
 
 Tell = Callable[[float], None]
+_MOV = ("mp4", "mov")
 
 
 def cut(paths: Sequence[Path], sources: Sequence[Source], target: Path, plan: FinishPlan, tell: Tell) -> SentFacts:
@@ -50,6 +51,9 @@ class _Cut:
         self._paths, self._indices, self._rate = material.paths, material.indices, material.rate
         kept = [one for one in self._plan.streams if one.fate is not Fate.LEFT_OUT]
         self._picture = add_like(writer, material.stream(0), muxer)
+        if self._has_joints and muxer in _MOV and material.sources[0].pictures[0].codec == "hevc":
+            # ISO/IEC 14496-15, 8.3.2: parameter sets may stand between packets there; in hvc1 muxers leave them out
+            self._picture.codec_context.codec_tag = "hev1"
         picture = self._plan.finish.picture
         if picture.is_tagged:
             Tagger(material.stream(0), picture, self._picture)
@@ -69,6 +73,11 @@ class _Cut:
             StreamSum(stream.codec_context.codec.canonical_name, stream.codec_context.extradata or b"")
             for stream in (self._picture, *(track.stream for _, track in self._tracks))
         ]
+
+    @property
+    def _has_joints(self) -> bool:
+        """Whether packets stand beside others that were encoded with other parameter sets."""
+        return self._plan.encoded > 0 or len(self._paths) > 1
 
     def _track(self, planned: StreamPlan, muxer: str) -> "TrackEncoder | _CopiedTrack":
         stream = self._material.sound_stream(planned)

@@ -73,6 +73,16 @@ class CutTests(CutCase):
                         said = subprocess.run(command, capture_output=True, text=True).stderr
                         self.assertEqual([one for one in said.splitlines() if not any(map(one.count, OF_ITSELF))], [])
 
+    def test_ranges_cut_into_another_container_hold_their_frames(self):
+        """Where units lie between start codes, and come to lie behind their lengths, and the other way round."""
+        ranges = [(3, 20), (24, 25), (30, 55)]
+        for codec in (VideoCodec.H264, VideoCodec.HEVC):
+            for container in (Container.TS, Container.MKV):
+                source = self.clip(container, codec, SoundCodec.AAC)
+                for other in (Container.MP4, Container.MOV, Container.MKV, Container.TS):
+                    with self.subTest(source.name, to=other):
+                        self.check(self.cut([source], other, ranges)[0], ranges, 0.25, self.heard)
+
     def test_edges_that_move_keep_every_packet_and_two_ranges_that_meet_are_not_cut(self):
         source = self.clip(Container.MKV, VideoCodec.H264, SoundCodec.FLAC)
         heard, whole = self.heard, source_to_cut(source, FRAME.rate)
