@@ -64,6 +64,8 @@ def _indices(sources: Sequence[Source], keep: Keep) -> list[PacketIndex]:
     for number, source in enumerate(sources, start=1):
         if source.packets is None or source.packets.rate != keep.rate:
             raise BadValueError("File", number, "it holds no picture that can be cut")
+        if not source.packets.keys.any():
+            raise BadValueError("File", number, "none of its keyframes stands alone; it can't be cut")
         if _kind(source) != _kind(sources[0]):
             raise BadValueError(
                 "File", number, "it is not of the same kind as the first one, and can't be joined to it"

@@ -149,9 +149,8 @@ class _Track:
             data = next(self._blocks, None)
             if data is None:
                 return
-            room = max(0, round(at_s * self._sound.rate_hz) + self._sound.rate_hz - self._given)
             self._given += data.shape[1]
-            yield data[:, :room]
+            yield data
 
     @staticmethod
     def _converted(blocks: Iterator[SampleArray], rate_hz: int, sound: SoundFormat) -> Iterator[FloatArray]:

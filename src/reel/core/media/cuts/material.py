@@ -77,6 +77,4 @@ class Material:
         """Return the samples of a stretch: as many as lie between where it begins and ends in what is made."""
         first = round(one.kept.first / self.rate * rate_hz) - slide
         made, end = (round(tick / self.rate * rate_hz) for tick in (one.made, one.made + one.kept.length))
-        return Heard(
-            place=one.place, first=first, end=first + end - made, fades_in=one.is_cut_in, fades_out=one.is_cut_out
-        )
+        return Heard(first=first, end=first + end - made, fades_in=one.is_cut_in, fades_out=one.is_cut_out)

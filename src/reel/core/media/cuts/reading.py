@@ -122,7 +122,11 @@ class PictureReader:
         context.thread_type = "AUTO"
         beyond = 0
         for tick, packet in self.packets(kept.first):
-            yield from self._within(context.decode(packet), kept)
+            try:
+                frames = context.decode(packet)
+            except BROKEN as error:
+                raise MediaError(self._path, f"can't be decoded at its frame {tick} ({reason_of(error)})") from error
+            yield from self._within(frames, kept)
             beyond = beyond + 1 if tick >= kept.end else 0
             if beyond > _REORDERED:
                 break
@@ -143,10 +147,11 @@ _REORDERED = 17
 
 def read_samples(reader: Any, stream: Any, start_s: Fraction, end_s: Fraction) -> Iterator[SampleArray]:
     """Decode a sound track, its first sample at the second `start_s`, until `end_s`: blocks (channels, samples) of its
-    own kind of number that follow each other. What its stamps leave out is silence, what they repeat is left out."""
+    own kind of number that follow each other. What its stamps leave out is silence, what they repeat is left out, what
+    can't be decoded is silence too."""
     context, position = stream.codec_context, 0
     for packet in reader.demux(stream):
-        for frame in packet.decode():
+        for frame in _decoded(packet):
             data = rows(frame)
             at_s = frame.pts * frame.time_base - start_s if frame.pts is not None else None
             if at_s is not None and abs(at_s - Fraction(position, frame.sample_rate)) > HOLE_S:
@@ -164,6 +169,14 @@ def read_samples(reader: Any, stream: Any, start_s: Fraction, end_s: Fraction) -
                 yield data
         if context.sample_rate and position > (end_s + _BEHIND_S) * context.sample_rate:
             return
+
+
+def _decoded(packet: Any) -> list[Any]:
+    """Decode a packet of sound; one that can't be has nothing, which its stamps leave out."""
+    try:
+        return list(packet.decode())
+    except BROKEN:
+        return []
 
 
 def silence(like: SampleArray, count: int) -> SampleArray:

@@ -28,9 +28,8 @@ _FORMATS = {"u1": "u8p", "i2": "s16p", "i4": "s32p", "f4": "fltp", "f8": "dblp",
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Heard:
-    """SampleArray of one file from `first` on, `end` left out, with the edges that fade."""
+    """Samples of one file from `first` on, `end` left out, with the edges that fade."""
 
-    place: int
     first: int
     end: int
     fades_in: bool

@@ -149,6 +149,11 @@ class CutTests(CutCase):
             cut_after(lambda: source.write_bytes(content[: len(content) // 2]))
         with self.assertRaises(MediaError):
             cut_after(source.unlink)
+        found = source_to_cut(source, FRAME.rate)
+        none = replace(found, packets=replace(found.packets, keys=np.zeros(LENGTH, dtype=np.bool_)))
+        keep = Keep(rate=FRAME.rate, ranges=(TickRange(5, 50),))
+        with self.assertRaisesRegex(BadValueError, "none of its keyframes stands alone"):
+            plan(Finish(container=Container.MKV, keep=keep), none)
         with (
             patch.object(joints.Joiner, "encoded", lambda joiner, frames, rate: iter(())),
             self.assertRaises(MediaError),
