@@ -10,9 +10,10 @@ from reel.recorder.tests.test_service import LIGHT, ServerTestCase
 
 class RoundsTests(ServerTestCase):
     def test_what_a_rig_held_is_gone_when_it_is_closed(self):
-        """Memory within a tenth of that after the third round, threads no more.
+        """Memory within a tenth of that after the third round, threads no more than in the first three.
 
-        A computer that was busy in a round may have read further ahead in it: what leaks never comes back, so that more
+        A thread that is just ending counts in its round; what leaks a thread a round has more in each later one. A
+        computer that was busy in a round may have read further ahead in it: what leaks never comes back, so that more
         rounds tell the two apart.
         """
 
@@ -30,7 +31,8 @@ class RoundsTests(ServerTestCase):
         rounds = [once() for _ in range(7)]
         while rounds[-1][1] > 1.1 * rounds[2][1] and len(rounds) < 20:
             rounds.append(once())
-        self.assertLessEqual(rounds[-1][0], rounds[2][0])
+        threads = [count for count, _ in rounds]
+        self.assertLessEqual(min(threads[-3:]), max(threads[:3]))
         self.assertLess(rounds[-1][1], 1.1 * rounds[2][1])
 
 
