@@ -44,7 +44,7 @@ def run_bench(
 
 
 def _usual() -> dict[str, float]:
-    from benchmarks import composing, examining, line, recording, rewrapping, stack
+    from benchmarks import composing, examining, finishing, line, recording, rewrapping, stack
 
     composed, alone = composing.core_shares()
     return {
@@ -52,6 +52,7 @@ def _usual() -> dict[str, float]:
         "recorder_to_bare_loop": recording.recorder_against_bare_loop(),
         "throughput_to_bare_loop": recording.throughput_against_bare_loop(),
         "examine_to_bare_decode": examining.examine_to_bare_decode(),
+        "finish_to_bare_loop": finishing.finish_to_bare_loop(),
         "rewrap_to_file_copy": rewrapping.rewrap_to_file_copy(),
         "composed_core_share": composed,
         "composed_to_alone": composed / alone,
