@@ -4,6 +4,7 @@ import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import av
 from av.video.frame import PictureType
@@ -46,9 +47,9 @@ def _bare(source: Path, target: Path, asked: FilePlan) -> None:
     with av.open(str(source)) as reader, av.open(str(target), "w") as writer:
         picture, sound = reader.streams.video[0], reader.streams.audio[0]
         picture.thread_type = "AUTO"
-        stream = writer.add_stream(told.encoder, rate=MODE.rate)
+        stream: Any = writer.add_stream(told.encoder, rate=MODE.rate)
         tell(stream.codec_context, asked, told)
-        track = writer.add_stream(asked.recipe.sound_facts.encoder, rate=48_000, layout="stereo")
+        track: Any = writer.add_stream(asked.recipe.sound_facts.encoder, rate=48_000, layout="stereo")
         track.bit_rate = asked.recipe.sound_bitrate_bps
         for frame in reader.decode(picture, sound):
             if isinstance(frame, av.VideoFrame):
