@@ -123,6 +123,24 @@ class FinishingTests(StackTestCase):
             self.assertEqual(reader.streams.video[0].codec_context.color_range, 2)  # AVCOL_RANGE_JPEG
         self.assertEqual(list(hashes_of(shelf / "larks-cut.mp4")), list(hashes_of(shelf / "larks.mp4")))
 
+    def test_an_archive_copy_is_made_and_verified_and_a_frame_that_changed_is_named(self):
+        page = self.page
+        self.bring("voles")
+        page.get_by_role("link", name="Finish", exact=True).click()
+        page.locator("#line a[href$='/file/']").click()
+        with self.changes():
+            page.get_by_label("Archive copy").check()
+        expect(page.locator("#line")).to_contain_text("all encoded anew")
+        page.locator("#line").get_by_role("button", name="Make").click()
+        page.locator("#making").get_by_role("link", name="voles archive").click()
+        expect(page.locator("#take")).to_contain_text("all frames are what they were")
+        text = next((self.home / "shelf").glob("voles-archive.*/frames.sha256"))
+        lines = text.read_text().splitlines()
+        text.write_text("\n".join([*lines[:7], "7 " + "0" * 64, *lines[8:]]) + "\n")
+        page.get_by_role("button", name="Verify").click()
+        self.load_until(page.url, "#take .loss:has-text('1 of 240 frames are not what they were: 7.')", 1)
+        self.assertEqual(Axe().run(page).response["violations"], [])
+
     def test_a_track_is_moved(self):
         page = self.page
         self.bring("wrens")
