@@ -35,8 +35,8 @@ class PacketIndex:
     """The packets of a file's picture in the order of decoding, one an element.
 
     `stamps` are when it is shown, in units of `time_base`; `keys` whether decoding may begin with it and what is shown
-    from there on needs nothing before it; `sizes` its bytes. `ticks`, at `rate` a second, count from the first picture
-    on. Raises BadValueError where there is none.
+    from there on needs nothing before it; `sizes` its bytes. `ticks`, at `rate` a second, count from `start` on, the
+    stamp of the first picture. Raises BadValueError where there is none.
     """
 
     stamps: IntArray
@@ -45,16 +45,13 @@ class PacketIndex:
     time_base: Fraction
     rate: Fraction
     ticks: IntArray = field(init=False)
+    start: int = field(init=False)
 
     def __post_init__(self) -> None:
         if not len(self.stamps):
             raise BadValueError("Picture", "nothing", "there is no packet that could be kept")
+        object.__setattr__(self, "start", int(self.stamps.min()))
         object.__setattr__(self, "ticks", self.ticks_of(self.stamps))
-
-    @property
-    def start(self) -> int:
-        """The stamp of the first picture."""
-        return int(self.stamps.min())
 
     @property
     def length(self) -> int:

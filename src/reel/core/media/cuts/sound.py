@@ -68,14 +68,14 @@ def _from_0(blocks: Iterator[SampleArray], before: int) -> Iterator[SampleArray]
 def _faded(data: SampleArray, at: int, one: Heard, fade: int) -> SampleArray:
     """Fade what of a block lies at a cut edge; `at` is where it lies in its stretch."""
     length, count = one.end - one.first, data.shape[1]
-    places = np.arange(at, at + count, dtype=np.float64)
-    gains = np.ones(count)
-    if one.fades_in and at < fade:
-        gains = np.minimum(gains, (places + 0.5) / fade)
-    if one.fades_out and at + count > length - fade:
-        gains = np.minimum(gains, (length - places - 0.5) / fade)
-    if gains.min(initial=1.0) >= 1.0:
+    begins, ends = one.fades_in and at < fade, one.fades_out and at + count > length - fade
+    if not begins and not ends:
         return data
+    places, gains = np.arange(at, at + count, dtype=np.float64), np.ones(count)
+    if begins:
+        gains = np.minimum(gains, (places + 0.5) / fade)
+    if ends:
+        gains = np.minimum(gains, (length - places - 0.5) / fade)
     middle = 128.0 if data.dtype == np.uint8 else 0.0
     gains = np.sin(gains * np.pi / 2) ** 2
     made = (data.astype(np.float64) - middle) * gains + middle
