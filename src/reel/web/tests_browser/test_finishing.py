@@ -38,7 +38,7 @@ def full_range(tick, width, height):
 class FinishingTests(StackTestCase):
     def test_three_takes_are_rewrapped_at_once(self):
         page = self.page
-        page.goto(f"{self.url}/takes/")
+        page.goto(f"{self.url}/takes/?words=Potting")
         boxes = page.locator("input[name=take]")
         for place in range(3):
             boxes.nth(place).check()
