@@ -67,6 +67,11 @@ class FinishPlan:
         return tuple(one for one in self.streams if one.fate is Fate.LEFT_OUT and one.why)
 
     @property
+    def sounds(self) -> tuple[StreamPlan, ...]:
+        """What becomes of each sound track."""
+        return tuple(one for one in self.streams if one.stream.kind is StreamKind.SOUND)
+
+    @property
     def frames(self) -> int:
         """Frames that the file holds, of a finish that keeps a part."""
         return sum(one.pieces.frames for one in self.stretches)
@@ -125,9 +130,7 @@ def _encoded(finish: Finish, sources: Sequence[Source], stretches: tuple[Stretch
         raise BadValueError("Rate", "varying", "frames whose times vary can't be encoded anew yet")
     recipe, changes = finish.encoding.recipe, _changes(finish, sources)
     pictures, sounds = sources[0].pictures, sources[0].sounds
-    chosen = range(1, len(sounds) + 1) if finish.tracks is None else finish.tracks
-    if beyond := [track for track in chosen if track > len(sounds)]:
-        raise BadValueError("Track", beyond[0], f"the file has {len(sounds)}")
+    chosen = _chosen(finish, sources[0])
     streams = [StreamPlan(stream=pictures[0], fate=Fate.ENCODED, why=recipe.codec_facts.label)]
     streams += [StreamPlan(stream=one, fate=Fate.LEFT_OUT, why="one picture is encoded") for one in pictures[1:]]
     for number, one in enumerate(sounds, start=1):
@@ -148,7 +151,7 @@ def file_plan_of(made: FinishPlan, source: Source) -> FilePlan:
     picture = source.pictures[0]
     width_px, height_px = made.finish.picture.size_of(picture.width_px, picture.height_px)
     frame = Mode(width_px=width_px, height_px=height_px, rate=source.packets.rate)
-    sounds = [one for one in made.streams if one.fate is Fate.ENCODED and one.stream.kind is StreamKind.SOUND]
+    sounds = [one for one in made.sounds if one.fate is Fate.ENCODED]
     tracks = tuple(one.title or f"Track {number}" for number, one in enumerate(sounds, start=1))
     return FilePlan(recipe=made.finish.encoding.recipe, frame=frame, tracks=tracks)
 
@@ -202,10 +205,7 @@ def _whole(finish: Finish, source: Source) -> FinishPlan:
         raise BadValueError("Container", name, f"it does not hold {_label(pictures[0])}: {reason}. What does: {others}")
     if not pictures and not source.sounds:
         raise BadValueError("File", "nothing", "it holds neither a picture nor sound")
-    chosen = range(1, len(source.sounds) + 1) if finish.tracks is None else finish.tracks
-    if beyond := [track for track in chosen if track > len(source.sounds)]:
-        raise BadValueError("Track", beyond[0], f"the file has {len(source.sounds)}")
-    wanted = [source.sounds[track - 1] for track in chosen]
+    wanted = [source.sounds[track - 1] for track in _chosen(finish, source)]
     streams = [_planned(finish.container, stream) for stream in (*pictures, *wanted)]
     streams += [
         StreamPlan(
@@ -215,6 +215,15 @@ def _whole(finish: Finish, source: Source) -> FinishPlan:
         if stream not in pictures and stream not in wanted
     ]
     return FinishPlan(finish=finish, streams=tuple(streams), notes=_notes(finish.container, wanted))
+
+
+def _chosen(finish: Finish, source: Source) -> Sequence[int]:
+    """Return the tracks that are chosen, counted from 1; raises BadValueError for one that a file does not have."""
+    count = len(source.sounds)
+    chosen = range(1, count + 1) if finish.tracks is None else finish.tracks
+    if beyond := [track for track in chosen if track > count]:
+        raise BadValueError("Track", beyond[0], f"the file has {count}")
+    return chosen
 
 
 def _planned(container: Container, stream: SourceStream) -> StreamPlan:

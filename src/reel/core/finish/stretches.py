@@ -7,7 +7,7 @@ from itertools import accumulate, pairwise
 from reel.core.errors import BadValueError
 from reel.core.finish.keep import Edges, Keep, TickRange, together
 from reel.core.finish.packets import PacketIndex, Pieces
-from reel.core.finish.values import Source, StreamKind
+from reel.core.finish.values import Source
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -75,8 +75,7 @@ def _indices(sources: Sequence[Source], keep: Keep) -> list[PacketIndex]:
 
 
 def _kind(source: Source) -> list[tuple[str, str]]:
-    streams = [*source.pictures[:1], *source.sounds]
-    return [(one.codec, one.form) for one in streams if one.kind is not StreamKind.OTHER]
+    return [(one.codec, one.form) for one in (*source.pictures[:1], *source.sounds)]
 
 
 def _moved(ranges: Sequence[TickRange], indices: Sequence[PacketIndex], begins: Sequence[int]) -> tuple[TickRange, ...]:

@@ -14,7 +14,7 @@ from reel.core.media.cuts import cut, encode, is_joinable, kept_hashes, opened, 
 from reel.core.media.digest import SentFacts, read_sent
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.framing import stream_matrix, stream_range
-from reel.core.media.hashes import NAME, write_hashes
+from reel.core.media.hashes import NAME, read_hashes, write_hashes
 from reel.core.media.rewrap import rewrap
 from reel.core.media.shelf import sidecar_folder
 
@@ -116,6 +116,5 @@ def hash_archive(paths: Sequence[Path], sources: Sequence[Source], target: Path,
     text = sidecar_folder(target) / NAME
     text.parent.mkdir(exist_ok=True)
     write_hashes(target, text)
-    kept = [line.split(" ")[-1] for line in text.read_text().splitlines()]
-    if kept != list(kept_hashes(paths, sources, plan)):
+    if read_hashes(text) != list(kept_hashes(paths, sources, plan)):
         raise MediaError(target, "does not decode to the same frames as what it was made from; it is not kept")

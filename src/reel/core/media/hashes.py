@@ -45,13 +45,18 @@ def hashes_of(path: Path) -> Iterator[str]:
         raise MediaError(path, f"can't be decoded whole ({reason_of(error)})") from error
 
 
-def write_hashes(path: Path, text: Path) -> int:
-    """Write the hashes of a file's frames into a text; returns how many there are. Raises MediaError."""
-    count = 0
+def write_hashes(path: Path, text: Path) -> None:
+    """Write the hashes of a file's frames into a text; raises MediaError."""
     with text.open("w") as file:
-        for count, one in enumerate(hashes_of(path), start=1):
-            file.write(f"{count - 1} {one}\n")
-    return count
+        file.writelines(f"{number} {one}\n" for number, one in enumerate(hashes_of(path)))
+
+
+def read_hashes(text: Path) -> list[str]:
+    """Return the hashes that a text holds, in their order; raises MediaError where it is gone."""
+    try:
+        return [line.split(" ")[-1] for line in text.read_text().splitlines()]
+    except OSError as error:
+        raise MediaError(text, "is gone: what the frames were is not known") from error
 
 
 def check_hashes(path: Path, text: Path, tell: Callable[[float], None] = lambda part: None) -> tuple[int, list[int]]:
@@ -59,11 +64,7 @@ def check_hashes(path: Path, text: Path, tell: Callable[[float], None] = lambda 
 
     A frame too many or too few differs. `tell` is told the part that is done. Raises MediaError.
     """
-    try:
-        kept = [line.split(" ")[-1] for line in text.read_text().splitlines()]
-    except OSError as error:
-        raise MediaError(text, "is gone: what the frames were is not known") from error
-    differing = []
+    kept, differing = read_hashes(text), []
     for number, (was, now) in enumerate(itertools.zip_longest(kept, hashes_of(path))):
         if was != now:
             differing.append(number)

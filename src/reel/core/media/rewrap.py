@@ -25,7 +25,8 @@ _OWN_TAGS = {"major_brand", "minor_version", "compatible_brands", "encoder", "ha
 _CALLED = {"hevc": "hvc1", "prores": ""}
 # Matroska and WebM hold the encoder's delay apart: sound that begins by that before 0 is no reason to shift all.
 _AS_IT_BEGINS = {"avoid_negative_ts": "disabled"}
-_INDEXED, _IN_FRONT = ("mp4", "mov"), {"movflags": "+faststart"}
+# The muxers whose files have an index, which may stand in front.
+INDEXED, _IN_FRONT = ("mp4", "mov"), {"movflags": "+faststart"}
 # ISO/IEC 14496-12, 8.6 and 8.7: what the index has of a packet at most (its times, size, chunk and whether it is a
 # keyframe), and of a whole file; packets are counted by the rate where the file does not say how many there are.
 _INDEX_BYTES_A_PACKET, _INDEX_BYTES, _MARGIN = 48, 16_384, 1.1
@@ -101,7 +102,7 @@ def rewrap(source: Path, target: Path, kept: Sequence[int], progress: Callable[[
         try:
             copy(_in_one_pass)
         except av.error.ArgumentError:  # also where the index needs more room than was reserved
-            if muxer not in _INDEXED:
+            if muxer not in INDEXED:
                 raise
             copy(_usual)
     except BROKEN as error:
@@ -110,19 +111,19 @@ def rewrap(source: Path, target: Path, kept: Sequence[int], progress: Callable[[
 
 def _usual(reader: Any, streams: Sequence[Any], muxer: str) -> Mapping[str, str]:
     """Return how a file is written: an MP4 has its index moved to the front once it is whole."""
-    return _IN_FRONT if muxer in _INDEXED else {}
+    return _IN_FRONT if muxer in INDEXED else {}
 
 
 def options_of(muxer: str) -> Mapping[str, str]:
     """Return how a new file is written: the index in front, sound that begins before 0 as it does."""
-    return _AS_IT_BEGINS if muxer in ("matroska", "webm") else _IN_FRONT if muxer in _INDEXED else {}
+    return _AS_IT_BEGINS if muxer in ("matroska", "webm") else _IN_FRONT if muxer in INDEXED else {}
 
 
 def _in_one_pass(reader: Any, streams: Sequence[Any], muxer: str) -> Mapping[str, str]:
     """Return how a file is written in one pass: room for the index is reserved, and each stream begins as it does."""
     if muxer in ("matroska", "webm") and reader.format.name != "mpegts":
         return _AS_IT_BEGINS
-    reserved = _index_bytes(reader, streams) if muxer in _INDEXED else 0
+    reserved = _index_bytes(reader, streams) if muxer in INDEXED else 0
     return {"moov_size": str(reserved)} if reserved else _usual(reader, streams, muxer)
 
 
@@ -189,7 +190,7 @@ def add_like(writer: Any, stream: Any, muxer: str) -> Any:
         tags["title"] = title
     added.metadata.update(tags)
     codec = stream.codec_context.codec.canonical_name
-    if muxer in _INDEXED and codec in _CALLED:
+    if muxer in INDEXED and codec in _CALLED:
         added.codec_context.codec_tag = _CALLED[codec] or stream.codec_context.codec_tag
     return added
 

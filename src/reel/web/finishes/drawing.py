@@ -3,7 +3,7 @@
 import math
 from dataclasses import dataclass
 
-from reel.core.finish import Fate, FinishPlan, Keep, StreamKind, TickRange, left_out
+from reel.core.finish import Fate, FinishPlan, Keep, TickRange, left_out
 from reel.core.signal import length_label, timecode
 from reel.web.finishes.editing import Opened
 from reel.web.finishes.proposals import FilePart
@@ -16,8 +16,8 @@ COLUMN, OPEN_COLUMN = 100, 160
 # How thick the take is drawn; what is kept of its bytes is as thick as the root of its part.
 THICK = 26.0
 FIRST_STRAND, STRAND_GAP = 58, 7
-# The strand of what is kept, and how far below it hangs what is left out.
-RIBBON_Y, HANGS = 62, 62
+# The middle of the strand of what is kept.
+RIBBON_Y = 62
 HEIGHT = 176
 
 
@@ -50,13 +50,10 @@ class DrawnFinish:
 class DrawnPiece:
     """A piece of the strand: where it lies in percent of the width, and in units of its drawing."""
 
-    number: int
     x_pc: float
     width_pc: float
     x: float
     width: float
-    begin: str
-    end: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -88,9 +85,7 @@ def size_of(made: FinishPlan, take_bytes: int) -> int:
     frames = sum(one.pieces.frames for one in made.stretches)
     copied = sum(one.pieces.copied_bytes for one in made.stretches)
     each = copied / max(1, frames - made.encoded) if copied else 0.0
-    keep = made.finish.keep
-    length_s = float(keep.length / keep.rate) if keep else 0.0
-    sound = sum(one.stream.bitrate_bps / 8 * length_s for one in made.streams if one.stream.kind is StreamKind.SOUND)
+    sound = sum(one.stream.bitrate_bps / 8 * float(made.length_s) for one in made.sounds)
     if not copied:
         return 0
     return round(copied + made.encoded * each + sound)
@@ -103,14 +98,13 @@ def draw_finish(now: Opened, made: FinishPlan, stage: str) -> DrawnFinish:
     share = now.keep.length / now.length
     thin = max(THINNEST, THICK * math.sqrt(share))
     rates = [THICK, *(thin for _ in STAGES[1:])]
-    sounds = [one for one in made.streams if one.stream.kind is StreamKind.SOUND]
     return DrawnFinish(
         stages=tuple(_stage(now, made, key, is_open=key == stage) for key in STAGES),
         width=edges[-1],
         picture=band(edges, rates),
         strands=tuple(
             _strand(edges, place, one.stream.title, is_open=one.fate is Fate.LEFT_OUT)
-            for place, one in enumerate(sounds[:4])
+            for place, one in enumerate(made.sounds[:4])
         ),
         fallen=(fallen_piece(edges[1], THICK, thin),) if share < 1 else (),
     )
@@ -163,7 +157,7 @@ def _picture_facts(now: Opened, made: FinishPlan) -> Facts:
 
 
 def _sound_facts(now: Opened, made: FinishPlan) -> Facts:
-    sounds = [one for one in made.streams if one.stream.kind is StreamKind.SOUND]
+    sounds = made.sounds
     kept = [one for one in sounds if one.fate is not Fate.LEFT_OUT]
     anew = sum(one.fate is Fate.ENCODED for one in kept)
     fact = f"{len(kept)} track{'' if len(kept) == 1 else 's'}"
@@ -202,8 +196,8 @@ def draw_keep(now: Opened, keep: Keep, files: list[FilePart]) -> DrawnKeep:
         length_ms=length_ms,
         height=HEIGHT,
         ribbon=ribbon_of([one.in_time for one in files], RIBBON_Y) if files else f"M0 49H{WIDTH}V75H0Z",
-        kept=tuple(_piece(now, number, one) for number, one in enumerate(keep.ranges, start=1)),
-        out=tuple(_piece(now, number, one) for number, one in enumerate(out, start=1)),
+        kept=tuple(_piece(now, one) for one in keep.ranges),
+        out=tuple(_piece(now, one) for one in out),
         edges=apart(window, edges),
         out_words=apart(
             window, [(round(one.first / now.rate * 1000), length_label(one.length / now.rate)) for one in out]
@@ -212,13 +206,10 @@ def draw_keep(now: Opened, keep: Keep, files: list[FilePart]) -> DrawnKeep:
     )
 
 
-def _piece(now: Opened, number: int, one: TickRange) -> DrawnPiece:
+def _piece(now: Opened, one: TickRange) -> DrawnPiece:
     return DrawnPiece(
-        number=number,
         x_pc=round(one.first / now.length * 100, 3),
         width_pc=round(one.length / now.length * 100, 3),
         x=round(one.first / now.length * WIDTH, 2),
         width=round(one.length / now.length * WIDTH, 2),
-        begin=timecode(one.first / now.rate, now.rate),
-        end=timecode(one.end / now.rate, now.rate),
     )

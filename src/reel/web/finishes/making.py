@@ -16,7 +16,7 @@ from reel.core.wire import from_plain, to_plain
 from reel.recorder.messages import RefusedError
 from reel.web.finishes.editing import length_of, parts_of, planned, refuse_unfinishable
 from reel.web.finishes.encodings import is_archive_of
-from reel.web.finishes.models import KeptFinish
+from reel.web.finishes.models import MAX_NAME, KeptFinish
 from reel.web.finishes.proposals import Rules, by_rules
 from reel.web.finishes.reading import read_sources
 from reel.web.jobs.actions import ask_for
@@ -67,9 +67,9 @@ def ask_to_finish(ids: Iterable[int], name: str) -> int:
 
 def keep_finish(name: str, finish: Finish, rules: Rules) -> KeptFinish:
     """Keep a finish under a name, without what it keeps of its take; raises BadValueError."""
-    clean = clean_name("Name", name, 60)
+    clean = clean_name("Name", name, MAX_NAME)
     value: dict[str, Any] = to_plain(replace(finish, keep=None))
-    free = free_name(clean, list(KeptFinish.objects.values_list("name", flat=True)), 60)
+    free = free_name(clean, list(KeptFinish.objects.values_list("name", flat=True)), MAX_NAME)
     return KeptFinish.objects.create(name=free, value=value, rules=to_plain(rules))
 
 

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
 
-from reel.core.finish import Edges, Fate, FinishPlan, Keep, StreamKind, StreamPlan, Stretch, TickRange
+from reel.core.finish import Edges, Fate, FinishPlan, Keep, StreamPlan, Stretch, TickRange
 from reel.core.signal import length_label, timecode
 from reel.core.sound import Sides
 from reel.web.finishes.drawing import draw_finish, draw_keep, size_of
@@ -86,7 +86,7 @@ def context_of(now: Opened, stage: str, part: Part, least_s: Fraction) -> dict[s
     elif stage == "picture":
         shown |= _picture(now)
     elif stage == "sound":
-        words = {one.stream.index: sound_words(one) for one in made.streams if is_sound(one)}
+        words = {one.stream.index: sound_words(one) for one in made.sounds}
         shown |= {"rows": rows_of(now, files, words), "sides": [one.value for one in Sides]}
     elif stage == "file":
         encoding = now.finish.encoding
@@ -256,16 +256,11 @@ def becomes(now: Opened, made: FinishPlan) -> list[tuple[str, str]]:
         picture += f", {made.encoded} anew"
     bytes_about = size_of(made, now.take.size_bytes or 0)
     shown = [("Length", length_label(now.keep.length / now.rate)), ("Picture", picture)]
-    shown += [(f"Sound: {one.title or 'track'}", sound_words(one)) for one in made.streams if is_sound(one)]
+    shown += [(f"Sound: {one.title or 'track'}", sound_words(one)) for one in made.sounds]
     size_words = "not known before it is made"
     if bytes_about:
         size_words = f"about {bytes_about / 1e6:.0f} MB of {(now.take.size_bytes or 0) / 1e6:.0f} MB"
     return [*shown, ("Size", size_words)]
-
-
-def is_sound(one: StreamPlan) -> bool:
-    """Return whether a planned stream is sound."""
-    return one.stream.kind is StreamKind.SOUND
 
 
 def sound_words(one: StreamPlan) -> str:

@@ -12,6 +12,7 @@ from reel.core.media.levels import BLACK, WHITE, Levels
 from reel.core.signal import Matrix, Range
 from reel.web.finishes.editing import Opened
 from reel.web.ui.fields import WholeField
+from reel.web.ui.forms import refuse_invalid
 
 AS_TAGGED = "as it is tagged"
 TURNS = {Quarter.NONE: "not turned", Quarter.RIGHT: "90° right", Quarter.OVER: "180°", Quarter.LEFT: "90° left"}
@@ -37,11 +38,7 @@ class PictureForm(forms.Form):
 
     def picture(self) -> PictureFinish:
         """Return what was said of the picture; raises BadValueError, which names the field."""
-        if not self.is_valid():
-            name, problems = next(iter(self.errors.items()))
-            raise BadValueError(
-                name.partition("_")[0].capitalize(), self.data.get(name, "")[:20], str(problems[0]).rstrip(".")
-            )
+        refuse_invalid(self)
         said = self.cleaned_data
         crop = Crop(**{name: said[name] or 0 for name in ("left_px", "top_px", "right_px", "bottom_px")})
         return PictureFinish(

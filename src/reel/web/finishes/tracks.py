@@ -14,6 +14,7 @@ from reel.web.finishes.editing import Opened
 from reel.web.finishes.proposals import FilePart
 from reel.web.takes.strands import loudest, track_ribbon_of
 from reel.web.ui.fields import NumberField, WholeField
+from reel.web.ui.forms import refuse_invalid
 
 
 class TrackForm(forms.Form):
@@ -31,10 +32,7 @@ class TrackForm(forms.Form):
 
     def change(self, track: int) -> TrackFinish:
         """Return what was said of a track; raises BadValueError, which names the field."""
-        if not self.is_valid():
-            name, problems = next(iter(self.errors.items()))
-            label = name.partition("_")[0].capitalize()
-            raise BadValueError(label, self.data.get(name, "")[:20], str(problems[0]).rstrip("."))
+        refuse_invalid(self)
         said = self.cleaned_data
         return TrackFinish(
             track=track,

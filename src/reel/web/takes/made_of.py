@@ -10,7 +10,7 @@ from django.utils import timezone
 
 from reel.core.errors import BadValueError
 from reel.core.file import CONTAINERS, RateKind, Recipe, SoundFiles
-from reel.core.finish import Finish, FinishPlan, StreamKind
+from reel.core.finish import Finish, FinishPlan
 from reel.core.measure import Counts
 from reel.core.media import Reserved, Shelf
 from reel.core.wire import to_plain
@@ -90,12 +90,11 @@ def _stored(take: Take, finish: Finish, made: FinishPlan) -> Take:
 
 def _titles(take: Take, made: FinishPlan) -> list[str]:
     """Return what the tracks are called: anew, as those of the take, or as the file says."""
-    sounds = [one for one in made.streams if one.stream.kind is StreamKind.SOUND]
-    places = {index: place for place, index in enumerate(sorted(one.stream.index for one in sounds))}
+    places = {index: place for place, index in enumerate(sorted(one.stream.index for one in made.sounds))}
     known = dict(enumerate(take.tracks))
     return [
         (one.change.title if one.change else "") or known.get(places[one.stream.index], one.stream.title)
-        for one in sounds
+        for one in made.sounds
         if one.stream.index in made.kept
     ]
 

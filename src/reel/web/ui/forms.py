@@ -5,7 +5,7 @@ from typing import Any
 from django import forms
 from django.http import QueryDict
 
-from reel.core.errors import ReelError
+from reel.core.errors import BadValueError, ReelError
 
 # The parameter with the names of the fields that somebody touched.
 TOUCHED = "touched"
@@ -39,6 +39,14 @@ def choices_of(kind: type[Any], words: dict[str, str]) -> list[tuple[str, str]]:
 def form_status(form: forms.Form) -> int:
     """Return 422 for a form that was refused."""
     return 422 if form.is_bound and form.errors else 200
+
+
+def refuse_invalid(form: forms.Form) -> None:
+    """Raise BadValueError for the first field of a form that can't be taken, which it names."""
+    if form.is_valid():
+        return
+    name, problems = next(iter(form.errors.items()))
+    raise BadValueError(name.partition("_")[0].capitalize(), form.data.get(name, "")[:20], str(problems[0]).rstrip("."))
 
 
 def with_touched(form: forms.Form, posted: QueryDict) -> QueryDict:

@@ -21,10 +21,9 @@ from reel.core.media.cuts.sound import TrackEncoder
 from reel.core.media.cuts.tags import Tagger
 from reel.core.media.digest import SentFacts, StreamSum, sums_of
 from reel.core.media.errors import BROKEN, MediaError, reason_of
-from reel.core.media.rewrap import add_like, options_of, tags_of
+from reel.core.media.rewrap import INDEXED, add_like, options_of, tags_of
 
 Tell = Callable[[float], None]
-_MOV = ("mp4", "mov")
 
 
 def cut(paths: Sequence[Path], sources: Sequence[Source], target: Path, plan: FinishPlan, tell: Tell) -> SentFacts:
@@ -51,7 +50,7 @@ class _Cut:
         self._paths, self._indices, self._rate = material.paths, material.indices, material.rate
         kept = [one for one in self._plan.streams if one.fate is not Fate.LEFT_OUT]
         self._picture = add_like(writer, material.stream(0), muxer)
-        if self._has_joints and muxer in _MOV and material.sources[0].pictures[0].codec == "hevc":
+        if self._has_joints and muxer in INDEXED and material.sources[0].pictures[0].codec == "hevc":
             # ISO/IEC 14496-15, 8.3.2: parameter sets may stand between packets there; in hvc1 muxers leave them out
             self._picture.codec_context.codec_tag = "hev1"
         picture = self._plan.finish.picture

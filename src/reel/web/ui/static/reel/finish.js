@@ -1,26 +1,17 @@
 // What is kept of a take: edges are dragged on its strand, and set where the player stands or where it was marked In and Out.
+import { code as codeAt, frameOf, rate, video } from "./take.js";
+
 const drawing = () => document.querySelector(".keep [data-drawing]");
 const shown = () => document.getElementById("in-time").dataset;
-const rate = () => Number(shown().rate) || 30;
 const length = () => Number(shown().length) / 1000;
+const code = (tick) => codeAt(tick / rate());
 const SNAP_PX = 6;
 
-const two = (number) => String(number).padStart(2, "0");
-// A tick as hours, minutes, seconds and frames, as the table has it.
-function code(tick) {
-  const whole = Math.floor(tick / rate() + 1e-6);
-  return [Math.floor(whole / 3600), Math.floor(whole / 60) % 60, whole % 60, Math.floor(tick - whole * rate() + 1e-4)].map(two).join(":");
-}
 const offset = () => Math.round(-Number(shown().from) / 1000 * rate());
-const playerTick = () => { const player = document.getElementById("player"); return player ? Math.floor(player.currentTime * rate() + 1e-4) + offset() : 0; };
+const playerTick = () => (video() ? frameOf(video()) + offset() : 0);
 
 // Sends with a form where the player stands, and where In and Out were set.
 document.addEventListener("submit", ({ target }) => fill(target), { capture: true });
-document.addEventListener("htmx:configRequest", ({ detail }) => {
-  const form = detail.elt.closest?.("[data-edges-form]");
-  if (!form) return;
-  for (const [name, value] of Object.entries(edgesNow())) detail.parameters[name] = value;
-});
 function edgesNow() {
   const { in: first, out } = document.querySelector("[data-player]")?.dataset ?? {};
   const at = playerTick();

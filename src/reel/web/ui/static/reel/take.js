@@ -2,9 +2,9 @@
 // so that rounding never shows its neighbour.
 const drawing = () => document.querySelector("[data-drawing]");
 const shown = () => document.getElementById("in-time")?.dataset ?? {};
-const video = () => document.getElementById("player");
-const rate = () => Number(shown().rate) || 30;
-const frameOf = (player) => Math.floor(player.currentTime * rate() + 1e-4);
+export const video = () => document.getElementById("player");
+export const rate = () => Number(shown().rate) || 30;
+export const frameOf = (player) => Math.floor(player.currentTime * rate() + 1e-4);
 const edges = { in: null, out: null };
 
 function seekTo(frame) {
@@ -12,10 +12,11 @@ function seekTo(frame) {
   if (!player) return;
   player.currentTime = Math.max(0, Math.min((frame + 0.5) / rate(), player.duration || 0));
 }
-function code(seconds) {
+// A second as hours, minutes, seconds and frames, as the server writes it.
+export function code(seconds) {
   const frames = Math.floor(seconds * rate() + 1e-4), whole = Math.floor(seconds + 1e-6);
   const two = (number) => String(number).padStart(2, "0");
-  return [Math.floor(whole / 3600), Math.floor(whole / 60) % 60, whole % 60, frames - Math.floor(whole * rate() + 1e-4)].map(two).join(":");
+  return [Math.floor(whole / 3600), Math.floor(whole / 60) % 60, whole % 60, Math.floor(frames - whole * rate() + 1e-4)].map(two).join(":");
 }
 function follow() {
   const player = video(), cursor = document.querySelector("[data-cursor]"), { from, to } = shown();
