@@ -14,24 +14,32 @@ from reel.core.finish.keep import (
     together,
     without,
 )
+from reel.core.finish.pace import Pace
 from reel.core.finish.packets import PacketIndex, Pieces
-from reel.core.finish.picture import PictureFinish
+from reel.core.finish.picture import GRADE, NOISE, SHARPNESS, SPEED, Fields, Grade, PictureFinish
 from reel.core.finish.plan import Fate, FinishPlan, StreamPlan, file_plan_of, plan, sound_codec, why_not
 from reel.core.finish.stretches import Stretch
 from reel.core.finish.track import LOUDNESS_LUFS, SLIDE_MS, TrackFinish
 from reel.core.finish.values import TARGETS, Encoding, Finish, Source, SourceStream, StreamKind
 
 __all__ = [
+    "GRADE",
     "LOUDNESS_LUFS",
     "MAX_RANGES",
+    "NOISE",
+    "SHARPNESS",
     "SLIDE_MS",
+    "SPEED",
     "TARGETS",
     "Edges",
     "Encoding",
     "Fate",
+    "Fields",
     "Finish",
     "FinishPlan",
+    "Grade",
     "Keep",
+    "Pace",
     "PacketIndex",
     "PictureFinish",
     "Pieces",

@@ -7,11 +7,12 @@ from fractions import Fraction
 
 from reel.core.errors import BadValueError
 from reel.core.file import CODECS, CONTAINERS, SOUND_CODECS, Container, FilePlan, SoundCodec, VideoCodec
-from reel.core.finish.picture import PictureFinish
+from reel.core.finish.pace import Pace
+from reel.core.finish.picture import Fields, PictureFinish
 from reel.core.finish.stretches import Stretch, laid_over
 from reel.core.finish.track import TrackFinish
 from reel.core.finish.values import Finish, Source, SourceStream, StreamKind
-from reel.core.signal import Mode
+from reel.core.signal import PIXEL_FORMATS, Mode
 
 _PICTURES = {facts.reads_as: codec for codec, facts in CODECS.items()}
 _SOUNDS = {facts.reads_as: codec for codec, facts in SOUND_CODECS.items()}
@@ -48,13 +49,16 @@ class FinishPlan:
     """What a finish does with its sources, stream by stream; `notes` are what the container changes by itself.
 
     `stretches` are what is kept, one behind the other; none where each file is taken as it is. The finish is the one
-    that was asked, its edges where they come to lie.
+    that was asked, its edges where they come to lie. `frame` is the size and rate of a picture that is encoded anew, by
+    its `pace`; None of one that goes through.
     """
 
     finish: Finish
     streams: tuple[StreamPlan, ...]
     stretches: tuple[Stretch, ...] = ()
     notes: tuple[str, ...] = ()
+    frame: Mode | None = None
+    pace: Pace | None = None
 
     @property
     def kept(self) -> tuple[int, ...]:
@@ -74,7 +78,16 @@ class FinishPlan:
     @property
     def frames(self) -> int:
         """Frames that the file holds, of a finish that keeps a part."""
-        return sum(one.pieces.frames for one in self.stretches)
+        there = sum(one.pieces.frames for one in self.stretches)
+        if self.pace is None:
+            return there
+        return there * self.pace.per_tick.numerator if self.pace.shows_each else self.ticks
+
+    @property
+    def ticks(self) -> int:
+        """Ticks that the file has, of a finish that keeps a part; a tick has a frame, unless the take had none."""
+        kept = sum(one.kept.length for one in self.stretches)
+        return kept if self.pace is None else self.pace.frames(kept)
 
     @property
     def encoded(self) -> int:
@@ -84,9 +97,16 @@ class FinishPlan:
         return sum(one.pieces.encoded for one in self.stretches)
 
     @property
+    def speed(self) -> Fraction:
+        """How many times as fast as the take it runs."""
+        return self.pace.speed if self.pace is not None else Fraction(1)
+
+    @property
     def length_s(self) -> Fraction:
-        """Seconds of all that is kept, of a finish that keeps a part."""
+        """Seconds of what is made, of a finish that keeps a part."""
         keep = self.finish.keep
+        if self.pace is not None:
+            return self.ticks / self.pace.frames_per_s
         return keep.length / keep.rate if keep is not None else Fraction(0)
 
 
@@ -103,8 +123,8 @@ def plan(finish: Finish, source: Source, *more: Source) -> FinishPlan:
     if finish.encoding is not None:
         return _encoded(replace(finish, keep=keep), (source, *more), stretches)
     if finish.picture.is_drawn:
-        limit = "other pixels are shown only where it is encoded anew: choose how under File"
-        raise BadValueError("Picture", "cropped, turned or scaled", limit)
+        limit = "these take that it is encoded anew: choose how under File"
+        raise BadValueError("Picture", "other pixels or times", limit)
     whole = _whole(finish, source)
     first, *others = [one for one in whole.streams if one.stream.kind is StreamKind.PICTURE]
     streams = [
@@ -128,6 +148,9 @@ def _encoded(finish: Finish, sources: Sequence[Source], stretches: tuple[Stretch
     assert finish.encoding is not None
     if any(one.packets is not None and not one.packets.is_fixed for one in sources):
         raise BadValueError("Rate", "varying", "frames whose times vary can't be encoded anew yet")
+    pixels = PIXEL_FORMATS.get(sources[0].pictures[0].pixels)
+    if finish.picture.fields is Fields.FILM and (pixels is None or pixels.depth_bits > 8):
+        raise BadValueError("Fields", sources[0].pictures[0].pixels, "pull-down can be undone at 8 bits only")
     recipe, changes = finish.encoding.recipe, _changes(finish, sources)
     pictures, sounds = sources[0].pictures, sources[0].sounds
     chosen = _chosen(finish, sources[0])
@@ -140,20 +163,35 @@ def _encoded(finish: Finish, sources: Sequence[Source], stretches: tuple[Stretch
         streams.append(
             StreamPlan(stream=one, fate=fate, why=why if number in chosen else "", change=changes.get(one.index))
         )
-    made = FinishPlan(finish=finish, streams=tuple(streams), stretches=stretches)
-    file_plan_of(made, sources[0]).check()
+    made = FinishPlan(
+        finish=finish,
+        streams=tuple(streams),
+        stretches=stretches,
+        frame=_frame(finish, sources[0]),
+        pace=finish.picture.pace(_rate(sources[0])),
+    )
+    file_plan_of(made).check()
     return made
 
 
-def file_plan_of(made: FinishPlan, source: Source) -> FilePlan:
+def _rate(source: Source) -> Fraction:
+    assert source.packets is not None, "what has no picture is refused before"
+    return source.packets.rate
+
+
+def _frame(finish: Finish, source: Source) -> Mode:
+    """Return the size and rate of a picture that is encoded anew."""
+    picture, asked = source.pictures[0], finish.picture
+    width_px, height_px = asked.size_of(picture.width_px, picture.height_px)
+    return Mode(width_px=width_px, height_px=height_px, rate=asked.pace(_rate(source)).frames_per_s)
+
+
+def file_plan_of(made: FinishPlan) -> FilePlan:
     """Return what the file of a plan that encodes all anew is to hold."""
-    assert made.finish.encoding is not None and source.packets is not None
-    picture = source.pictures[0]
-    width_px, height_px = made.finish.picture.size_of(picture.width_px, picture.height_px)
-    frame = Mode(width_px=width_px, height_px=height_px, rate=source.packets.rate)
+    assert made.finish.encoding is not None and made.frame is not None
     sounds = [one for one in made.sounds if one.fate is Fate.ENCODED]
     tracks = tuple(one.title or f"Track {number}" for number, one in enumerate(sounds, start=1))
-    return FilePlan(recipe=made.finish.encoding.recipe, frame=frame, tracks=tracks)
+    return FilePlan(recipe=made.finish.encoding.recipe, frame=made.frame, tracks=tracks)
 
 
 def _changes(finish: Finish, sources: Sequence[Source]) -> dict[int, TrackFinish]:

@@ -9,14 +9,13 @@ import av.filter
 
 from reel.core.line.arrival import ArrivalSetup, Deinterlace
 from reel.core.line.device import Turn
+from reel.core.media.fields import bwdif_step, planar_step
 from reel.core.media.framing import MATRIX_CODES, RANGE_CODES
-from reel.core.signal import NS, Picture, Scan, Signal, pixel_format
+from reel.core.signal import NS, Picture, Scan, Signal
 
 _NS_BASE = Fraction(1, NS)
 # libavfilter's transpose: 1 turns a quarter clockwise, 2 counter-clockwise.
 _QUARTER = {Turn.UPRIGHT: "2", Turn.LEFT: "1", Turn.RIGHT: "2"}
-# bwdif takes planar formats; packed and half-packed ones are unpacked without loss.
-_PLANAR = {"yuyv422": "yuv422p", "nv12": "yuv420p", "p010le": "yuv420p10le"}
 
 
 class Conformer:
@@ -106,11 +105,10 @@ class Conformer:
         graph = av.filter.Graph()
         graph.threads = 1  # bwdif takes a millisecond for a picture; more threads only cost
         steps = [graph.add_buffer(width=frame.width, height=frame.height, format=frame.format, time_base=_NS_BASE)]
-        name = frame.format.name
-        steps.append(graph.add("format", _PLANAR.get(name, pixel_format(name).name)))
+        steps.append(planar_step(graph, frame.format.name))
         if fields:
-            mode = "send_field" if self._setup.deinterlace is Deinterlace.FIELD else "send_frame"
-            steps.append(graph.add("bwdif", f"mode={mode}:parity={'tff' if signal.top_first else 'bff'}:deint=all"))
+            each = self._setup.deinterlace is Deinterlace.FIELD
+            steps.append(bwdif_step(graph, each=each, top_first=signal.top_first))
         if turns:
             assert self._setup.turn is not None
             steps.append(graph.add("transpose", _QUARTER[self._setup.turn]))

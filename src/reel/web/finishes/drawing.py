@@ -4,7 +4,7 @@ import math
 from dataclasses import dataclass
 
 from reel.core.finish import Fate, FinishPlan, Keep, TickRange, left_out
-from reel.core.signal import length_label, timecode
+from reel.core.signal import length_label, rate_label, timecode
 from reel.web.finishes.editing import Opened
 from reel.web.finishes.proposals import FilePart
 from reel.web.takes.strands import WIDTH, Window, Word, apart, ribbon_of, scale_of
@@ -150,8 +150,10 @@ def _picture_facts(now: Opened, made: FinishPlan) -> Facts:
     source, picture = now.sources[0].pictures[0], now.finish.picture
     size = picture.size_of(source.width_px, source.height_px)
     fact = f"{size[0]}×{size[1]}"
+    if made.pace is not None and (picture.speed != 1 or made.pace.frames_per_s != now.rate):
+        fact += f" {rate_label(made.pace.frames_per_s)}"
     if picture.is_drawn:
-        return fact, "", "drawn anew"
+        return fact, f"at {float(picture.speed * 100):.3g} % speed" if picture.speed != 1 else "", "drawn anew"
     tags = " ".join(str(one.value) for one in (picture.matrix, picture.range) if one is not None)
     return fact, f"tagged {tags}" if tags else "as it was", ""
 

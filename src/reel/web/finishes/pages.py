@@ -5,14 +5,14 @@ from fractions import Fraction
 from typing import Any
 
 from reel.core.finish import Edges, Fate, FinishPlan, Keep, StreamPlan, Stretch, TickRange
-from reel.core.signal import length_label, timecode
+from reel.core.signal import length_label, rate_label, timecode
 from reel.core.sound import Sides
 from reel.web.finishes.drawing import draw_finish, draw_keep, size_of
 from reel.web.finishes.editing import Opened, marks_of, parts_of
 from reel.web.finishes.encodings import choices
 from reel.web.finishes.making import jobs_of
 from reel.web.finishes.models import KeptFinish
-from reel.web.finishes.picturing import TURNS, PictureForm
+from reel.web.finishes.picturing import GROUPS, form_of
 from reel.web.finishes.proposals import FilePart, Rule, found
 from reel.web.finishes.tracks import rows_of
 from reel.web.takes.models import Part, ProofState
@@ -107,13 +107,16 @@ def context_of(now: Opened, stage: str, part: Part, least_s: Fraction) -> dict[s
 
 
 def _picture(now: Opened) -> dict[str, Any]:
-    source, fields = now.sources[0].pictures[0], PictureForm().fields
+    source, picture = now.sources[0].pictures[0], now.finish.picture
+    form = form_of(picture, picture.size_of(source.width_px, source.height_px))
+    first = now.keep.ranges[0]
     return {
-        "picture": now.finish.picture,
-        "size": now.finish.picture.size_of(source.width_px, source.height_px),
-        "ranges": fields["range"].choices,  # type: ignore[attr-defined]  # a ChoiceField
-        "matrices": fields["matrix"].choices,  # type: ignore[attr-defined]  # a ChoiceField
-        "turns": [(one.value, label) for one, label in TURNS.items()],
+        "tags": [form["range"], form["matrix"]],
+        "groups": [(title, [form[name] for name in names]) for title, names in GROUPS],
+        "size": picture.framed.size_of(source.width_px, source.height_px),
+        "length": now.length,
+        "tick": first.first + first.length // 2,
+        "rate": float(now.rate),
     }
 
 
@@ -247,15 +250,18 @@ def _snaps(now: Opened, files: list[FilePart]) -> list[int]:
 
 def becomes(now: Opened, made: FinishPlan) -> list[tuple[str, str]]:
     """Return what comes of it: (what, how)."""
-    frames = sum(one.pieces.frames for one in made.stretches)
-    encoding = made.finish.encoding
+    frames, encoding = made.frames, made.finish.encoding
     picture = f"{frames - made.encoded} frames as they were" if made.stretches else "as it was, packet for packet"
     if encoding is not None:
         picture = f"{frames} frames encoded anew: {encoding.recipe.codec_facts.label}, {encoding.recipe.rate.label}"
     elif made.encoded:
         picture += f", {made.encoded} anew"
     bytes_about = size_of(made, now.take.size_bytes or 0)
-    shown = [("Length", length_label(now.keep.length / now.rate)), ("Picture", picture)]
+    shown = [("Length", length_label(made.length_s or now.keep.length / now.rate)), ("Picture", picture)]
+    if made.pace is not None and made.pace.frames_per_s != now.rate:
+        shown.append(("Rate", f"{rate_label(made.pace.frames_per_s)} frames a second"))
+    if made.pace is not None and made.pace.words:
+        shown.append(("Frames", made.pace.words))
     shown += [(f"Sound: {one.title or 'track'}", sound_words(one)) for one in made.sounds]
     size_words = "not known before it is made"
     if bytes_about:

@@ -1,46 +1,102 @@
 """The picture of a finish: the form that says what becomes of it, and what its samples say of its range."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
+from decimal import Decimal
+from fractions import Fraction
 
 from django import forms
 
 from reel.core.errors import BadValueError
-from reel.core.finish import Finish, PictureFinish, SourceStream
+from reel.core.finish import (
+    GRADE,
+    NOISE,
+    SHARPNESS,
+    SPEED,
+    Fields,
+    Finish,
+    Grade,
+    PictureFinish,
+    SourceStream,
+)
 from reel.core.frame import Crop, Quarter
 from reel.core.frame.piece import MAX_SIDE_PX
 from reel.core.media.levels import BLACK, WHITE, Levels
-from reel.core.signal import Matrix, Range
+from reel.core.signal import Matrix, Range, rate_label
 from reel.web.finishes.editing import Opened
-from reel.web.ui.fields import WholeField
+from reel.web.ui.fields import NumberField, WholeField
 from reel.web.ui.forms import refuse_invalid
 
 AS_TAGGED = "as it is tagged"
 TURNS = {Quarter.NONE: "not turned", Quarter.RIGHT: "90° right", Quarter.OVER: "180°", Quarter.LEFT: "90° left"}
+FIELDS = {
+    Fields.AS_THEY_ARE: "stay as they are",
+    Fields.PAIR: "one picture of each pair",
+    Fields.EACH: "one picture of each field",
+    Fields.FILM: "pull-down undone: 4 pictures of 5",
+}
+FIRST = {"": AS_TAGGED, "top": "the top one", "bottom": "the bottom one"}
+RATES = ("24000/1001", "24", "25", "30000/1001", "30", "48", "50", "60000/1001", "60")
 
 
-def _side() -> WholeField:
-    return WholeField(required=False, min_value=0, max_value=MAX_SIDE_PX)
+def _number(label: str, low: float, high: float, nothing: str, *, whole: bool = False) -> forms.Field:
+    """Return a field for a number from low to high; empty says `nothing`, which stands in it."""
+    kind = WholeField if whole else NumberField
+    mode = "numeric" if whole else "decimal"
+    attrs = {"class": "field", "inputmode": mode, "maxlength": 7, "placeholder": nothing}
+    bounds = (
+        {"min_value": low, "max_value": high}
+        if whole
+        else {"min_value": Decimal(str(low)), "max_value": Decimal(str(high))}
+    )
+    return kind(label=label, required=False, widget=forms.TextInput(attrs=attrs), **bounds)
+
+
+def _choice(label: str, choices: Iterable[tuple[str, str]]) -> forms.ChoiceField:
+    return forms.ChoiceField(
+        label=label, required=False, choices=list(choices), widget=forms.Select(attrs={"class": "field"})
+    )
+
+
+def _side(label: str) -> forms.Field:
+    return _number(label, 0, MAX_SIDE_PX, "0", whole=True)
+
+
+def _percent(label: str, name: str) -> forms.Field:
+    low, high = GRADE[name]
+    return _number(label, low * 100, high * 100, f"{getattr(Grade(), name) * 100:g}")
 
 
 class PictureForm(forms.Form):
     """What becomes of the picture; an empty field leaves that as it is."""
 
-    range = forms.ChoiceField(required=False, choices=[("", AS_TAGGED), *((one.value, one.value) for one in Range)])
-    matrix = forms.ChoiceField(required=False, choices=[("", AS_TAGGED), *((one.value, one.value) for one in Matrix)])
-    left_px = _side()
-    top_px = _side()
-    right_px = _side()
-    bottom_px = _side()
-    turn = forms.ChoiceField(required=False, choices=[(one.value, label) for one, label in TURNS.items()])
+    range = _choice("Range", [("", AS_TAGGED), *((one.value, one.value) for one in Range)])
+    matrix = _choice("Matrix", [("", AS_TAGGED), *((one.value, one.value) for one in Matrix)])
+    fields_become = _choice("Fields", [(one.value, label) for one, label in FIELDS.items()])
+    first_field = _choice("First comes", FIRST.items())
+    left_px = _side("Crop left, px")
+    top_px = _side("Crop top, px")
+    right_px = _side("Crop right, px")
+    bottom_px = _side("Crop bottom, px")
+    turn = _choice("Turn", [(one.value, label) for one, label in TURNS.items()])
     mirrored = forms.BooleanField(required=False)
-    width_px = _side()
-    height_px = _side()
+    width_px = _side("Width, px")
+    height_px = _side("Height, px")
+    brightness = _percent("Brightness, %", "brightness")
+    contrast = _percent("Contrast, %", "contrast")
+    saturation = _percent("Saturation, %", "saturation")
+    gamma = _number("Gamma", *GRADE["gamma"], "1")
+    sharpness = _number("Sharpening", *SHARPNESS, "0")
+    denoise = _number("Noise reduction, steps", *NOISE, "0", whole=True)
+    speed = _number("Speed, %", float(SPEED[0] * 100), float(SPEED[1] * 100), "100")
+    rate = _choice("Frame rate", [("", "follows the speed"), *((one, rate_label(Fraction(one))) for one in RATES)])
 
     def picture(self) -> PictureFinish:
         """Return what was said of the picture; raises BadValueError, which names the field."""
         refuse_invalid(self)
         said = self.cleaned_data
         crop = Crop(**{name: said[name] or 0 for name in ("left_px", "top_px", "right_px", "bottom_px")})
+        grade = {name: float(said[name]) / 100 for name in PERCENT if said[name] is not None}
         return PictureFinish(
             range=Range(said["range"]) if said["range"] else None,
             matrix=Matrix(said["matrix"]) if said["matrix"] else None,
@@ -49,7 +105,53 @@ class PictureForm(forms.Form):
             mirrored=said["mirrored"],
             width_px=said["width_px"] or 0,
             height_px=said["height_px"] or 0,
+            fields=Fields(said["fields_become"] or Fields.AS_THEY_ARE),
+            top_first=said["first_field"] == "top" if said["first_field"] else None,
+            grade=Grade(**grade, gamma=float(said["gamma"] or 1)),
+            sharpness=float(said["sharpness"] or 0),
+            denoise=said["denoise"] or 0,
+            speed=Fraction(said["speed"] or 100) / 100,
+            rate=Fraction(said["rate"]) if said["rate"] else None,
         )
+
+
+PERCENT = ("brightness", "contrast", "saturation")
+# What the page shows together, and what it takes that all is encoded anew.
+GROUPS = (
+    ("Fields", ("fields_become", "first_field")),
+    ("Frame", ("left_px", "top_px", "right_px", "bottom_px", "turn", "width_px", "height_px", "mirrored")),
+    ("Light, colour, edges", ("brightness", "contrast", "gamma", "saturation", "sharpness", "denoise")),
+    ("Speed and rate", ("speed", "rate")),
+)
+
+
+def form_of(picture: PictureFinish, size: tuple[int, int]) -> PictureForm:
+    """Return the form as a picture's finish would fill it; `size` is what comes of it."""
+    plain, first = PictureFinish(), {True: "top", False: "bottom", None: ""}[picture.top_first]
+    numbers = {
+        **{name: getattr(picture.crop, name) for name in ("left_px", "top_px", "right_px", "bottom_px")},
+        **{name: getattr(picture, name) for name in ("width_px", "height_px", "sharpness", "denoise")},
+        **{name: getattr(picture.grade, name) * 100 for name in PERCENT},
+    }
+    initial: dict[str, object] = {name: f"{value:g}" for name, value in numbers.items() if value}
+    for name in PERCENT:
+        if getattr(picture.grade, name) == getattr(plain.grade, name):
+            initial.pop(name, None)
+    initial |= {
+        "range": picture.range or "",
+        "matrix": picture.matrix or "",
+        "fields_become": picture.fields,
+        "first_field": first,
+        "turn": picture.turn,
+        "mirrored": picture.mirrored,
+        "gamma": f"{picture.grade.gamma:g}" if picture.grade.gamma != 1 else "",
+        "speed": f"{float(picture.speed * 100):.6g}" if picture.speed != 1 else "",
+        "rate": str(picture.rate) if picture.rate is not None else "",
+    }
+    form = PictureForm(initial=initial, auto_id="picture-%s")
+    for name, side in zip(("width_px", "height_px"), size, strict=True):
+        form.fields[name].widget.attrs["placeholder"] = side
+    return form
 
 
 def with_picture(now: Opened, form: PictureForm) -> Finish:

@@ -18,5 +18,6 @@ urlpatterns = [
     path("<number:take_id>/do/keep-as/", views.keep_as, name="keep-as"),
     path("<number:take_id>/<slug:name>/history/", views.history, name="history"),
     path("<number:take_id>/picture/<number:tick>/", views.picture, name="picture"),
+    path("<number:take_id>/picture/<number:tick>/<slug:which>/", views.compared, name="compared"),
     path("<number:take_id>/<slug:name>/", views.stage, name="stage"),
 ]

@@ -1,7 +1,9 @@
 """Pages of finishes: the stages of one, what is done to it, making it, the finishes that are kept."""
 
+from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
+from pathlib import Path
 
 from django.contrib import messages
 from django.http import Http404, HttpRequest, HttpResponse
@@ -10,8 +12,9 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from reel.core.errors import BadValueError
-from reel.core.finish import Finish
+from reel.core.finish import Finish, Source
 from reel.core.media import MediaError, still
+from reel.core.media.cuts import still_of
 from reel.core.media.levels import luma_levels
 from reel.web.finishes.drawing import STAGES
 from reel.web.finishes.editing import Opened, change, opened, planned, undo
@@ -161,11 +164,26 @@ def make(request: HttpRequest, take_id: int) -> HttpResponse:
 def picture(request: HttpRequest, take_id: int, tick: int) -> HttpResponse:
     """Return the frame of a take at a tick of its picture, as a JPEG."""
     take = _take(take_id)
-    sources = sources_of(take)
-    for part, source in zip(take.all_parts, sources or [], strict=False):
+    return _jpeg(take, tick, lambda path, _, at: still(path, Fraction(2 * at + 1, 2) / take.form.rate))
+
+
+@require_GET
+def compared(request: HttpRequest, take_id: int, tick: int, which: str) -> HttpResponse:
+    """Return the frame of a take at a tick as its finish makes it (`after`), or as that frames it alone, as a JPEG."""
+    take = _take(take_id)
+    now = opened(take)
+    if now is None or which not in ("before", "after"):
+        raise Http404
+    asked = now.finish.picture if which == "after" else now.finish.picture.framed
+    return _jpeg(take, tick, lambda path, source, at: still_of(path, source, asked, at))
+
+
+def _jpeg(take: Take, tick: int, make: Callable[[Path, Source, int], bytes]) -> HttpResponse:
+    """Answer with a picture that is made of the file that a tick of the take lies in, and of its tick there."""
+    for part, source in zip(take.all_parts, sources_of(take) or [], strict=False):
         if source.packets is not None and tick < source.packets.length:
             try:
-                found = still(path_of(part), Fraction(2 * tick + 1, 2) / take.form.rate)
+                found = make(path_of(part), source, tick)
             except MediaError as error:
                 raise Http404 from error
             return HttpResponse(found, content_type="image/jpeg", headers={"Cache-Control": "private, max-age=3600"})

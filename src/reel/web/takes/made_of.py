@@ -55,7 +55,7 @@ def become_take(take: Take, finish: Finish, made: FinishPlan, files: Sequence[Ma
 
 def counts_of_cut(made: FinishPlan) -> Counts:
     """Return what is counted in a cut: the frames that it should have, also where the take has none."""
-    return Counts(ticks=sum(one.kept.length for one in made.stretches))
+    return Counts(ticks=made.ticks)
 
 
 def _stored(take: Take, finish: Finish, made: FinishPlan) -> Take:
@@ -66,7 +66,7 @@ def _stored(take: Take, finish: Finish, made: FinishPlan) -> Take:
         rig_name=take.rig_name,
         state=TakeState.CLOSED,
         started_at=take.started_at,
-        asked=_asked(take, finish) if not made.left_out else None,
+        asked=_asked(take, made) if not made.left_out else None,
         finish=to_plain(finish),
         tracks=_titles(take, made),
         counts=take.counts if finish.keep is None else to_plain(counts_of_cut(made)),
@@ -83,7 +83,7 @@ def _stored(take: Take, finish: Finish, made: FinishPlan) -> Take:
     Mark.objects.bulk_create(
         Mark(take=found, tick=tick, label=mark.label, kind=mark.kind)
         for mark in take.marks.all()
-        if (tick := _moved(take, finish, mark.tick)) is not None
+        if (tick := _moved(take, made, mark.tick)) is not None
     )
     return found
 
@@ -99,13 +99,16 @@ def _titles(take: Take, made: FinishPlan) -> list[str]:
     ]
 
 
-def _moved(take: Take, finish: Finish, tick: int) -> int | None:
+def _moved(take: Take, made: FinishPlan, tick: int) -> int | None:
     """Return where a mark comes to lie; None where what it marks is left out."""
-    if finish.keep is None:
+    keep = made.finish.keep
+    if keep is None:
         return tick
-    own = take.form.tick_rate / finish.keep.rate
-    made = finish.keep.made_tick(int(tick / own))
-    return round(made * own) if made is not None else None
+    own = take.form.tick_rate / keep.rate
+    there = keep.made_tick(int(tick / own))
+    if there is None:
+        return None
+    return round(there * own) if made.pace is None else int(there * made.pace.per_tick / made.pace.step)
 
 
 def ending_of(finish: Finish) -> str:
@@ -117,15 +120,18 @@ def ending_of(finish: Finish) -> str:
     return ending
 
 
-def _asked(take: Take, finish: Finish) -> dict[str, object] | None:
-    """Return what is asked of a take in another container; None where that could never have been asked for."""
+def _asked(take: Take, made: FinishPlan) -> dict[str, object] | None:
+    """Return what is asked of what is made of a take; None where that could never have been asked for."""
     if take.asked is None or take.setup.picture.own is not None:
         return None
+    setup = take.setup
     try:
-        recipe = _recipe_of(take, finish)
+        recipe = _recipe_of(take, made.finish)
+        if made.frame is not None:
+            setup = replace(setup, frame=replace(setup.frame, mode=made.frame, as_it_comes=False))
     except BadValueError:
         return None
-    return stored(replace(take.setup, recipe=recipe))
+    return stored(replace(setup, recipe=recipe))
 
 
 def _recipe_of(take: Take, finish: Finish) -> Recipe:

@@ -14,11 +14,11 @@ from reel.core.file import ConstantBitrate, FilePlan, RateControl, RateKind, Rec
 from reel.core.file.rate import BITRATE_BPS
 from reel.core.finish import Fate, FinishPlan, Source, StreamPlan, file_plan_of
 from reel.core.media.cuts.material import Material
+from reel.core.media.cuts.pictures import made_frames
 from reel.core.media.cuts.reading import SampleArray, opened
-from reel.core.media.cuts.sound import frame_of
+from reel.core.media.cuts.sound import at_speed, frame_of, of_length
 from reel.core.media.digest import SentFacts
 from reel.core.media.errors import BROKEN, MediaError, reason_of
-from reel.core.media.framing import MATRIX_CODES, RANGE_CODES, Framer
 from reel.core.media.hashes import frame_hash
 from reel.core.media.probe import scaled
 from reel.core.media.soundgraph import LAYOUTS
@@ -39,7 +39,7 @@ def encode(paths: Sequence[Path], sources: Sequence[Source], target: Path, plan:
     Where its finish has a size, it is encoded again, with its bitrate put right, until it is within SIZE_TOLERANCE of
     that; material that is too plain to fill a file gives a smaller one. Raises MediaError.
     """
-    asked, encoding = file_plan_of(plan, sources[0]), plan.finish.encoding
+    asked, encoding = file_plan_of(plan), plan.finish.encoding
     if encoding is None or encoding.size_bytes is None:
         return _encode(paths, sources, target, plan, asked, tell)
     wanted, got = encoding.size_bytes, 0
@@ -101,17 +101,17 @@ def _encode(
                 if one.fate is not Fate.LEFT_OUT and one.stream in sources[0].sounds
             ]
             count = 0
-            for tick, frame in _frames(material, asked):
-                at_s = tick / material.rate
+            for tick, frame in made_frames(material, asked.signal):
+                at_s = tick / asked.frame.rate
                 for number, track in enumerate(tracks):
                     for data in track.until(at_s):
                         writer.write_samples(number, data)
                 writer.write_picture(frame, tick)
                 count += 1
                 if count % 30 == 0:
-                    tell(min(1.0, float(at_s / material.length_s)))
+                    tell(min(1.0, float(at_s / plan.length_s)))
             for number, track in enumerate(tracks):
-                for data in track.until(material.length_s):
+                for data in track.until(plan.length_s):
                     writer.write_samples(number, data)
             if count != plan.frames:
                 raise MediaError(paths[0], f"gave {count} of {plan.frames} frames: some of it can't be decoded")
@@ -121,27 +121,16 @@ def _encode(
         raise MediaError(target, f"could not be written ({reason_of(error)})") from error
 
 
-def _frames(material: Material, asked: FilePlan) -> Iterator[tuple[int, av.VideoFrame]]:
-    """Return the frames that are kept, as the recipe has them coded, with the tick that each is shown at."""
-    picture = material.plan.finish.picture
-    framer = Framer(asked.signal, picture.piece)
-    for one in material.plan.stretches:
-        aspect = Fraction(material.stream(one.place).sample_aspect_ratio or 1)
-        for tick, frame in material.picture(one.place).placed_frames(one.kept):
-            if picture.matrix is not None:
-                frame.colorspace = MATRIX_CODES[picture.matrix]
-            if picture.range is not None:
-                frame.color_range = RANGE_CODES[picture.range]
-            yield tick - one.kept.first + one.made, framer.apply(frame, aspect)
-
-
 class _Track:
-    """The samples of a track, brought to the recipe's format and given up to a second."""
+    """The samples of a track, brought to the recipe's format and the speed of the picture, given up to a second."""
 
     def __init__(self, material: Material, planned: StreamPlan, sound: SoundFormat) -> None:
         source = material.sound_stream(planned).codec_context
-        self._sound, self._blocks = sound, self._converted(material.samples(planned), source.sample_rate, sound)
-        self._given = 0
+        blocks, plan = self._converted(material.samples(planned), source.sample_rate, sound), material.plan
+        if plan.speed != 1:
+            blocks = at_speed(blocks, sound, plan.speed)
+        self._blocks = of_length(blocks, sound.channels, round(plan.length_s * sound.rate_hz))
+        self._sound, self._given = sound, 0
 
     def until(self, at_s: Fraction) -> Iterator[FloatArray]:
         """Return blocks until the samples reach a second, or there are no more."""

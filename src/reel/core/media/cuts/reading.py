@@ -116,9 +116,11 @@ class PictureReader:
 
     def placed_frames(self, kept: TickRange) -> Iterator[tuple[int, av.VideoFrame]]:
         """Return the frames of a range with their ticks, in the order in which they are shown."""
-        context = av.CodecContext.create(self._stream.codec_context.codec.name, "r")
+        there = self._stream.codec_context
+        context = av.CodecContext.create(there.codec.name, "r")
         assert isinstance(context, av.VideoCodecContext)
-        context.extradata = self._stream.codec_context.extradata
+        context.extradata, context.codec_tag = there.extradata, there.codec_tag
+        context.width, context.height = there.width, there.height  # not every codec's packets say them
         context.thread_type = "AUTO"
         beyond = 0
         for tick, packet in self.packets(kept.first):

@@ -15,11 +15,14 @@ from reel.core.media.cuts.reading import SampleArray, silence
 from reel.core.media.limiter import Limiter
 from reel.core.media.loudness import SILENT_LUFS, Loudness
 from reel.core.media.probe import scaled
-from reel.core.signal import NS, Samples, SoundFormat
+from reel.core.media.soundgraph import SoundGraph
+from reel.core.signal import NS, FloatArray, Samples, SoundFormat
 
 # At an edge that was cut a track fades in or out over so long, so that its wave has no step there.
 FADE_S = Fraction(1, 200)
 _BLOCK = 1024
+# The least that one atempo can do.
+_SLOWEST = Fraction(1, 2)
 # What is raised is held under it, in dBFS.
 CEILING_DB = -1.0
 # libavutil's names of samples that lie apart by channel, by the kind of number that they are.
@@ -112,6 +115,37 @@ def gain_to(blocks: Iterator[SampleArray], change: TrackFinish, comes: SoundForm
         meter.feed(data)
     found = meter.loud.integrated
     return change.loudness_lufs - found if found > SILENT_LUFS else 0.0
+
+
+def at_speed(blocks: Iterator[FloatArray], form: SoundFormat, speed: Fraction) -> Iterator[FloatArray]:
+    """Stretch float32 blocks (channels, samples) in time, at the pitch that they have.
+
+    libavfilter's atempo lays pieces of about 1/24 s over each other, where they go together best: what is heard lies
+    within a few milliseconds of where it belongs, and does not drift.
+    """
+    steps, left = [], speed
+    while left < _SLOWEST:
+        steps.append(("atempo", str(float(_SLOWEST))))
+        left /= _SLOWEST
+    graph, position = SoundGraph(form, *steps, ("atempo", f"{float(left):.12g}")), 0
+    for data in blocks:
+        graph.push(data, position)
+        position += data.shape[1]
+        yield from (scaled(one.to_ndarray()) for one in graph.pulled())
+    graph.end()
+    yield from (scaled(one.to_ndarray()) for one in graph.pulled())
+
+
+def of_length(blocks: Iterator[FloatArray], channels: int, count: int) -> Iterator[FloatArray]:
+    """Return so many samples of blocks, with silence where they have fewer."""
+    given = 0
+    for data in blocks:
+        taken = data[:, : count - given]
+        given += taken.shape[1]
+        if taken.shape[1]:
+            yield taken
+    if given < count:
+        yield np.zeros((channels, count - given), dtype=np.float32)
 
 
 def frame_of(data: SampleArray, layout: str, rate_hz: int, position: int) -> av.AudioFrame:

@@ -7,11 +7,13 @@ from dataclasses import replace
 from pathlib import Path
 from unittest.mock import patch
 
+import numpy as np
 from django.conf import settings
 from django.core.management import call_command
 from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
+from PIL import Image
 
 from reel.core.errors import BadValueError
 from reel.core.file import Draft, VideoCodec, resolve
@@ -237,6 +239,26 @@ class FinishTests(HomeMixin, TestCase):
         self.assertEqual(self.do("", name="picture-do", left_px="320").status_code, 409)
         self.do("", name="picture-do", left_px="20", turn="90")
         self.assertContains(self.page("picture"), "180×300")
+        Mark.objects.create(take=self.take, tick=40, label="Owl")
+        typed = {"left_px": "20", "speed": "50", "rate": "24", "brightness": "10", "gamma": "1,5", "first_field": "top"}
+        self.assertEqual(self.do("", name="picture-do", **typed, range="full").status_code, 302)
+        page = self.page("picture")
+        self.assertContains(page, 'value="1.5"')
+        self.assertContains(page, "37.5 % of the frames repeat a picture")
+        pictures = [
+            Image.open(io.BytesIO(self.client.get(reverse("finishes:compared", args=[self.take.pk, 9, which])).content))
+            for which in ("before", "after")
+        ]
+        dark, bright = (np.asarray(one.convert("L"), dtype=float).mean() for one in pictures)
+        self.assertEqual([one.size for one in pictures], [(300, 180)] * 2)
+        self.assertGreater(bright, dark + 10)
+        self.client.post(reverse("finishes:make", args=[self.take.pk]))
+        for _ in range(2):
+            run_waiting()
+        slow = Take.objects.filter(origin=TakeOrigin.MADE).latest("pk")
+        frame = slow.plan.frame
+        self.assertEqual((frame.width_px, frame.rate, [one.tick for one in slow.marks.all()]), (300, 24, [64]))
+        self.assertEqual({line.label for line in slow.first.proved.differing}, set())
 
     def test_a_kept_finish_is_used_on_many_takes(self):
         other = make_take("leaf", Counts(ticks=90))

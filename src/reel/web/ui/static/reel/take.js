@@ -13,10 +13,10 @@ function seekTo(frame) {
   player.currentTime = Math.max(0, Math.min((frame + 0.5) / rate(), player.duration || 0));
 }
 // A second as hours, minutes, seconds and frames, as the server writes it.
-export function code(seconds) {
-  const frames = Math.floor(seconds * rate() + 1e-4), whole = Math.floor(seconds + 1e-6);
+export function code(seconds, perSecond = rate()) {
+  const frames = Math.floor(seconds * perSecond + 1e-4), whole = Math.floor(seconds + 1e-6);
   const two = (number) => String(number).padStart(2, "0");
-  return [Math.floor(whole / 3600), Math.floor(whole / 60) % 60, whole % 60, Math.floor(frames - whole * rate() + 1e-4)].map(two).join(":");
+  return [Math.floor(whole / 3600), Math.floor(whole / 60) % 60, whole % 60, Math.floor(frames - whole * perSecond + 1e-4)].map(two).join(":");
 }
 function follow() {
   const player = video(), cursor = document.querySelector("[data-cursor]"), { from, to } = shown();
