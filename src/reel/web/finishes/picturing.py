@@ -1,6 +1,6 @@
 """The picture of a finish: the form that says what becomes of it, and what its samples say of its range."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from fractions import Fraction
@@ -21,7 +21,9 @@ from reel.core.finish import (
 )
 from reel.core.frame import Crop, Quarter
 from reel.core.frame.piece import MAX_SIDE_PX
-from reel.core.media.levels import BLACK, WHITE, Levels
+from reel.core.measure import FieldVerdict
+from reel.core.measure.levels import BLACK, WHITE, Levels
+from reel.core.measure.looking import Looks
 from reel.core.signal import Matrix, Range, rate_label
 from reel.web.finishes.editing import Opened
 from reel.web.ui.fields import NumberField, WholeField
@@ -95,7 +97,7 @@ class PictureForm(forms.Form):
         """Return what was said of the picture; raises BadValueError, which names the field."""
         refuse_invalid(self)
         said = self.cleaned_data
-        crop = Crop(**{name: said[name] or 0 for name in ("left_px", "top_px", "right_px", "bottom_px")})
+        crop = Crop(**{name: said[name] or 0 for name in SIDES})
         grade = {name: float(said[name]) / 100 for name in PERCENT if said[name] is not None}
         return PictureFinish(
             range=Range(said["range"]) if said["range"] else None,
@@ -115,6 +117,7 @@ class PictureForm(forms.Form):
         )
 
 
+SIDES = ("left_px", "top_px", "right_px", "bottom_px")
 PERCENT = ("brightness", "contrast", "saturation")
 # What the page shows together, and what it takes that all is encoded anew.
 GROUPS = (
@@ -129,7 +132,7 @@ def form_of(picture: PictureFinish, size: tuple[int, int]) -> PictureForm:
     """Return the form as a picture's finish would fill it; `size` is what comes of it."""
     plain, first = PictureFinish(), {True: "top", False: "bottom", None: ""}[picture.top_first]
     numbers = {
-        **{name: getattr(picture.crop, name) for name in ("left_px", "top_px", "right_px", "bottom_px")},
+        **{name: getattr(picture.crop, name) for name in SIDES},
         **{name: getattr(picture, name) for name in ("width_px", "height_px", "sharpness", "denoise")},
         **{name: getattr(picture.grade, name) * 100 for name in PERCENT},
     }
@@ -164,42 +167,86 @@ def with_picture(now: Opened, form: PictureForm) -> Finish:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Looked:
-    """What the samples of a take say of its range: a drawing of how often each value is there, and a sentence.
+class Remedy:
+    """What was found in the picture, and the button that puts it right: what it says, the fields that it sets."""
 
-    `really` is the range that they have where the tag says another one, "" where it may be right.
-    """
+    sentence: str
+    button: str = ""
+    only: str = ""
+    fields: tuple[tuple[str, object], ...] = ()
+    encodes: bool = True
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Looked:
+    """What the frames of a take show: a drawing of how often each luma value is there, what that says, what else."""
 
     path: str
-    low: int
-    high: int
-    sentence: str
-    really: str
+    levels: Remedy
+    found: tuple[Remedy, ...]
 
 
-def looked_at(levels: Levels, picture: SourceStream, tags: PictureFinish) -> Looked:
-    """Hold the levels of a picture against what it is tagged as, or is to be tagged as."""
-    tagged = tags.range or picture.range
+def looked_at(looks: Looks, picture: SourceStream, asked: PictureFinish) -> Looked:
+    """Hold what frames show against what they are tagged as, or are to become."""
+    highest = max(looks.levels.histogram) or 1
+    heights = [(one / highest) ** 0.35 * 56 for one in looks.levels.histogram]
+    path = "M0 60 " + " ".join(
+        f"L{value} {60 - height:.1f} L{value + 1} {60 - height:.1f}" for value, height in enumerate(heights)
+    )
+    found = [*_bars(looks, asked), *_fields(looks, asked)]
+    return Looked(
+        path=f"{path} L256 60Z", levels=_levels(looks.levels, asked.range or picture.range), found=tuple(found)
+    )
+
+
+def _levels(levels: Levels, tagged: Range) -> Remedy:
     really = levels.range_by_looking(tagged)
     reach = f"Nearly all samples lie from {levels.low} to {levels.high}"
     outside = f"{float(levels.outside) * 100:.1f} % lie outside of {BLACK} to {WHITE}"
     if really is not None:
-        sentence = (
-            f"{reach}; {outside}: that is full range, and it is tagged as limited. Players cut its shadows and lights."
+        said = f"that is {really.value} range, and it is tagged as {tagged.value}. Players cut its shadows and lights."
+        button = f"Tag it as {really.value} range"
+        fields = (("range", really.value),)
+        return Remedy(sentence=f"{reach}; {outside}: {said}", button=button, only="range", fields=fields, encodes=False)
+    if tagged is Range.FULL and levels.outside == 0:
+        return Remedy(
+            sentence=f"{reach}, none outside of {BLACK} to {WHITE}: it may be limited range that is tagged as full."
         )
-    elif tagged is Range.FULL and levels.outside == 0:
-        sentence = f"{reach}, none outside of {BLACK} to {WHITE}: it may be limited range that is tagged as full."
-    else:
-        sentence = f"{reach}. That goes with {tagged.value} range, as which it is tagged."
-    highest = max(levels.histogram) or 1
-    heights = [(one / highest) ** 0.35 * 56 for one in levels.histogram]
-    path = "M0 60 " + " ".join(
-        f"L{value} {60 - height:.1f} L{value + 1} {60 - height:.1f}" for value, height in enumerate(heights)
+    return Remedy(sentence=f"{reach}. That goes with {tagged.value} range, as which it is tagged.")
+
+
+def _bars(looks: Looks, asked: PictureFinish) -> Iterator[Remedy]:
+    bars = looks.bars
+    sides = {name.partition("_")[0]: getattr(bars, name) for name in SIDES}
+    there = ", ".join(f"{value} px {side}" for side, value in sides.items() if value)
+    if there and asked.crop == Crop():
+        fields = tuple((name, getattr(bars, name)) for name in SIDES)
+        yield Remedy(sentence=f"Black bars lie at its edges: {there}.", button="Crop them", only="crop", fields=fields)
+
+
+def _fields(looks: Looks, asked: PictureFinish) -> Iterator[Remedy]:
+    if asked.fields is not Fields.AS_THEY_ARE:
+        return
+    first = "top" if looks.top_first else "bottom"
+    kinds = {FieldVerdict.APART: Fields.EACH, FieldVerdict.FILM: Fields.FILM}
+    if (become := kinds.get(looks.fields)) is None:
+        return
+    what = "are moments of their own" if become is Fields.EACH else "hold film, some woven of two of its pictures"
+    button = "One picture of each field" if become is Fields.EACH else "Undo the pull-down"
+    fields = (("fields_become", become.value), ("first_field", first))
+    yield Remedy(
+        sentence=f"Its fields {what}; the {first} one comes first.", button=button, only="fields", fields=fields
     )
-    return Looked(
-        path=f"{path} L256 60Z",
-        low=levels.low,
-        high=levels.high,
-        sentence=sentence,
-        really=really.value if really else "",
-    )
+
+
+def with_remedy(now: Opened, only: str, form: PictureForm) -> Finish:
+    """Return the finish with what the button beside something that was found sets; raises BadValueError."""
+    said, picture = form.picture(), now.finish.picture
+    made = {
+        "range": replace(picture, range=said.range),
+        "crop": replace(picture, crop=said.crop),
+        "fields": replace(picture, fields=said.fields, top_first=said.top_first),
+    }
+    if only not in made:
+        raise BadValueError("Picture", only[:20], f"what can be set alone is {', '.join(made)}")
+    return replace(now.finish, picture=made[only])

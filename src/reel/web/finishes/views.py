@@ -1,7 +1,6 @@
 """Pages of finishes: the stages of one, what is done to it, making it, the finishes that are kept."""
 
 from collections.abc import Callable
-from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -13,9 +12,9 @@ from django.views.decorators.http import require_GET, require_POST
 
 from reel.core.errors import BadValueError
 from reel.core.finish import Finish, Source
+from reel.core.measure.looking import look_at
 from reel.core.media import MediaError, still
 from reel.core.media.cuts import still_of
-from reel.core.media.levels import luma_levels
 from reel.web.finishes.drawing import STAGES
 from reel.web.finishes.editing import Opened, change, opened, planned, undo
 from reel.web.finishes.encodings import encoded
@@ -23,7 +22,7 @@ from reel.web.finishes.keeping import EDITS, least_s
 from reel.web.finishes.making import ask_to_finish, ask_to_make, keep_finish
 from reel.web.finishes.models import KeptFinish
 from reel.web.finishes.pages import context_of
-from reel.web.finishes.picturing import PictureForm, looked_at, with_picture
+from reel.web.finishes.picturing import PictureForm, looked_at, with_picture, with_remedy
 from reel.web.finishes.proposals import Rule, Rules
 from reel.web.finishes.reading import ask_to_read, sources_of
 from reel.web.finishes.tracks import TrackForm, with_track
@@ -91,13 +90,12 @@ def keep(request: HttpRequest, take_id: int) -> HttpResponse:
 
 @require_POST
 def picture_do(request: HttpRequest, take_id: int) -> HttpResponse:
-    """Say what becomes of the picture: all of it, or its range alone, as the button beside what was found does."""
+    """Say what becomes of the picture: all of it, or `only` what the button beside something that was found sets."""
     take = _take(take_id)
 
     def edit(now: Opened) -> Finish:
-        if request.POST.get("only") == "range":
-            found = PictureForm({"range": request.POST.get("range", "")}).picture()
-            return replace(now.finish, picture=replace(now.finish.picture, range=found.range))
+        if only := request.POST.get("only"):
+            return with_remedy(now, only, PictureForm(request.POST))
         return with_picture(now, PictureForm(request.POST))
 
     change(take, request.POST.get("seen", ""), edit, "picture")
@@ -106,18 +104,18 @@ def picture_do(request: HttpRequest, take_id: int) -> HttpResponse:
 
 @require_GET
 def looks(request: HttpRequest, take_id: int) -> HttpResponse:
-    """Show what the samples of a take's first file say of its range."""
+    """Show what frames of a take's first file say of its range, black bars and fields."""
     take = _take(take_id)
     now = opened(take)
     if now is None:
         raise Http404
-    shown: dict[str, object] = {"take": take, "seen": now.seen}
+    shown: dict[str, object] = {"take": take, "seen": now.seen, "finish": now.finish}
     try:
-        levels = luma_levels(path_of(take.first))
+        found = look_at(path_of(take.first), take.form.rate)
     except MediaError as error:
         shown["problem"] = str(error)
     else:
-        shown["looked"] = looked_at(levels, now.sources[0].pictures[0], now.finish.picture)
+        shown["looked"] = looked_at(found, now.sources[0].pictures[0], now.finish.picture)
     return render(request, "finishes/_looks.html", shown)
 
 

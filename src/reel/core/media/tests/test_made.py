@@ -25,9 +25,7 @@ from reel.core.media import MediaError, probe, read_sent
 from reel.core.media.cuts.sound import FADE_S
 from reel.core.media.finishing import cut_files, hash_archive, source_to_cut
 from reel.core.media.hashes import NAME, check_hashes, hashes_of
-from reel.core.media.levels import luma_levels
 from reel.core.media.shelf import sidecar_folder
-from reel.core.media.tests import clips
 from reel.core.media.tests.clips import FRAME, numbered, write_clip
 from reel.core.media.tests.cutting import HZ, LENGTH, CutCase, decoded
 from reel.core.signal import Matrix, Range
@@ -216,19 +214,3 @@ class MadeTests(CutCase):
             cut_files([source], [found], target, plan(finish, found), lambda part: None)
             video = probe(target).video
             self.assertEqual(((video.width_px, video.height_px), video.frames), (size, 17))
-
-    def test_full_range_that_is_tagged_as_limited_is_seen_and_good_pictures_are_not(self):
-        def dark(tick, width, height):  # all between 16 and 235
-            return numbered(tick, width, height)
-
-        def bright(tick, width, height):
-            frame = np.full((height * 3 // 2, width), 128, dtype=np.uint8)
-            frame[:height] = np.linspace(0, 255, width).astype(np.uint8)
-            return av.VideoFrame.from_ndarray(frame, format="yuv420p")
-
-        for draw, really in ((dark, None), (bright, Range.FULL), (lambda *size: clips.picture(*size), None)):
-            asked = FilePlan(recipe=resolve(Draft(container=Container.MKV)), frame=FRAME)
-            source = write_clip(self.folder / "looked.mkv", asked, range(20), draw=draw)
-            levels = luma_levels(source)
-            self.assertEqual(levels.range_by_looking(Range.LIMITED), really)
-            self.assertIsNone(levels.range_by_looking(Range.FULL))
