@@ -12,7 +12,7 @@ from av.video.frame import PictureType
 from benchmarks.examining import write_scene
 from reel.core.file import Container, FilePlan, Recipe, encoder_settings
 from reel.core.finish import Encoding, Finish, Keep, TickRange, plan
-from reel.core.media.cuts import encode
+from reel.core.media.cuts import Files, encode
 from reel.core.media.finishing import source_to_cut
 from reel.core.media.writer import tell
 from reel.core.signal import Mode
@@ -31,7 +31,8 @@ def finish_to_bare_loop() -> float:
         keep = Keep(rate=MODE.rate, ranges=(TickRange(0, found.packets.length),))
         finish = Finish(container=Container.MP4, keep=keep, encoding=Encoding(recipe=asked.recipe))
         planned = plan(finish, found)
-        ours = min(_took(lambda: encode([source], [found], made, planned, lambda part: None)) for _ in range(3))
+        files = Files(paths=[source], sources=[found])
+        ours = min(_took(lambda: encode(files, made, planned, lambda part: None)) for _ in range(3))
         return ours / min(_took(lambda: _bare(source, bare, asked)) for _ in range(3))
 
 

@@ -17,19 +17,25 @@ from reel.core.finish.keep import (
 from reel.core.finish.pace import Pace
 from reel.core.finish.packets import PacketIndex, Pieces
 from reel.core.finish.picture import GRADE, NOISE, SHARPNESS, SPEED, Fields, Grade, PictureFinish
-from reel.core.finish.plan import Fate, FinishPlan, StreamPlan, file_plan_of, plan, sound_codec, why_not
+from reel.core.finish.plan import FinishPlan, file_plan_of, plan, why_not
+from reel.core.finish.sounds import SPOKEN_HZ, sound_codec, sounds_of
+from reel.core.finish.streams import Fate, Origin, StreamPlan
 from reel.core.finish.stretches import Stretch
-from reel.core.finish.track import LOUDNESS_LUFS, SLIDE_MS, TrackFinish
-from reel.core.finish.values import TARGETS, Encoding, Finish, Source, SourceStream, StreamKind
+from reel.core.finish.track import LOUDNESS_LUFS, PULL_DB, SLIDE_MS, TrackFinish, Under
+from reel.core.finish.values import COMMENTARY, MIX, TARGETS, Encoding, Finish, Source, SourceStream, StreamKind
 
 __all__ = [
+    "COMMENTARY",
     "GRADE",
     "LOUDNESS_LUFS",
     "MAX_RANGES",
+    "MIX",
     "NOISE",
+    "PULL_DB",
     "SHARPNESS",
     "SLIDE_MS",
     "SPEED",
+    "SPOKEN_HZ",
     "TARGETS",
     "Edges",
     "Encoding",
@@ -39,6 +45,7 @@ __all__ = [
     "FinishPlan",
     "Grade",
     "Keep",
+    "Origin",
     "Pace",
     "PacketIndex",
     "PictureFinish",
@@ -51,6 +58,7 @@ __all__ = [
     "Stretch",
     "TickRange",
     "TrackFinish",
+    "Under",
     "archive_recipe",
     "file_plan_of",
     "joined",
@@ -58,6 +66,7 @@ __all__ = [
     "moved",
     "plan",
     "sound_codec",
+    "sounds_of",
     "split",
     "together",
     "why_not",

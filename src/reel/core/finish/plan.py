@@ -2,46 +2,19 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from enum import StrEnum
 from fractions import Fraction
 
 from reel.core.errors import BadValueError
 from reel.core.file import CODECS, CONTAINERS, SOUND_CODECS, Container, FilePlan, SoundCodec, VideoCodec
 from reel.core.finish.pace import Pace
-from reel.core.finish.picture import Fields, PictureFinish
+from reel.core.finish.picture import Fields
+from reel.core.finish.sounds import sound_codec, sound_plans
+from reel.core.finish.streams import Fate, StreamPlan
 from reel.core.finish.stretches import Stretch, laid_over
-from reel.core.finish.track import TrackFinish
 from reel.core.finish.values import Finish, Source, SourceStream, StreamKind
 from reel.core.signal import PIXEL_FORMATS, Mode
 
 _PICTURES = {facts.reads_as: codec for codec, facts in CODECS.items()}
-_SOUNDS = {facts.reads_as: codec for codec, facts in SOUND_CODECS.items()}
-
-
-class Fate(StrEnum):
-    """What becomes of a stream: its packets go through untouched; some of its frames are encoded anew; its samples stay
-    the same in new packets; all of it is encoded anew; or it is not in the file."""
-
-    UNTOUCHED = "untouched"
-    JOINED = "joined"
-    SAME_SAMPLES = "same samples"
-    ENCODED = "encoded"
-    LEFT_OUT = "left out"
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class StreamPlan:
-    """What becomes of a stream, and `why` where that is not what was asked; `change` is what is done to a track."""
-
-    stream: SourceStream
-    fate: Fate
-    why: str = ""
-    change: TrackFinish | None = None
-
-    @property
-    def title(self) -> str:
-        """What it is called in what is made."""
-        return (self.change.title if self.change is not None else "") or self.stream.title
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -116,7 +89,7 @@ def plan(finish: Finish, source: Source, *more: Source) -> FinishPlan:
     What keeps a part of a take is made of all its files, `source` and `more`, one behind the other.
     """
     if finish.keep is None:
-        if more or finish.sound or finish.encoding or finish.picture != PictureFinish():
+        if more or not finish.is_plain:
             raise BadValueError("Finish", "all of it", "anything but container and tracks is said with what is kept")
         return _whole(finish, source)
     keep, stretches = laid_over(finish.keep, (source, *more), joins=finish.encoding is None)
@@ -134,12 +107,9 @@ def plan(finish: Finish, source: Source, *more: Source) -> FinishPlan:
     ]
     streams += [StreamPlan(stream=one.stream, fate=Fate.LEFT_OUT, why="a cut carries one picture") for one in others]
     is_cut = len(more) > 0 or len(stretches) > 1 or stretches[0].is_cut_in or stretches[0].is_cut_out
-    changes = _changes(finish, (source, *more))
-    streams += [
-        _cut(one, changes.get(one.stream.index), is_cut=is_cut)
-        for one in whole.streams
-        if one.stream.kind is not StreamKind.PICTURE
-    ]
+    held = [one for one in whole.streams if one.stream.kind is StreamKind.SOUND]
+    streams += sound_plans(finish, (source, *more), held, is_cut=is_cut)
+    streams += [one for one in whole.streams if one.stream.kind is StreamKind.OTHER]
     return FinishPlan(finish=replace(finish, keep=keep), streams=tuple(streams), stretches=stretches, notes=whole.notes)
 
 
@@ -151,18 +121,14 @@ def _encoded(finish: Finish, sources: Sequence[Source], stretches: tuple[Stretch
     pixels = PIXEL_FORMATS.get(sources[0].pictures[0].pixels)
     if finish.picture.fields is Fields.FILM and (pixels is None or pixels.depth_bits > 8):
         raise BadValueError("Fields", sources[0].pictures[0].pixels, "pull-down can be undone at 8 bits only")
-    recipe, changes = finish.encoding.recipe, _changes(finish, sources)
-    pictures, sounds = sources[0].pictures, sources[0].sounds
-    chosen = _chosen(finish, sources[0])
-    streams = [StreamPlan(stream=pictures[0], fate=Fate.ENCODED, why=recipe.codec_facts.label)]
+    pictures, sounds, chosen = sources[0].pictures, sources[0].sounds, _chosen(finish, sources[0])
+    streams = [StreamPlan(stream=pictures[0], fate=Fate.ENCODED, why=finish.encoding.recipe.codec_facts.label)]
     streams += [StreamPlan(stream=one, fate=Fate.LEFT_OUT, why="one picture is encoded") for one in pictures[1:]]
-    for number, one in enumerate(sounds, start=1):
-        is_heard = 0 < one.channels <= 2
-        fate = Fate.ENCODED if number in chosen and is_heard else Fate.LEFT_OUT
-        why = recipe.sound_facts.label if is_heard else f"it has {one.channels} channels; one or two can be encoded"
-        streams.append(
-            StreamPlan(stream=one, fate=fate, why=why if number in chosen else "", change=changes.get(one.index))
-        )
+    held = [
+        StreamPlan(stream=one, fate=Fate.UNTOUCHED if number in chosen else Fate.LEFT_OUT)
+        for number, one in enumerate(sounds, start=1)
+    ]
+    streams += sound_plans(finish, sources, held, is_cut=True)
     made = FinishPlan(
         finish=finish,
         streams=tuple(streams),
@@ -192,45 +158,6 @@ def file_plan_of(made: FinishPlan) -> FilePlan:
     sounds = [one for one in made.sounds if one.fate is Fate.ENCODED]
     tracks = tuple(one.title or f"Track {number}" for number, one in enumerate(sounds, start=1))
     return FilePlan(recipe=made.finish.encoding.recipe, frame=made.frame, tracks=tracks)
-
-
-def _changes(finish: Finish, sources: Sequence[Source]) -> dict[int, TrackFinish]:
-    """Return what is done to tracks, by the index of their streams; raises BadValueError for what can't be."""
-    sounds, found = sources[0].sounds, dict[int, TrackFinish]()
-    for one in finish.sound:
-        if one.track > len(sounds):
-            raise BadValueError("Track", one.track, f"the file has {len(sounds)}")
-        stream = sounds[one.track - 1]
-        if one.is_treated and stream.channels > 2:
-            raise BadValueError("Track", one.track, f"it has {stream.channels} channels; one or two can be treated")
-        if one.slide_ms and len(sources) > 1:
-            raise BadValueError("Slide", f"{float(one.slide_ms):g} ms", "sound in several files can't be moved yet")
-        found[stream.index] = one
-    return found
-
-
-def _cut(planned: StreamPlan, change: TrackFinish | None, *, is_cut: bool) -> StreamPlan:
-    """Return what becomes of a sound track that is cut: samples, not packets, are where a take is cut."""
-    if planned.fate is Fate.LEFT_OUT:
-        return planned
-    is_treated = change is not None and change.is_treated
-    if not is_cut and not is_treated:
-        return replace(planned, change=change)
-    known = sound_codec(planned.stream.codec)
-    if known is None:
-        why = f"Reel can't write {planned.stream.codec}, which a cut to the sample takes"
-        return StreamPlan(stream=planned.stream, fate=Fate.LEFT_OUT, why=why)
-    if is_treated:
-        return StreamPlan(stream=planned.stream, fate=Fate.ENCODED, why="its samples are changed", change=change)
-    if SOUND_CODECS[known].bits:
-        return StreamPlan(stream=planned.stream, fate=Fate.SAME_SAMPLES, change=change)
-    why = f"{SOUND_CODECS[known].label} can't be cut to the sample otherwise"
-    return StreamPlan(stream=planned.stream, fate=Fate.ENCODED, why=why, change=change)
-
-
-def sound_codec(name: str) -> SoundCodec | None:
-    """Return the sound codec that libavcodec names so, None for one that Reel does not write."""
-    return _SOUNDS.get(name)
 
 
 def _whole(finish: Finish, source: Source) -> FinishPlan:
@@ -278,7 +205,7 @@ def why_not(container: Container, codec: str) -> str | None:
     MKV holds whatever libavcodec has a name for, except what is known not to go into it.
     """
     facts = CONTAINERS[container]
-    known: VideoCodec | SoundCodec | None = _PICTURES.get(codec) or _SOUNDS.get(codec)
+    known: VideoCodec | SoundCodec | None = _PICTURES.get(codec) or sound_codec(codec)
     if known is None:
         return None if container is Container.MKV and codec else "Reel does not know that it may stand there"
     held = known in facts.video if isinstance(known, VideoCodec) else known in facts.sound
@@ -289,7 +216,7 @@ def _label(stream: SourceStream) -> str:
     known = _PICTURES.get(stream.codec)
     if known is not None:
         return CODECS[known].label
-    sound = _SOUNDS.get(stream.codec)
+    sound = sound_codec(stream.codec)
     return SOUND_CODECS[sound].label if sound is not None else stream.codec or "a stream without a name"
 
 

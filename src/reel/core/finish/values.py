@@ -1,6 +1,7 @@
 """A finish and what it is made from: values without files."""
 
-from dataclasses import dataclass, field
+import re
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from reel.core.errors import BadValueError
@@ -13,6 +14,9 @@ from reel.core.signal import Matrix, Range
 
 VERSION = 1
 MAX_TRACKS = 64
+# What the tracks are called that a finish adds.
+COMMENTARY, MIX = "Commentary", "Mix"
+_FILE_NAME = re.compile(r"(\w[\w.-]{0,79})?\Z", re.ASCII)
 # The containers that can be chosen; an MP4 is a plain one in any case, once it is closed.
 TARGETS = tuple(container for container in Container if container is not Container.MP4_PLAIN)
 
@@ -30,7 +34,7 @@ class SourceStream:
     """A stream of a file by its `index` there; `codec` is libavcodec's name, "" for one that it does not know.
 
     `form` is what two streams share that can follow each other: the size and format of a picture, the rate and channels
-    of sound, whose `channels` are counted; a picture has its size, its pixel format by libavutil's name, and its
+    of sound, which has `channels` and `rate_hz`; a picture has its size, its pixel format by libavutil's name, and its
     colours as decoders take them. `bitrate_bps` is 0 where it was not measured.
     """
 
@@ -40,6 +44,7 @@ class SourceStream:
     title: str = ""
     form: str = ""
     channels: int = 0
+    rate_hz: int = 0
     width_px: int = 0
     height_px: int = 0
     pixels: str = ""
@@ -92,7 +97,8 @@ class Encoding:
 class Finish:
     """What is made: a file of a container with the tracks (from 1, in their order) that are chosen, None for all, and
     with what is kept of the take, None for all of each of its files. `sound` says what becomes of some tracks,
-    `picture` of it, `encoding` that all is encoded anew.
+    `picture` of it, `encoding` that all is encoded anew. `commentary` is the name of a file of what was spoken over it,
+    which is a track behind the others; the tracks of `mixdown` are mixed in one before them.
 
     Whatever it does not name stays as it is. Raises BadValueError.
     """
@@ -103,6 +109,8 @@ class Finish:
     sound: tuple[TrackFinish, ...] = ()
     encoding: Encoding | None = None
     picture: PictureFinish = field(default_factory=PictureFinish)
+    commentary: str = ""
+    mixdown: tuple[int, ...] = ()
     version: int = VERSION
 
     def __post_init__(self) -> None:
@@ -113,11 +121,20 @@ class Finish:
             raise BadValueError("Tracks", len(chosen), f"they are counted from 1 to {MAX_TRACKS}")
         if len(set(chosen)) < len(chosen):
             raise BadValueError("Tracks", ", ".join(map(str, chosen)), "each is chosen once")
+        if len(set(self.mixdown)) < len(self.mixdown) or any(not 1 <= one <= MAX_TRACKS + 1 for one in self.mixdown):
+            raise BadValueError("Mix", ", ".join(map(str, self.mixdown))[:40], "each track is in it once")
+        if not _FILE_NAME.match(self.commentary):
+            raise BadValueError("Commentary", self.commentary[:20], "it is a plain file name")
         if self.encoding is not None and self.encoding.recipe.container is not self.container:
             raise BadValueError("Container", self.container, f"the recipe has {self.encoding.recipe.container}")
         named = [one.track for one in self.sound]
         if len(set(named)) < len(named) or any(not 1 <= one <= MAX_TRACKS for one in named):
             raise BadValueError("Tracks", ", ".join(map(str, named)), f"each is named once, from 1 to {MAX_TRACKS}")
+
+    @property
+    def is_plain(self) -> bool:
+        """Whether it names nothing but its container, the tracks and what is kept."""
+        return replace(self, keep=None, tracks=None) == Finish(container=self.container)
 
     @property
     def suffix(self) -> str:

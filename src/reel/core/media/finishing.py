@@ -10,7 +10,7 @@ import av
 from av.stream import Disposition
 
 from reel.core.finish import FinishPlan, Source, SourceStream, StreamKind
-from reel.core.media.cuts import cut, encode, is_joinable, kept_hashes, opened, read_packets
+from reel.core.media.cuts import Files, cut, encode, is_joinable, kept_hashes, opened, read_packets
 from reel.core.media.digest import SentFacts, read_sent
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.framing import stream_matrix, stream_range
@@ -69,7 +69,7 @@ def _stream(stream: Any) -> SourceStream:
         }
     elif kind is StreamKind.SOUND:
         form = f"{context.sample_rate} Hz {context.layout.name} {context.format and context.format.name}"
-        facts = {"form": form, "channels": context.channels}
+        facts = {"form": form, "channels": context.channels, "rate_hz": context.sample_rate}
     title = stream.metadata.get("title") or stream.metadata.get("name") or ""
     return SourceStream(index=stream.index, kind=kind, codec=context.codec.canonical_name, title=title, **facts)
 
@@ -92,15 +92,17 @@ def cut_files(
     target: Path,
     plan: FinishPlan,
     progress: Callable[[float], None],
+    spoken: Path | None = None,
 ) -> SentFacts:
     """Make one file of what a plan keeps of files, and hold it against what was written, which it returns.
 
-    Raises MediaError.
+    `spoken` is the file of what was spoken over them. Raises MediaError.
 
     Each packet is read back and must carry what was written, and as many frames must be there as the plan says.
     """
     write = cut if plan.finish.encoding is None else encode
-    written = write(paths, sources, target, plan, lambda part: progress(0.8 * part))
+    files = Files(paths=paths, sources=sources, spoken=spoken)
+    written = write(files, target, plan, lambda part: progress(0.8 * part))
     found = read_sent(target)
     if (found.packets, found.digests) != (written.packets, written.digests) or found.packets[0] != plan.frames:
         raise MediaError(target, "does not carry what was written; it is not kept")
@@ -116,5 +118,5 @@ def hash_archive(paths: Sequence[Path], sources: Sequence[Source], target: Path,
     text = sidecar_folder(target) / NAME
     text.parent.mkdir(exist_ok=True)
     write_hashes(target, text)
-    if read_hashes(text) != list(kept_hashes(paths, sources, plan)):
+    if read_hashes(text) != list(kept_hashes(Files(paths=paths, sources=sources), plan)):
         raise MediaError(target, "does not decode to the same frames as what it was made from; it is not kept")

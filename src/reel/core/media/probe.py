@@ -444,13 +444,13 @@ def rows(frame: av.AudioFrame) -> npt.NDArray[Any]:
 
 
 def scaled(data: npt.NDArray[Any]) -> FloatArray:
-    """Return samples of any kind of number as float32, full scale ±1."""
+    """Return samples of any kind of number as float32, full scale −1: as libswresample takes it back."""
     if np.issubdtype(data.dtype, np.floating):
         found: Any = data.astype(np.float32, copy=False)
     elif data.dtype == np.uint8:
         found = (data.astype(np.float32) - 128) / 128
     else:
-        found = data.astype(np.float32) / np.float32(np.iinfo(data.dtype).max)
+        found = data.astype(np.float32) / np.float32(-float(np.iinfo(data.dtype).min))
     made: FloatArray = found
     return made
 

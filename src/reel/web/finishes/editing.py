@@ -10,7 +10,7 @@ from django.db import transaction
 
 from reel.core.errors import BadValueError
 from reel.core.file import CONTAINERS
-from reel.core.finish import TARGETS, Edges, Finish, FinishPlan, Keep, PictureFinish, Ranges, Source, TickRange, plan
+from reel.core.finish import TARGETS, Edges, Finish, FinishPlan, Keep, Ranges, Source, TickRange, plan
 from reel.core.wire import to_plain
 from reel.recorder.messages import RefusedError
 from reel.web.finishes.models import OpenFinish
@@ -69,9 +69,7 @@ def planned(finish: Finish, sources: list[Source]) -> FinishPlan:
     keep = finish.keep
     if (
         keep is not None
-        and not finish.sound
-        and finish.encoding is None
-        and finish.picture == PictureFinish()
+        and finish.is_plain
         and len(sources) == 1
         and keep.ranges == (TickRange(0, length_of(sources)),)
     ):

@@ -17,7 +17,7 @@ from reel.web.takes.proving import path_of
 # The kind of job that reads the packets of a take's files.
 READ = "read packets"
 # What is kept of a file is read again where another Reel had kept less of it.
-VERSION = 1
+VERSION = 2
 
 
 def sources_of(take: Take) -> list[Source] | None:

@@ -1,27 +1,24 @@
 """Encoding what is kept of a take anew, by the recipe of a finish and with the writer that writes takes."""
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 from contextlib import ExitStack
 from dataclasses import replace
 from fractions import Fraction
 from functools import partial
 from pathlib import Path
 
-import av
-
 from reel.core.errors import BadValueError
 from reel.core.file import ConstantBitrate, FilePlan, RateControl, RateKind, Recipe, VariableBitrate
 from reel.core.file.rate import BITRATE_BPS
-from reel.core.finish import Fate, FinishPlan, Source, StreamPlan, file_plan_of
-from reel.core.media.cuts.material import Material
+from reel.core.finish import Fate, FinishPlan, StreamPlan, file_plan_of
+from reel.core.media.cuts.material import Files, Material
+from reel.core.media.cuts.mixing import converted
 from reel.core.media.cuts.pictures import made_frames
-from reel.core.media.cuts.reading import SampleArray, opened
-from reel.core.media.cuts.sound import at_speed, frame_of, of_length
+from reel.core.media.cuts.reading import opened
+from reel.core.media.cuts.sound import at_speed, of_length
 from reel.core.media.digest import SentFacts
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.hashes import frame_hash
-from reel.core.media.probe import scaled
-from reel.core.media.soundgraph import LAYOUTS
 from reel.core.media.writer import PartWriter
 from reel.core.signal import FloatArray, SoundFormat
 
@@ -33,7 +30,7 @@ MAX_PASSES = 3
 _OVERHEAD = Fraction(98, 100)
 
 
-def encode(paths: Sequence[Path], sources: Sequence[Source], target: Path, plan: FinishPlan, tell: Tell) -> SentFacts:
+def encode(files: Files, target: Path, plan: FinishPlan, tell: Tell) -> SentFacts:
     """Encode what a plan keeps of files into one; returns what was written of each of its streams.
 
     Where its finish has a size, it is encoded again, with its bitrate put right, until it is within SIZE_TOLERANCE of
@@ -41,12 +38,12 @@ def encode(paths: Sequence[Path], sources: Sequence[Source], target: Path, plan:
     """
     asked, encoding = file_plan_of(plan), plan.finish.encoding
     if encoding is None or encoding.size_bytes is None:
-        return _encode(paths, sources, target, plan, asked, tell)
+        return _encode(files, target, plan, asked, tell)
     wanted, got = encoding.size_bytes, 0
     video_bps = first_bps(plan, asked, wanted)
     for number in range(MAX_PASSES):
         one = replace(asked, recipe=replace(asked.recipe, rate=rate_of(asked.recipe, video_bps)))
-        written = _encode(paths, sources, target, plan, one, partial(_part_of, tell, number))
+        written = _encode(files, target, plan, one, partial(_part_of, tell, number))
         before, got = got, target.stat().st_size
         if abs(got - wanted) <= SIZE_TOLERANCE * wanted:
             return written
@@ -57,10 +54,10 @@ def encode(paths: Sequence[Path], sources: Sequence[Source], target: Path, plan:
     raise MediaError(target, f"came to {got / 1e6:.1f} MB; {wanted / 1e6:.1f} MB can't be met with this codec")
 
 
-def kept_hashes(paths: Sequence[Path], sources: Sequence[Source], plan: FinishPlan) -> Iterator[str]:
+def kept_hashes(files: Files, plan: FinishPlan) -> Iterator[str]:
     """Decode what a plan keeps of files, and return the hash of each frame; raises MediaError."""
     with ExitStack() as stack:
-        material = Material(paths, sources, plan, [stack.enter_context(opened(path)) for path in paths])
+        material = Material(files, plan, [stack.enter_context(opened(path)) for path in files.paths])
         for one in plan.stretches:
             yield from (frame_hash(frame) for frame in material.picture(one.place).frames(one.kept))
 
@@ -87,19 +84,12 @@ def first_bps(plan: FinishPlan, asked: FilePlan, wanted: int) -> int:
     return min(left, BITRATE_BPS[1])
 
 
-def _encode(
-    paths: Sequence[Path], sources: Sequence[Source], target: Path, plan: FinishPlan, asked: FilePlan, tell: Tell
-) -> SentFacts:
+def _encode(files: Files, target: Path, plan: FinishPlan, asked: FilePlan, tell: Tell) -> SentFacts:
     try:
         with ExitStack() as stack:
-            readers = [stack.enter_context(opened(path)) for path in paths]
-            material = Material(paths, sources, plan, readers)
+            material = Material(files, plan, [stack.enter_context(opened(path)) for path in files.paths])
             writer = stack.enter_context(PartWriter(target, asked))
-            tracks = [
-                _Track(material, one, asked.recipe.sound)
-                for one in plan.streams
-                if one.fate is not Fate.LEFT_OUT and one.stream in sources[0].sounds
-            ]
+            tracks = [_Track(material, one, asked.recipe.sound) for one in plan.sounds if one.fate is not Fate.LEFT_OUT]
             count = 0
             for tick, frame in made_frames(material, asked.signal):
                 at_s = tick / asked.frame.rate
@@ -114,7 +104,7 @@ def _encode(
                 for data in track.until(plan.length_s):
                     writer.write_samples(number, data)
             if count != plan.frames:
-                raise MediaError(paths[0], f"gave {count} of {plan.frames} frames: some of it can't be decoded")
+                raise MediaError(files.paths[0], f"gave {count} of {plan.frames} frames: some of it can't be decoded")
             writer.close()
             return writer.facts
     except BROKEN as error:
@@ -125,8 +115,8 @@ class _Track:
     """The samples of a track, brought to the recipe's format and the speed of the picture, given up to a second."""
 
     def __init__(self, material: Material, planned: StreamPlan, sound: SoundFormat) -> None:
-        source = material.sound_stream(planned).codec_context
-        blocks, plan = self._converted(material.samples(planned), source.sample_rate, sound), material.plan
+        plan = material.plan
+        blocks = converted(material.samples(planned), material.form(planned).rate_hz, sound)
         if plan.speed != 1:
             blocks = at_speed(blocks, sound, plan.speed)
         self._blocks = of_length(blocks, sound.channels, round(plan.length_s * sound.rate_hz))
@@ -140,14 +130,3 @@ class _Track:
                 return
             self._given += data.shape[1]
             yield data
-
-    @staticmethod
-    def _converted(blocks: Iterator[SampleArray], rate_hz: int, sound: SoundFormat) -> Iterator[FloatArray]:
-        form = av.AudioResampler(format="fltp", layout=LAYOUTS[sound.channels], rate=sound.rate_hz)
-        position = 0
-        for data in blocks:
-            for made in form.resample(frame_of(data, LAYOUTS[data.shape[0]], rate_hz, position)):
-                yield scaled(made.to_ndarray())
-            position += data.shape[1]
-        for made in form.resample(None):
-            yield scaled(made.to_ndarray())

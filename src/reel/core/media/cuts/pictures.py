@@ -12,7 +12,7 @@ from reel.core.file import Container
 from reel.core.finish import Fields, Finish, FinishPlan, Pace, PictureFinish, Source, Stretch, TickRange
 from reel.core.finish.picture import PER_TICK
 from reel.core.media.adjusting import Adjuster
-from reel.core.media.cuts.material import Material
+from reel.core.media.cuts.material import Files, Material
 from reel.core.media.cuts.reading import opened
 from reel.core.media.errors import MediaError
 from reel.core.media.fields import bwdif_step, planar_step
@@ -56,7 +56,7 @@ def still_of(path: Path, source: Source, picture: PictureFinish, tick: int) -> b
     coded = Signal(mode=mode, pixels="yuv420p", matrix=Matrix.BT709, range=Range.LIMITED)
     wanted, found = (tick - kept.first) * PER_TICK[asked.fields], None
     with opened(path) as reader:
-        for at, frame in made_frames(Material([path], [source], plan, [reader]), coded):
+        for at, frame in made_frames(Material(Files(paths=[path], sources=[source]), plan, [reader]), coded):
             found = frame
             if at >= wanted:
                 break

@@ -158,16 +158,16 @@ def frame_of(data: SampleArray, layout: str, rate_hz: int, position: int) -> av.
 class TrackEncoder:
     """Encodes samples that follow each other as a track like the one that they are from."""
 
-    def __init__(self, writer: Any, planned: SourceStream, stream: Any) -> None:
-        """Add the track to a file that is written; `stream` is the one that it is made from."""
+    def __init__(self, writer: Any, planned: SourceStream, rate_hz: int, layout: str, samples: str = "") -> None:
+        """Add the track to a file that is written: of so many samples a second, in a layout, and of a sample format
+        where its encoder takes that."""
         known = sound_codec(planned.codec)
         assert known is not None, "the plan leaves out what can't be written"
-        facts, source = SOUND_CODECS[known], stream.codec_context
-        self.form = SoundFormat(rate_hz=source.sample_rate, channels=source.channels)
-        self.stream = writer.add_stream(facts.encoder, rate=source.sample_rate, layout=source.layout.name)
+        facts = SOUND_CODECS[known]
+        self.stream = writer.add_stream(facts.encoder, rate=rate_hz, layout=layout)
         context = self.stream.codec_context
         formats = {one.name for one in context.codec.audio_formats or ()}
-        context.format = av.AudioFormat(source.format.name if source.format.name in formats else facts.samples)
+        context.format = av.AudioFormat(samples if samples in formats else facts.samples)
         if facts.bitrates_bps:
             # what a track of the same kind took, or the next that the encoder has
             wanted = planned.bitrate_bps * 0.97
@@ -175,8 +175,8 @@ class TrackEncoder:
                 (one for one in facts.bitrates_bps if one >= wanted), default=facts.bitrates_bps[-1]
             )
         context.options = dict(facts.options)
-        self._form = av.AudioResampler(format=context.format, layout=source.layout.name, rate=source.sample_rate)
-        self._fifo, self._layout, self._rate = av.AudioFifo(), source.layout.name, source.sample_rate
+        self._form = av.AudioResampler(format=context.format, layout=layout, rate=rate_hz)
+        self._fifo, self._layout, self._rate = av.AudioFifo(), layout, rate_hz
         self._position = 0
 
     def packets(self, blocks: Iterator[SampleArray]) -> Iterator[Any]:

@@ -1,7 +1,7 @@
 """Cutting: what is kept of a take's files as one file, its packets untouched but for a few frames at its edges."""
 
 import heapq
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 from contextlib import ExitStack
 from fractions import Fraction
 from pathlib import Path
@@ -12,21 +12,22 @@ import numpy as np
 from av.stream import Disposition
 
 from reel.core.file import CONTAINERS
-from reel.core.finish import Fate, FinishPlan, PacketIndex, Source, StreamPlan, Stretch, TickRange
+from reel.core.finish import Fate, FinishPlan, Origin, PacketIndex, StreamPlan, Stretch, TickRange
 from reel.core.finish.packets import IntArray
 from reel.core.media.cuts.joints import Joiner
-from reel.core.media.cuts.material import Material
+from reel.core.media.cuts.material import Files, Material
 from reel.core.media.cuts.reading import PictureReader, opened
 from reel.core.media.cuts.sound import TrackEncoder
 from reel.core.media.cuts.tags import Tagger
 from reel.core.media.digest import SentFacts, StreamSum, sums_of
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.rewrap import INDEXED, add_like, options_of, tags_of
+from reel.core.media.soundgraph import LAYOUTS
 
 Tell = Callable[[float], None]
 
 
-def cut(paths: Sequence[Path], sources: Sequence[Source], target: Path, plan: FinishPlan, tell: Tell) -> SentFacts:
+def cut(files: Files, target: Path, plan: FinishPlan, tell: Tell) -> SentFacts:
     """Write what a plan keeps of files into one; returns what was written of each of its streams.
 
     `tell` is told the part that is done (0 to 1), and may raise to call the work off. Raises MediaError.
@@ -34,10 +35,10 @@ def cut(paths: Sequence[Path], sources: Sequence[Source], target: Path, plan: Fi
     muxer = CONTAINERS[plan.finish.container].muxer
     try:
         with ExitStack() as stack:
-            readers = [stack.enter_context(opened(path)) for path in paths]
+            readers = [stack.enter_context(opened(path)) for path in files.paths]
             options = dict(options_of(muxer))
             writer = stack.enter_context(av.open(str(target), "w", format=muxer, options=options))
-            return _Cut(Material(paths, sources, plan, readers), writer, muxer).write(tell)
+            return _Cut(Material(files, plan, readers), writer, muxer).write(tell)
     except BROKEN as error:
         raise MediaError(target, f"could not be written ({reason_of(error)})") from error
 
@@ -79,11 +80,15 @@ class _Cut:
         return self._plan.encoded > 0 or len(self._paths) > 1
 
     def _track(self, planned: StreamPlan, muxer: str) -> "TrackEncoder | _CopiedTrack":
+        if planned.origin is not Origin.TAKE:
+            form = self._material.form(planned)
+            return TrackEncoder(self._writer, planned.stream, form.rate_hz, LAYOUTS[form.channels])
         stream = self._material.sound_stream(planned)
+        source = stream.codec_context
         if planned.fate is Fate.UNTOUCHED:
             start_s = self._indices[0].start * self._indices[0].time_base
             return _CopiedTrack(add_like(self._writer, stream, muxer), self._paths[0], stream.index, start_s)
-        return TrackEncoder(self._writer, planned.stream, stream)
+        return TrackEncoder(self._writer, planned.stream, source.sample_rate, source.layout.name, source.format.name)
 
     def write(self, tell: Tell) -> SentFacts:
         """Write all packets in the order of their times."""

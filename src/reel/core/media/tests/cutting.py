@@ -48,7 +48,7 @@ def decoded(path, track=0):
         for frame in reader.decode(sound):
             begin = frame.pts * frame.time_base if begin is None else begin
             data = frame.to_ndarray()
-            data = data if frame.format.is_planar else data.reshape(-1, 2).T
+            data = data if frame.format.is_planar else data.reshape(-1, frame.layout.nb_channels).T
             scale = 1.0 if data.dtype.kind == "f" else float(np.iinfo(data.dtype).max) + 1
             blocks.append(data[0] / scale)
         samples = np.concatenate(blocks)
