@@ -163,6 +163,11 @@ class Home:
         return self.root / "images"
 
     @property
+    def spoken(self) -> Path:
+        """What was spoken over takes."""
+        return self.root / "spoken"
+
+    @property
     def feeds(self) -> Path:
         """Media files that can be played as feeds."""
         return self.root / "feeds"
@@ -193,7 +198,7 @@ class Home:
 
     def make(self) -> None:
         """Make what is missing; all of it is closed to others."""
-        for folder in (self.root, self.shelf, self.feeds, self.logs, self.cache):
+        for folder in (self.root, self.shelf, self.feeds, self.spoken, self.logs, self.cache):
             folder.mkdir(parents=True, exist_ok=True)
         self.run.mkdir(mode=0o700, exist_ok=True)
         for folder in (self.root, self.run):

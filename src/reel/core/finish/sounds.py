@@ -24,22 +24,22 @@ def sound_codec(name: str) -> SoundCodec | None:
 
 def sounds_of(finish: Finish, source: Source) -> tuple[SourceStream, ...]:
     """Return the tracks that a finish has, those that tracks are counted by: a file's, then what was spoken over it."""
-    return (*source.sounds, _beside(finish, source, COMMENTARY, 1)) if finish.commentary else source.sounds
+    return (*source.sounds, _beside(finish, source, COMMENTARY)) if finish.commentary else source.sounds
 
 
-def _beside(finish: Finish, source: Source, title: str, channels: int) -> SourceStream:
-    """Return a track that the take does not have, coded as its first one where that can be written."""
-    container = CONTAINERS[finish.container]
-    first = sound_codec(source.sounds[0].codec) if source.sounds else None
-    codec = first if first is not None and first in container.sound else next(iter(container.sound))
-    rate_hz = source.sounds[0].rate_hz if title == MIX and source.sounds else SPOKEN_HZ
+def _beside(finish: Finish, source: Source, title: str) -> SourceStream:
+    """Return a track that the take does not have, like its first one where that can be written."""
+    container, first = CONTAINERS[finish.container], source.sounds[0] if source.sounds else None
+    known = sound_codec(first.codec) if first is not None else None
+    codec = known if known is not None and known in container.sound else next(iter(container.sound))
+    channels = first.channels if first is not None and first.channels in (1, 2) else 2
     return SourceStream(
         index=len(source.streams) + (title == MIX),
         kind=StreamKind.SOUND,
         codec=SOUND_CODECS[codec].reads_as,
         title=title,
         channels=channels,
-        rate_hz=rate_hz,
+        rate_hz=first.rate_hz if first is not None else SPOKEN_HZ,
         bitrate_bps=_BITS_PER_S[channels - 1],
     )
 
@@ -108,7 +108,7 @@ def _mix(finish: Finish, source: Source, everything: Sequence[StreamPlan]) -> St
     for one in parts:
         if not 0 < one.stream.channels <= 2:
             raise BadValueError("Mix", one.title, f"it has {one.stream.channels} channels; one or two can be mixed")
-    stream = _beside(finish, source, MIX, 2)
+    stream = _beside(finish, source, MIX)
     return StreamPlan(
         stream=stream, fate=Fate.ENCODED, why=f"{len(parts)} tracks in one", origin=Origin.MIX, parts=parts
     )

@@ -1,6 +1,7 @@
 """A finish and what it is made from: values without files."""
 
 import re
+from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
@@ -135,6 +136,11 @@ class Finish:
     def is_plain(self) -> bool:
         """Whether it names nothing but its container, the tracks and what is kept."""
         return replace(self, keep=None, tracks=None) == Finish(container=self.container)
+
+    def with_sound(self, changes: Iterable[TrackFinish]) -> "Finish":
+        """Return it with what is done to tracks, in their order and without what says nothing."""
+        said = [one for one in changes if one != TrackFinish(track=one.track)]
+        return replace(self, sound=tuple(sorted(said, key=lambda one: one.track)))
 
     @property
     def suffix(self) -> str:

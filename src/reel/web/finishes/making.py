@@ -14,11 +14,12 @@ from reel.core.media import MediaError
 from reel.core.media.finishing import cut_files, finish_file, hash_archive
 from reel.core.wire import from_plain, to_plain
 from reel.recorder.messages import RefusedError
-from reel.web.finishes.editing import length_of, parts_of, planned, refuse_unfinishable
+from reel.web.finishes.editing import Opened, length_of, parts_of, planned, refuse_unfinishable
 from reel.web.finishes.encodings import is_archive_of
 from reel.web.finishes.models import MAX_NAME, KeptFinish
 from reel.web.finishes.proposals import Rules, by_rules
 from reel.web.finishes.reading import read_sources
+from reel.web.finishes.speaking import spoken_path, without_commentary
 from reel.web.jobs.actions import ask_for
 from reel.web.jobs.files import aside
 from reel.web.jobs.kinds import Lane, Progress, job_kind
@@ -65,10 +66,13 @@ def ask_to_finish(ids: Iterable[int], name: str) -> int:
     return len(takes)
 
 
-def keep_finish(name: str, finish: Finish, rules: Rules) -> KeptFinish:
-    """Keep a finish under a name, without what it keeps of its take; raises BadValueError."""
+def keep_finish(name: str, now: Opened, rules: Rules) -> KeptFinish:
+    """Keep a take's finish under a name, without what belongs to its take alone: what is kept of it, where tracks are
+    muted in it, what was spoken over it. Raises BadValueError."""
     clean = clean_name("Name", name, MAX_NAME)
-    value: dict[str, Any] = to_plain(replace(finish, keep=None))
+    plain = without_commentary(now)
+    heard = plain.with_sound(replace(one, muted=()) for one in plain.sound)
+    value: dict[str, Any] = to_plain(replace(heard, keep=None))
     free = free_name(clean, list(KeptFinish.objects.values_list("name", flat=True)), MAX_NAME)
     return KeptFinish.objects.create(name=free, value=value, rules=to_plain(rules))
 
@@ -100,7 +104,8 @@ def make(asked: Make, progress: Progress) -> Take | None:
             finish_file(paths[0], reserved.rolling, made, lambda part: progress(0.99 * part))
             counts: Any = take.first.counts
         else:
-            written = cut_files(paths, sources, reserved.rolling, made, lambda part: progress(0.99 * part))
+            spoken = spoken_path(made.finish)
+            written = cut_files(paths, sources, reserved.rolling, made, lambda part: progress(0.99 * part), spoken)
             counts = to_plain(replace(counts_of_cut(made), written=written))
         if is_archive := is_archive_of(made.finish, sources):
             hash_archive(paths, sources, reserved.rolling, made)

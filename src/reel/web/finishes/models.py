@@ -53,3 +53,30 @@ class KeptFinish(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+
+class CommentaryTry(models.Model):
+    """Something that was spoken over a take, from a second of it on.
+
+    While it is spoken its samples come in pieces, `rate_hz` a second, the first at `at_s`; then it is the file
+    `file_name` in the home's folder, which lies along the take. `late_ms` is by how much the browser hears too late,
+    None where that was not measured; `is_found` says that where it lies was found by what was played, not only said by
+    the browser. It may take the place of a part of what was spoken before, `into`.
+    """
+
+    take = models.ForeignKey(Take, on_delete=models.CASCADE, related_name="tries")
+    created_at = models.DateTimeField(auto_now_add=True)
+    heard_at = models.DateTimeField(auto_now=True)
+    rate_hz = models.PositiveIntegerField()
+    at_s = models.FloatField(default=0)
+    length_s = models.FloatField(default=0)
+    late_ms = models.FloatField(null=True)
+    into = models.ForeignKey("self", null=True, on_delete=models.SET_NULL)
+    is_found = models.BooleanField(default=False)
+    file_name = models.CharField(max_length=80, default="")
+
+    class Meta:
+        ordering = ["pk"]
+
+    def __str__(self) -> str:
+        return f"try {self.pk}"

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from reel.web.finishes import views
+from reel.web.finishes import speak_views, views
 
 app_name = "finishes"
 urlpatterns = [
@@ -18,6 +18,14 @@ urlpatterns = [
     path("<number:take_id>/do/keep-as/", views.keep_as, name="keep-as"),
     path("<number:take_id>/<slug:name>/history/", views.history, name="history"),
     path("<number:take_id>/picture/<number:tick>/", views.picture, name="picture"),
+    path("<number:take_id>/speak/", speak_views.page, name="speak"),
+    path("<number:take_id>/speak/late/", speak_views.late, name="speak-late"),
+    path("<number:take_id>/speak/begin/", speak_views.begin, name="speak-begin"),
+    path("<number:take_id>/speak/choose/", speak_views.choose, name="speak-choose"),
+    path("<number:take_id>/speak/<number:try_id>/piece/", speak_views.piece, name="speak-piece"),
+    path("<number:take_id>/speak/<number:try_id>/end/", speak_views.end, name="speak-end"),
+    path("<number:take_id>/speak/<number:try_id>/delete/", speak_views.delete, name="speak-delete"),
+    path("<number:take_id>/speak/<number:try_id>/sound/", speak_views.sound, name="speak-sound"),
     path("<number:take_id>/picture/<number:tick>/<slug:which>/", views.compared, name="compared"),
     path("<number:take_id>/<slug:name>/", views.stage, name="stage"),
 ]

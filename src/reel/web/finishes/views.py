@@ -39,10 +39,11 @@ def stage(request: HttpRequest, take_id: int, name: str) -> HttpResponse:
     """Show a stage of a take's finish; while its files are read, that."""
     if name not in SHOWN:
         raise Http404
-    return _page(request, _take(take_id), name)
+    return _page(request, take_of(take_id), name)
 
 
-def _take(take_id: int) -> Take:
+def take_of(take_id: int) -> Take:
+    """Return a take that has files; raises Http404."""
     found = get_object_or_404(Take.objects.with_parts(), pk=take_id)
     if not found.all_parts:
         raise Http404
@@ -73,14 +74,14 @@ def _least_s(typed: str) -> Fraction:
 def _changed(request: HttpRequest, take: Take, name: str) -> HttpResponse:
     """Answer a change: htmx gets the page as it is now, a plain form is sent to it."""
     if getattr(request, "htmx", False):
-        return _page(request, _take(take.pk), name)
+        return _page(request, take_of(take.pk), name)
     return redirect("finishes:stage", take_id=take.pk, name=name)
 
 
 @require_POST
 def keep(request: HttpRequest, take_id: int) -> HttpResponse:
     """Do something to what is kept."""
-    take, doing = _take(take_id), request.POST.get("do", "")
+    take, doing = take_of(take_id), request.POST.get("do", "")
     if doing not in EDITS:
         raise BadValueError("Keep", doing[:20], f"what can be done is {', '.join(EDITS)}")
     words, edit = EDITS[doing]
@@ -91,7 +92,7 @@ def keep(request: HttpRequest, take_id: int) -> HttpResponse:
 @require_POST
 def picture_do(request: HttpRequest, take_id: int) -> HttpResponse:
     """Say what becomes of the picture: all of it, or `only` what the button beside something that was found sets."""
-    take = _take(take_id)
+    take = take_of(take_id)
 
     def edit(now: Opened) -> Finish:
         if only := request.POST.get("only"):
@@ -105,7 +106,7 @@ def picture_do(request: HttpRequest, take_id: int) -> HttpResponse:
 @require_GET
 def looks(request: HttpRequest, take_id: int) -> HttpResponse:
     """Show what frames of a take's first file say of its range, black bars and fields."""
-    take = _take(take_id)
+    take = take_of(take_id)
     now = opened(take)
     if now is None:
         raise Http404
@@ -122,7 +123,7 @@ def looks(request: HttpRequest, take_id: int) -> HttpResponse:
 @require_POST
 def sound(request: HttpRequest, take_id: int) -> HttpResponse:
     """Say what becomes of a track."""
-    take, number = _take(take_id), number_of(request.POST.get("track", "")) or 0
+    take, number = take_of(take_id), number_of(request.POST.get("track", "")) or 0
     form = TrackForm(request.POST)
     change(take, request.POST.get("seen", ""), lambda now: with_track(now, number, form), f"track {number}")
     return _changed(request, take, "sound")
@@ -131,7 +132,7 @@ def sound(request: HttpRequest, take_id: int) -> HttpResponse:
 @require_POST
 def file(request: HttpRequest, take_id: int) -> HttpResponse:
     """Choose how it is encoded, or the container of what stays as it is."""
-    take, typed = _take(take_id), [request.POST.get(name, "") for name in ("how", "container", "size_mb")]
+    take, typed = take_of(take_id), [request.POST.get(name, "") for name in ("how", "container", "size_mb")]
     change(take, request.POST.get("seen", ""), lambda now: encoded(now, *typed), "file")
     return _changed(request, take, "file")
 
@@ -141,7 +142,7 @@ def history(request: HttpRequest, take_id: int, name: str) -> HttpResponse:
     """Undo the last change, or redo what was undone."""
     if name not in SHOWN:
         raise Http404
-    take = _take(take_id)
+    take = take_of(take_id)
     undo(take, request.POST.get("seen", ""), again=bool(request.POST.get("again")))
     return _changed(request, take, name)
 
@@ -149,7 +150,7 @@ def history(request: HttpRequest, take_id: int, name: str) -> HttpResponse:
 @require_POST
 def make(request: HttpRequest, take_id: int) -> HttpResponse:
     """Have the finish made; raises BadValueError where it can't be."""
-    take = _take(take_id)
+    take = take_of(take_id)
     now = opened(take)
     if now is None:
         return redirect("finishes:stage", take_id=take.pk, name="make")
@@ -161,14 +162,14 @@ def make(request: HttpRequest, take_id: int) -> HttpResponse:
 @require_GET
 def picture(request: HttpRequest, take_id: int, tick: int) -> HttpResponse:
     """Return the frame of a take at a tick of its picture, as a JPEG."""
-    take = _take(take_id)
+    take = take_of(take_id)
     return _jpeg(take, tick, lambda path, _, at: still(path, Fraction(2 * at + 1, 2) / take.form.rate))
 
 
 @require_GET
 def compared(request: HttpRequest, take_id: int, tick: int, which: str) -> HttpResponse:
     """Return the frame of a take at a tick as its finish makes it (`after`), or as that frames it alone, as a JPEG."""
-    take = _take(take_id)
+    take = take_of(take_id)
     now = opened(take)
     if now is None or which not in ("before", "after"):
         raise Http404
@@ -192,13 +193,13 @@ def _jpeg(take: Take, tick: int, make: Callable[[Path, Source, int], bytes]) -> 
 @require_POST
 def keep_as(request: HttpRequest, take_id: int) -> HttpResponse:
     """Keep the finish under a name, with the rules by which what is kept is found in other takes."""
-    take = _take(take_id)
+    take = take_of(take_id)
     now = opened(take)
     if now is None:
         return redirect("finishes:stage", take_id=take.pk, name="file")
     wanted = [one for one in request.POST.getlist("rule") if one in set(Rule)]
     rules = Rules(rules=tuple(Rule(one) for one in wanted), least_s=least_s(request.POST.get("least_s", "2")))
-    kept = keep_finish(request.POST.get("name", ""), now.finish, rules)
+    kept = keep_finish(request.POST.get("name", ""), now, rules)
     messages.success(request, f"Kept as {kept.name}. Choose takes in the list to finish them so.")
     return redirect("finishes:stage", take_id=take.pk, name="file")
 

@@ -29,6 +29,8 @@ ARGUMENTS = [
     "--disable-background-networking",
     "--disable-component-update",
     "--disable-sync",
+    "--use-fake-device-for-media-stream",
+    "--use-fake-ui-for-media-stream",
 ]
 
 

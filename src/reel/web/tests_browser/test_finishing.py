@@ -1,5 +1,6 @@
 """Takes finished by a person, in a browser against the started stack; what comes of it is opened with a library."""
 
+import re
 from fractions import Fraction
 
 import av
@@ -8,6 +9,7 @@ from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import expect
 
 from reel.core.file import Container, Draft, FilePlan, resolve
+from reel.core.media import probe
 from reel.core.media.hashes import hashes_of
 from reel.core.media.tests.clips import number_of, numbered, write_clip
 from reel.core.signal import Mode
@@ -17,6 +19,22 @@ LENGTH, BLACK = 240, range(90, 150)
 # A clap three seconds into it.
 CLAP = np.zeros(LENGTH * 1600, dtype=np.float32)
 CLAP[144_000:144_480] = 0.5 * np.hanning(480)
+# A microphone that hears what a page plays, 85 ms later.
+ROOM = """
+const connect = AudioNode.prototype.connect, rooms = new WeakMap();
+function room(context) {
+  if (!rooms.has(context)) rooms.set(context, context.createDelay(1));
+  rooms.get(context).delayTime.value = 0.085;
+  return rooms.get(context);
+}
+navigator.mediaDevices.getUserMedia = async () => new MediaStream();
+AudioContext.prototype.createMediaStreamSource = function () { return room(this); };
+AudioNode.prototype.connect = function (target, ...more) {
+  if (target === this.context.destination && !this.gain) connect.call(this, room(this.context));
+  return connect.call(this, target, ...more);
+};
+"""
+NOISE = np.random.default_rng(6).normal(0, 0.1, LENGTH * 1600).astype(np.float32)
 
 
 def dark(tick, width, height):
@@ -49,13 +67,13 @@ class FinishingTests(StackTestCase):
         page.locator(".take-row h3 a").first.click()
         expect(page.locator("#take")).to_contain_text("Made from")
 
-    def bring(self, name, draw=dark):
+    def bring(self, name, draw=dark, sound=CLAP):
         """Bring a file of eight seconds in, two of them black, and go to its take once it was measured."""
         recipe = resolve(Draft(container=Container.MP4, keyframe_s=Fraction(1)))
         source = self.home / f"{name}.mp4"
         frame = Mode.parse("320x180p30")
         plan = FilePlan(recipe=recipe, frame=frame, tracks=("Game",))
-        write_clip(source, plan, range(LENGTH), draw=draw, sound=CLAP)
+        write_clip(source, plan, range(LENGTH), draw=draw, sound=sound)
         page = self.page
         page.goto(f"{self.url}/takes/bring/")
         page.set_input_files("#files", [source])
@@ -180,3 +198,49 @@ class FinishingTests(StackTestCase):
         self.load_until(f"{self.url}/takes/?words=cut", ".take-row", 2)
         for name in ("moths", "newts"):
             self.assertEqual(self.numbers(f"{name}-cut.mkv"), [*range(90), *range(150, LENGTH)])
+
+    def speak(self, page, until):
+        """Speak over a take from its beginning until a timecode."""
+        page.get_by_role("button", name="Speak from here").click()
+        expect(page.locator("[data-now]")).to_contain_text(until)
+        page.get_by_role("button", name="Stop").click()
+        expect(page.locator("[data-do-stop]")).to_be_hidden()
+
+    def test_a_take_is_spoken_over_and_what_was_said_lies_in_step(self):
+        page = self.page
+        self.bring("jays", sound=NOISE)
+        page.get_by_role("link", name="Finish", exact=True).click()
+        page.locator("#line a[href$='/sound/']").click()
+        page.add_init_script(ROOM)
+        page.get_by_role("link", name="Speak over it").click()
+        page.get_by_role("button", name="Measure how late").click()
+        expect(page.locator("span[data-late]")).to_contain_text(re.compile(r"8[456](\.\d)? ms, within [01]"))
+        self.speak(page, "00:00:03")
+        expect(page.locator(".speak-try")).to_have_count(1)
+        self.assertEqual(Axe().run(page).response["violations"], [])
+        page.get_by_role("button", name="make it the track").click()
+        expect(page.locator(".speak-try")).to_contain_text("is the track")
+        page.get_by_role("link", name="Next: its level").click()
+        expect(page.locator("#finish")).to_contain_text("encoded anew: spoken over it")
+        self.assertEqual(Axe().run(page).response["violations"], [])
+        page.locator("#line").get_by_role("button", name="Make").click()
+        expect(page.locator("#making")).to_contain_text("jays cut")
+        tracks, made = [], self.home / "shelf" / "jays-cut.mp4"
+        self.assertEqual([one.title for one in probe(made).sound], ["Game", "Commentary"])
+        with av.open(str(made)) as reader:
+            for number in range(2):
+                reader.seek(0)
+                blocks = [frame.to_ndarray()[0] for frame in reader.decode(audio=number)]
+                tracks.append(np.concatenate(blocks)[24_000:120_000])
+        size = 1 << 18
+        found = np.fft.irfft(np.fft.rfft(tracks[1], size) * np.conj(np.fft.rfft(tracks[0], size)), size)
+        apart = (int(found.argmax()) + size // 2) % size - size // 2
+        self.assertLess(abs(apart) / 48, 20, "ms")
+        other = self.new_page()  # with the browser's own stand-in for a microphone, which beeps
+        other.goto(page.url.replace("/make/", "/speak/"))
+        self.speak(other, "00:00:02")
+        expect(other.locator(".speak-try")).to_have_count(2)
+        spoken = sorted((self.home / "spoken").glob("*.flac"))[-1]
+        with av.open(str(spoken)) as reader:
+            heard = np.concatenate([frame.to_ndarray().ravel() for frame in reader.decode(audio=0)])
+        self.assertGreater(np.abs(heard / np.iinfo(heard.dtype).max).max(), 0.05)

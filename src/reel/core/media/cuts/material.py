@@ -7,7 +7,7 @@ from itertools import accumulate
 from pathlib import Path
 from typing import Any
 
-from reel.core.finish import FinishPlan, Origin, PacketIndex, Source, StreamPlan, Stretch, TrackFinish
+from reel.core.finish import SPOKEN_HZ, FinishPlan, Origin, PacketIndex, Source, StreamPlan, Stretch, TrackFinish
 from reel.core.media.cuts.mixing import converted, hushed, mixed, pull_of, pulled, undrifted
 from reel.core.media.cuts.reading import PictureReader, SampleArray, opened, read_samples
 from reel.core.media.cuts.sound import Heard, gain_to, stretched, treated
@@ -103,7 +103,8 @@ class Material:
         if planned.origin is Origin.SPOKEN:
             if self.files.spoken is None:
                 raise MediaError(Path(self.plan.finish.commentary), "is not there: what was spoken is gone")
-            yield from self._out_of(self.files.spoken, 0, Fraction(0), planned, self.plan.stretches, spans_all=True)
+            heard = self._out_of(self.files.spoken, 0, Fraction(0), planned, self.plan.stretches, spans_all=True)
+            yield from converted(heard, SPOKEN_HZ, self.form(planned))
             return
         order = self.sources[0].sounds.index(planned.stream)
         for place, path in enumerate(self.paths):
