@@ -214,7 +214,7 @@ class FinishingTests(StackTestCase):
         page.add_init_script(ROOM)
         page.get_by_role("link", name="Speak over it").click()
         page.get_by_role("button", name="Measure how late").click()
-        expect(page.locator("span[data-late]")).to_contain_text(re.compile(r"8[456](\.\d)? ms, within [01]"))
+        expect(page.locator("p[data-late]")).to_contain_text(re.compile(r"hears 8[456](\.\d)? ms late, within [01]"))
         self.speak(page, "00:00:03")
         expect(page.locator(".speak-try")).to_have_count(1)
         self.assertEqual(Axe().run(page).response["violations"], [])

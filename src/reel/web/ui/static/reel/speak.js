@@ -61,7 +61,7 @@ class Heard {
 const late = () => JSON.parse(localStorage.getItem(LATE) ?? "null");
 function showLate() {
   const known = late();
-  at("late").textContent = known ? `${known.late_ms} ms, within ${known.within_ms} ms` : "not measured: what is spoken lies as much too late";
+  at("late").textContent = known ? `It hears ${known.late_ms} ms late, within ${known.within_ms} ms; what is spoken is moved by that.` : "How late it hears was not measured yet: what is spoken lies by that much too late.";
 }
 async function measure() {
   tell("Clicks are played.");
