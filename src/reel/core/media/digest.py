@@ -3,7 +3,9 @@
 import hashlib
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from itertools import zip_longest
 from pathlib import Path
+from typing import Any
 
 import av
 
@@ -55,6 +57,11 @@ class StreamSum:
         return self._digest.hexdigest()
 
 
+def sum_of(stream: Any) -> StreamSum:
+    """Return what sums up the packets of a stream of a file."""
+    return StreamSum(stream.codec_context.codec.canonical_name, stream.codec_context.extradata or b"")
+
+
 def sums_of(sums: Sequence[StreamSum]) -> SentFacts:
     """Return the facts of streams, in their order."""
     return SentFacts(packets=tuple(one.count for one in sums), digests=tuple(one.hex for one in sums))
@@ -69,12 +76,7 @@ def read_sent(path: Path, indices: Sequence[int] | None = None) -> SentFacts:
         with av.open(str(path)) as container:
             every = [*pictures_of(container)[:1], *sounds_of(container)]
             streams = every if indices is None else [container.streams[index] for index in indices]
-            sums = {
-                stream.index: StreamSum(
-                    stream.codec_context.codec.canonical_name, stream.codec_context.extradata or b""
-                )
-                for stream in streams
-            }
+            sums = {stream.index: sum_of(stream) for stream in streams}
             begins = None
             for packet in container.demux(streams):
                 if packet.size:
@@ -82,6 +84,31 @@ def read_sent(path: Path, indices: Sequence[int] | None = None) -> SentFacts:
                         begins = packet.is_keyframe
                     sums[packet.stream_index].add(bytes(packet))
             return replace(sums_of(list(sums.values())), begins_with_key=bool(begins))
+    except BROKEN as error:
+        raise MediaError(path, f"can't be read as a media file ({reason_of(error)})") from error
+
+
+def carry_alike(path: Path, indices: Sequence[int], other: Path) -> bool:
+    """Return whether some streams of a file carry what all of another file do, in their order; raises MediaError.
+
+    Both are read beside each other, stream by stream: that takes less than summing either up.
+    """
+    for place, index in enumerate(indices):
+        parts = zip_longest(_parts_of(path, index), _parts_of(other, place))
+        if any(one != there for one, there in parts):
+            return False
+    return True
+
+
+def _parts_of(path: Path, index: int) -> Iterator[bytes]:
+    """Return what the packets of a stream carry."""
+    try:
+        with av.open(str(path)) as container:
+            stream: Any = container.streams[index]
+            codec, extradata = stream.codec_context.codec.canonical_name, stream.codec_context.extradata or b""
+            for packet in container.demux(stream):
+                if packet.size:
+                    yield from _carried(codec, extradata, bytes(packet))
     except BROKEN as error:
         raise MediaError(path, f"can't be read as a media file ({reason_of(error)})") from error
 

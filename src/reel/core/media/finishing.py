@@ -11,7 +11,7 @@ from av.stream import Disposition
 
 from reel.core.finish import FinishPlan, Source, SourceStream, StreamKind
 from reel.core.media.cuts import Files, cut, encode, is_joinable, kept_hashes, opened, read_packets
-from reel.core.media.digest import SentFacts, read_sent
+from reel.core.media.digest import SentFacts, carry_alike, read_sent
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.framing import stream_matrix, stream_range
 from reel.core.media.hashes import NAME, read_hashes, write_hashes
@@ -80,8 +80,7 @@ def finish_file(source: Path, target: Path, plan: FinishPlan, progress: Callable
     Each packet of a stream that goes through untouched is read back and must carry the same.
     """
     rewrap(source, target, plan.kept, lambda part: progress(0.8 * part))
-    there, here = read_sent(source, plan.kept), read_sent(target, range(len(plan.kept)))
-    if (there.packets, there.digests) != (here.packets, here.digests):
+    if not carry_alike(source, plan.kept, target):
         raise MediaError(target, "does not carry what the source does; it is not kept")
     progress(1.0)
 

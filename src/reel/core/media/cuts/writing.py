@@ -19,7 +19,7 @@ from reel.core.media.cuts.material import Files, Material
 from reel.core.media.cuts.reading import PictureReader, opened
 from reel.core.media.cuts.sound import TrackEncoder
 from reel.core.media.cuts.tags import Tagger
-from reel.core.media.digest import SentFacts, StreamSum, sums_of
+from reel.core.media.digest import SentFacts, sum_of, sums_of
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.rewrap import INDEXED, add_like, options_of, tags_of
 from reel.core.media.soundgraph import LAYOUTS
@@ -69,10 +69,7 @@ class _Cut:
         writer.metadata.update(tags_of(material.readers[0].metadata))
         if chapters := list(self._chapters()):
             writer.set_chapters(chapters)
-        self._sums = [
-            StreamSum(stream.codec_context.codec.canonical_name, stream.codec_context.extradata or b"")
-            for stream in (self._picture, *(track.stream for _, track in self._tracks))
-        ]
+        self._sums = [sum_of(stream) for stream in (self._picture, *(track.stream for _, track in self._tracks))]
 
     @property
     def _has_joints(self) -> bool:
