@@ -65,7 +65,7 @@ class RewrappingTests(HomeMixin, TestCase):
 
         with self.assertRaises(CalledOffError):
             rewrapping.rewrap(asked, called_off)
-        for place in ("rewrap", "read_sent"):
+        for place in ("rewrap", "carry_alike"):
             with patch.object(core_finishing, place, side_effect=MediaError(self.shelf, "broke")):
                 self.assertRaises(MediaError, rewrapping.rewrap, asked, lambda done: None)
         with patch.object(made_of, "sum_up", side_effect=BadValueError("Sum", 1, "planted")):
