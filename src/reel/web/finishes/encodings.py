@@ -5,7 +5,17 @@ from dataclasses import dataclass, replace
 from decimal import Decimal
 
 from reel.core.errors import BadValueError
-from reel.core.file import STARTING_POINTS, Container, Draft, Purpose, Recipe, resolve, start_from
+from reel.core.file import (
+    STARTING_POINTS,
+    ConstantQuality,
+    Container,
+    Draft,
+    Purpose,
+    RateKind,
+    Recipe,
+    resolve,
+    start_from,
+)
 from reel.core.finish import Encoding, Finish, PictureFinish, Source, archive_recipe
 from reel.web.finishes.editing import Opened
 from reel.web.recipes.models import KeptRecipe
@@ -30,14 +40,20 @@ class Choice:
 def choices(now: Opened) -> list[Choice]:
     """Return the ways to encode a take, the one of its finish marked."""
     encoding = now.finish.encoding
-    found = [
-        replace(one, is_chosen=one.recipe == (encoding.recipe if encoding is not None else None))
-        for one in _ways(now.sources[0], now.finish.picture)
-    ]
+    chosen = encoding.recipe if encoding is not None else None
+    found = [replace(one, is_chosen=_is_way(one.recipe, chosen)) for one in _ways(now.sources[0], now.finish.picture)]
     if encoding is not None and not any(one.is_chosen for one in found):
         own = Choice(key="", label="As kept", description="", recipe=encoding.recipe, is_chosen=True)
         return [*found, own]
     return found
+
+
+def _is_way(way: Recipe | None, chosen: Recipe | None) -> bool:
+    """Return whether a recipe is that of a way to encode, also at another quality."""
+    if way is None or chosen is None or way == chosen:
+        return way == chosen
+    is_other = isinstance(chosen.rate, ConstantQuality) and way.codec is chosen.codec
+    return is_other and replace(way, rate=chosen.rate) == chosen
 
 
 def _ways(source: Source, picture: PictureFinish) -> Iterator[Choice]:
@@ -66,8 +82,9 @@ def _ways(source: Source, picture: PictureFinish) -> Iterator[Choice]:
             yield Choice(key=f"kept:{kept.pk}", label=kept.name, description="A recipe that is kept.", recipe=found)
 
 
-def encoded(now: Opened, key: str, container: str, size_mb: str) -> Finish:
-    """Return the finish with what a form says of its file; raises BadValueError."""
+def encoded(now: Opened, key: str, container: str, size_mb: str, quality: str) -> Finish:
+    """Return the finish with what a form says of its file, to a size or to a quality where one is typed; raises
+    BadValueError."""
     choice = next((one for one in choices(now) if one.key == key), None)
     if choice is None:
         raise BadValueError("File", key[:20], "there is no such way to encode it")
@@ -75,8 +92,22 @@ def encoded(now: Opened, key: str, container: str, size_mb: str) -> Finish:
         if container not in set(Container):
             raise BadValueError("Container", container[:20], f"it is one of {', '.join(Container)}")
         return replace(now.finish, container=Container(container), encoding=None)
-    encoding = Encoding(recipe=choice.recipe, size_bytes=_bytes(size_mb))
-    return replace(now.finish, container=choice.recipe.container, encoding=encoding)
+    if quality.strip() and size_mb.strip():
+        raise BadValueError("Quality", quality[:12], "a file is made to a size or to a quality: leave one empty")
+    recipe = _of_quality(choice.recipe, quality.strip()) if quality.strip() else choice.recipe
+    encoding = Encoding(recipe=recipe, size_bytes=_bytes(size_mb))
+    return replace(now.finish, container=recipe.container, encoding=encoding)
+
+
+def _of_quality(recipe: Recipe, typed: str) -> Recipe:
+    """Return a recipe with a constant quality; raises BadValueError."""
+    scale, codec = recipe.codec_facts.quality, recipe.codec_facts.label
+    if scale is None or RateKind.QUALITY not in recipe.codec_facts.rates:
+        raise BadValueError("Quality", typed[:12], f"{codec} has no constant quality")
+    number = number_of(typed)
+    if number is None or not scale.low <= number <= scale.high:
+        raise BadValueError("Quality", typed[:12], f"for {codec} it is from {scale.low}, the best, to {scale.high}")
+    return replace(recipe, rate=ConstantQuality(quality=number))
 
 
 def _bytes(typed: str) -> int | None:

@@ -4,7 +4,8 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
 
-from reel.core.finish import Edges, Fate, FinishPlan, Keep, StreamPlan, Stretch, TickRange
+from reel.core.file import RateKind
+from reel.core.finish import Edges, Encoding, Fate, FinishPlan, Keep, StreamPlan, Stretch, TickRange
 from reel.core.signal import length_label, rate_label, timecode
 from reel.core.sound import Sides
 from reel.web.finishes.drawing import draw_finish, draw_keep, size_of
@@ -14,6 +15,7 @@ from reel.web.finishes.making import jobs_of
 from reel.web.finishes.models import KeptFinish
 from reel.web.finishes.picturing import GROUPS, form_of
 from reel.web.finishes.proposals import FilePart, Rule, found
+from reel.web.finishes.timing import seconds_of
 from reel.web.finishes.tracks import rows_of
 from reel.web.takes.models import Part, ProofState
 from reel.web.takes.rewrapping import REWRAPS
@@ -94,6 +96,8 @@ def context_of(now: Opened, stage: str, part: Part, least_s: Fraction) -> dict[s
         shown |= {
             "choices": choices(now),
             "size_mb": size_mb,
+            "quality": encoding.recipe.rate.number if encoding is not None and _is_quality(encoding) else "",
+            "scale": encoding.recipe.codec_facts.quality if encoding is not None else None,
             "containers": REWRAPS,
             "notes": made.notes,
             "kept": KeptFinish.objects.all(),
@@ -104,6 +108,10 @@ def context_of(now: Opened, stage: str, part: Part, least_s: Fraction) -> dict[s
         is_proved = any(one.proof_state == ProofState.AS_ASKED for one in results)
         shown |= {"jobs": jobs_of(take), "made": results, "left_out": made.left_out, "is_proved": is_proved}
     return shown
+
+
+def _is_quality(encoding: Encoding) -> bool:
+    return encoding.recipe.rate.kind is RateKind.QUALITY and encoding.size_bytes is None
 
 
 def _picture(now: Opened) -> dict[str, Any]:
@@ -263,6 +271,8 @@ def becomes(now: Opened, made: FinishPlan) -> list[tuple[str, str]]:
     if made.pace is not None and made.pace.words:
         shown.append(("Frames", made.pace.words))
     shown += [(f"Sound: {one.title or 'track'}", sound_words(one)) for one in made.sounds]
+    if took_s := seconds_of(made):
+        shown.append(("Takes", f"about {length_label(took_s)}, as this machine was measured"))
     size_words = "not known before it is made"
     if bytes_about:
         size_words = f"about {bytes_about / 1e6:.0f} MB of {(now.take.size_bytes or 0) / 1e6:.0f} MB"

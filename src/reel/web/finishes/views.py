@@ -132,7 +132,7 @@ def sound(request: HttpRequest, take_id: int) -> HttpResponse:
 @require_POST
 def file(request: HttpRequest, take_id: int) -> HttpResponse:
     """Choose how it is encoded, or the container of what stays as it is."""
-    take, typed = take_of(take_id), [request.POST.get(name, "") for name in ("how", "container", "size_mb")]
+    take, typed = take_of(take_id), [request.POST.get(name, "") for name in ("how", "container", "size_mb", "quality")]
     change(take, request.POST.get("seen", ""), lambda now: encoded(now, *typed), "file")
     return _changed(request, take, "file")
 

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from django.db import models
 
+from reel.core.file import Draft
 from reel.core.signal import Mode
 
 
@@ -22,12 +23,21 @@ def this_machine() -> str:
     return f"{model}, {os.cpu_count()} cores"[:120]
 
 
+def choice_of(draft: Draft) -> str:
+    """Return the effort or profile of some settings, by which the bench knows them."""
+    return draft.effort or draft.profile
+
+
 class SpeedSet(models.QuerySet["Speed"]):
     """What may be asked of all that was measured."""
 
     def here(self, mode: Mode) -> "SpeedSet":
         """Return what was measured on this machine at a size."""
         return self.filter(machine=this_machine(), width_px=mode.width_px, height_px=mode.height_px)
+
+    def of(self, draft: Draft) -> "Speed | None":
+        """Return what was measured of some settings."""
+        return self.filter(codec=draft.codec.value, choice=choice_of(draft)).first()
 
 
 class Speed(models.Model):

@@ -9,7 +9,7 @@ from functools import partial
 from pathlib import Path
 
 from reel.core.errors import ReelError
-from reel.core.file import CODECS, Draft, FilePlan, RateKind, VideoCodec, default_rate, resolve
+from reel.core.file import CODECS, FilePlan, RateKind, VideoCodec, default_rate, resolve
 from reel.core.frame import smaller
 from reel.core.line import RigSetup, file_plan
 from reel.core.media import MediaError, Sample, measure_speed
@@ -40,11 +40,6 @@ def cells() -> list[Cell]:
         for codec, facts in CODECS.items()
         for choice in facts.efforts or facts.profiles or (None,)
     ]
-
-
-def choice_of(draft: Draft) -> str:
-    """Return the effort or profile of some settings."""
-    return draft.effort or draft.profile
 
 
 def cell_plan(setup: RigSetup, cell: Cell, mode: Mode | None = None) -> FilePlan:

@@ -10,8 +10,8 @@ from typing import NamedTuple
 from reel.core.file import CODECS, Draft, FilePlan, VideoCodec
 from reel.core.frame import smaller
 from reel.core.signal import Mode, rate_label
-from reel.web.machine.models import Speed
-from reel.web.rigs.benching import SAFE, choice_of, headroom
+from reel.web.machine.models import Speed, choice_of
+from reel.web.rigs.benching import SAFE, headroom
 
 # The drawing's room for points, in its own units, and what its ends stand for.
 LEFT, RIGHT, TOP, BOTTOM = 44.0, 570.0, 14.0, 284.0

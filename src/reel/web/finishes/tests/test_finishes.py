@@ -28,6 +28,7 @@ from reel.web.finishes.models import KeptFinish, OpenFinish
 from reel.web.finishes.proposals import Rule, found
 from reel.web.jobs.models import Job
 from reel.web.jobs.running import CalledOffError, run_waiting
+from reel.web.machine.models import Speed, choice_of
 from reel.web.recipes import actions as recipes
 from reel.web.takes import made_of, verifying
 from reel.web.takes.models import InTime, Mark, Take, TakeOrigin
@@ -189,8 +190,26 @@ class FinishTests(HomeMixin, TestCase):
 
     def test_a_take_is_encoded_anew_and_an_archive_copy_is_verified(self):
         self.open()
-        for how, size_mb in (("as if", ""), ("archive", "3"), ("point:share", "0.000001"), ("point:share", "1e9")):
-            self.assertEqual(self.do("", name="file", how=how, size_mb=size_mb).status_code, 409, how)
+        for how, size_mb, quality in (
+            ("as if", "", ""),
+            ("archive", "3", ""),
+            ("archive", "", "20"),
+            ("point:share", "0.000001", ""),
+            ("point:share", "1e9", ""),
+            ("point:share", "", "0"),
+            ("point:share", "", "1e3"),
+            ("point:share", "9", "20"),
+        ):
+            typed = {"how": how, "size_mb": size_mb, "quality": quality}
+            self.assertEqual(self.do("", name="file", **typed).status_code, 409, typed)
+        self.do("", name="file", how="point:share", quality="31")
+        page = self.page("file")
+        self.assertEqual(self.now().finish.encoding.recipe.rate.label, "CRF 31")
+        self.assertContains(page, 'value="point:share" checked')
+        self.assertNotContains(page, "as this machine was measured")
+        facts = {"codec": "h264", "choice": choice_of(self.now().finish.encoding.recipe), "width_px": 320}
+        Speed.objects.create(height_px=180, samples="420 8", pictures_per_s=9.0, **facts)
+        self.assertContains(self.page("file"), "about 9.8 s, as this machine was measured")
         recipe = recipes.keep("Small", resolve(Draft(codec=VideoCodec.HEVC)))
         self.do("", name="file", how=f"kept:{recipe.pk}")
         self.assertEqual(self.now().finish.encoding.recipe.codec, VideoCodec.HEVC)

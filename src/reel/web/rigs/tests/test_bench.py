@@ -20,10 +20,10 @@ from reel.recorder.messages import UnreachableError
 from reel.web.jobs.kinds import Subject
 from reel.web.jobs.models import Job, JobState
 from reel.web.jobs.running import run_here
-from reel.web.machine.models import Speed
+from reel.web.machine.models import Speed, choice_of
 from reel.web.rigs import benching
 from reel.web.rigs.actions import make_rig
-from reel.web.rigs.benching import BENCH, cells, choice_of, sample_path
+from reel.web.rigs.benching import BENCH, cells, sample_path
 from reel.web.stages.keeps_up import BOTTOM, LEFT, RIGHT, TOP, _Box, _box_of, keeping
 from reel.web.takes.tests.home import HomeMixin
 
