@@ -90,6 +90,7 @@ def context_of(now: Opened, stage: str, part: Part, least_s: Fraction) -> dict[s
     elif stage == "sound":
         words = {one.stream.index: sound_words(one) for one in made.sounds}
         shown |= {"rows": rows_of(now, files, words), "sides": [one.value for one in Sides]}
+        shown["can_step"] = len(now.sources) == 1
     elif stage == "file":
         encoding = now.finish.encoding
         size_mb = f"{encoding.size_bytes / 1e6:g}" if encoding is not None and encoding.size_bytes else ""

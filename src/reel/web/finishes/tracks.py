@@ -164,3 +164,17 @@ def with_track(now: Opened, number: int, form: TrackForm) -> Finish:
         tracks = None if len(kept) == own else tuple(sorted(kept))
     mixdown = set(now.finish.mixdown) - {number} | ({number} if said["mixed"] else set())
     return replace(now.finish.with_sound((*others, change)), tracks=tracks, mixdown=tuple(sorted(mixdown)))
+
+
+class SlideForm(forms.Form):
+    """By how much a track slides."""
+
+    slide_ms = NumberField(min_value=SLIDE_MS[0], max_value=SLIDE_MS[1])
+
+
+def slid(now: Opened, number: int, form: SlideForm) -> Finish:
+    """Return the finish with another slide of one of its tracks; raises BadValueError."""
+    refuse_invalid(form)
+    change = next((one for one in now.finish.sound if one.track == number), TrackFinish(track=number))
+    others = (one for one in now.finish.sound if one.track != number)
+    return now.finish.with_sound((*others, replace(change, slide_ms=Fraction(form.cleaned_data["slide_ms"]))))

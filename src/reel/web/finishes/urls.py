@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from reel.web.finishes import speak_views, views
+from reel.web.finishes import speak_views, step_views, views
 
 app_name = "finishes"
 urlpatterns = [
@@ -18,6 +18,9 @@ urlpatterns = [
     path("<number:take_id>/do/keep-as/", views.keep_as, name="keep-as"),
     path("<number:take_id>/<slug:name>/history/", views.history, name="history"),
     path("<number:take_id>/picture/<number:tick>/", views.picture, name="picture"),
+    path("<number:take_id>/step/<number:track>/", step_views.page, name="step"),
+    path("<number:take_id>/step/<number:track>/near/", step_views.near, name="near"),
+    path("<number:take_id>/step/<number:track>/slide/", views.slide, name="slide"),
     path("<number:take_id>/speak/", speak_views.page, name="speak"),
     path("<number:take_id>/speak/late/", speak_views.late, name="speak-late"),
     path("<number:take_id>/speak/begin/", speak_views.begin, name="speak-begin"),

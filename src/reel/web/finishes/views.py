@@ -25,7 +25,7 @@ from reel.web.finishes.pages import context_of
 from reel.web.finishes.picturing import PictureForm, looked_at, with_picture, with_remedy
 from reel.web.finishes.proposals import Rule, Rules
 from reel.web.finishes.reading import ask_to_read, sources_of
-from reel.web.finishes.tracks import TrackForm, with_track
+from reel.web.finishes.tracks import SlideForm, TrackForm, slid, with_track
 from reel.web.takes.choosing import chosen
 from reel.web.takes.models import Take
 from reel.web.takes.proving import path_of
@@ -127,6 +127,14 @@ def sound(request: HttpRequest, take_id: int) -> HttpResponse:
     form = TrackForm(request.POST)
     change(take, request.POST.get("seen", ""), lambda now: with_track(now, number, form), f"track {number}")
     return _changed(request, take, "sound")
+
+
+@require_POST
+def slide(request: HttpRequest, take_id: int, track: int) -> HttpResponse:
+    """Slide a track, and leave what else is said of it."""
+    take, form = take_of(take_id), SlideForm(request.POST)
+    change(take, request.POST.get("seen", ""), lambda now: slid(now, track, form), f"track {track} slid")
+    return redirect("finishes:stage", take_id=take.pk, name="sound")
 
 
 @require_POST

@@ -185,6 +185,18 @@ class FinishTests(HomeMixin, TestCase):
         self.assertEqual((facts.sound[0].title, made.tracks), ("Music", ["Music"]))
         was = probe(self.shelf / "stone.mkv")
         self.assertAlmostEqual(facts.sound[0].rms_db, was.sound[0].rms_db - 6, delta=0.3)
+        slide = reverse("finishes:slide", args=[self.take.pk, 1])
+        for wrong in ("", "1e9", "99999"):
+            self.assertEqual(self.client.post(slide, {"seen": self.now().seen, "slide_ms": wrong}).status_code, 409)
+        self.client.post(slide, {"seen": self.now().seen, "slide_ms": "-43.5"})
+        (slid,) = self.now().finish.sound
+        self.assertEqual((slid.title, slid.sound.level_db, float(slid.slide_ms)), ("Music", -6.0, -43.5))
+        self.assertContains(self.client.get(reverse("finishes:step", args=[self.take.pk, 1])), "slides by -43.5 ms")
+        near = reverse("finishes:near", args=[self.take.pk, 1])
+        self.assertContains(self.client.get(near, {"frame": "20"}), "Nothing sharp is heard near this frame.")
+        for track, frame in ((1, "90"), (1, "x"), (2, "5"), (0, "5")):
+            address = reverse("finishes:near", args=[self.take.pk, track])
+            self.assertEqual(self.client.get(address, {"frame": frame}).status_code, 404, (track, frame))
         self.do("", name="sound", track="1")
         self.assertEqual((self.now().finish.sound, self.now().finish.tracks), ((), ()))
 

@@ -1,0 +1,121 @@
+"""Setting a track in step by hand: the frame on which something strikes, and the sound that belongs to it."""
+
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any
+
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET
+
+from reel.core.finish import TrackFinish
+from reel.core.media.waveform import Waveform, waveform
+from reel.core.signal import timecode
+from reel.web.finishes.drawing import draw_finish
+from reel.web.finishes.editing import Opened, opened
+from reel.web.finishes.views import take_of
+from reel.web.takes.proving import path_of
+from reel.web.ui.typed import number_of
+
+# So much before and behind a frame is drawn, in so many columns; nearer than half of it a sharp sound belongs to it.
+AROUND_S, COLUMNS = Fraction(1, 2), 800
+HEIGHT = 90
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Near:
+    """The wave of a track around a frame: its drawing, COLUMNS wide, and where the sharp sounds lie in it.
+
+    `slide_ms` moves the nearest of them to where the frame begins; "" where there is none.
+    """
+
+    path: str
+    frame_s: Fraction
+    frame_x: float
+    frame_width: float
+    sharp_x: tuple[float, ...]
+    slide_ms: str
+    words: str
+
+
+@require_GET
+def page(request: HttpRequest, take_id: int, track: int) -> HttpResponse:
+    """Show the take, stepped by frames, above the wave of one of its tracks."""
+    now = _now(take_id, track)
+    if now is None:
+        return redirect("finishes:stage", take_id=take_id, name="sound")
+    return render(request, "finishes/step.html", _context(now, track))
+
+
+@require_GET
+def near(request: HttpRequest, take_id: int, track: int) -> HttpResponse:
+    """Show the wave of a track around the frame that is shown, `?frame=` of the take."""
+    now, frame = _now(take_id, track), number_of(request.GET.get("frame", ""))
+    if now is None or frame is None or frame >= now.length:
+        raise Http404
+    return render(request, "finishes/_near.html", _context(now, track) | {"near": _near(now, track, frame)})
+
+
+def _now(take_id: int, track: int) -> Opened | None:
+    """Return the finish of a take of one file that has the track; None until it was read."""
+    now = opened(take_of(take_id))
+    if now is not None and (len(now.sources) > 1 or not 1 <= track <= len(now.sources[0].sounds)):
+        raise Http404
+    return now
+
+
+def _context(now: Opened, track: int) -> dict[str, Any]:
+    change = next((one for one in now.finish.sound if one.track == track), TrackFinish(track=track))
+    return {
+        "take": now.take,
+        "part": now.take.first,
+        "form": now.take.form,
+        "finish": now.finish,
+        "stage": "sound",
+        "line": draw_finish(now, now.plan(), "sound"),
+        "seen": now.seen,
+        "track": track,
+        "title": now.sources[0].sounds[track - 1].title or f"Track {track}",
+        "slide": f"{float(change.slide_ms):g}" if change.slide_ms else "",
+        "rate": float(now.rate),
+        "length_ms": round(now.length / now.rate * 1000),
+        "columns": COLUMNS,
+        "around_ms": float(AROUND_S * 1000),
+        "room": "takes",
+    }
+
+
+def _near(now: Opened, track: int, frame: int) -> Near:
+    source, frame_s = now.sources[0], frame / now.rate
+    assert source.packets is not None, "what has no picture is not opened"
+    start_s = source.packets.start * source.packets.time_base
+    index = source.sounds[track - 1].index
+    wave = waveform(path_of(now.take.first), index, start_s, frame_s - AROUND_S, frame_s + AROUND_S, COLUMNS)
+    nearest = min(wave.sharp_s, key=lambda one: abs(one - frame_s), default=None)
+    words = "Nothing sharp is heard near this frame."
+    if nearest is not None:
+        apart_ms = (nearest - float(frame_s)) * 1000
+        side = "after" if apart_ms >= 0 else "before"
+        words = f"The nearest sharp sound lies {abs(apart_ms):.0f} ms {side} this frame, {timecode(frame_s, now.rate)}."
+    return Near(
+        path=_path(wave),
+        frame_s=frame_s,
+        frame_x=COLUMNS / 2,
+        frame_width=float(COLUMNS / (2 * AROUND_S) / now.rate),
+        sharp_x=tuple(_x(one, frame_s) for one in wave.sharp_s),
+        slide_ms=f"{(float(frame_s) - nearest) * 1000:.1f}" if nearest is not None else "",
+        words=words,
+    )
+
+
+def _x(second: float, frame_s: Fraction) -> float:
+    return round((second - float(frame_s) + float(AROUND_S)) / float(2 * AROUND_S) * COLUMNS, 1)
+
+
+def _path(wave: Waveform) -> str:
+    """Return the wave as an SVG path, as loud as it can be drawn."""
+    highest = max(0.001, *wave.high, *(-one for one in wave.low))
+    middle, scale = HEIGHT / 2, (HEIGHT / 2 - 2) / highest
+    above = " ".join(f"L{x} {middle - value * scale:.1f}" for x, value in enumerate(wave.high))
+    below = " ".join(f"L{x} {middle - value * scale + 0.5:.1f}" for x, value in reversed([*enumerate(wave.low)]))
+    return f"M0 {middle} {above} {below}Z"
