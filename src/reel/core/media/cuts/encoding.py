@@ -107,6 +107,8 @@ def _encode(files: Files, target: Path, plan: FinishPlan, asked: FilePlan, tell:
                 raise MediaError(files.paths[0], f"gave {count} of {plan.frames} frames: some of it can't be decoded")
             writer.close()
             return writer.facts
+    except MediaError:
+        raise
     except BROKEN as error:
         raise MediaError(target, f"could not be written ({reason_of(error)})") from error
 

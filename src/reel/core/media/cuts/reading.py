@@ -1,5 +1,6 @@
 """Reading what is to be cut: the packets of its picture, frames and samples from one instant to another."""
 
+import errno
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from fractions import Fraction
@@ -27,11 +28,16 @@ SampleArray = npt.NDArray[Any]
 
 @contextmanager
 def opened(path: Path) -> Iterator[Any]:
-    """Open a file to be read; what libav raises while it is becomes a MediaError."""
+    """Open a file to be read; what libav raises while it is becomes a MediaError, but for what has one already and for
+    a drive that is full, which says something of what is written meanwhile."""
     try:
         with av.open(str(path)) as reader:
             yield reader
+    except MediaError:
+        raise
     except BROKEN as error:
+        if getattr(error, "errno", None) == errno.ENOSPC:
+            raise
         raise MediaError(path, f"can't be read to be cut ({reason_of(error)})") from error
 
 

@@ -39,6 +39,8 @@ def cut(files: Files, target: Path, plan: FinishPlan, tell: Tell) -> SentFacts:
             options = dict(options_of(muxer))
             writer = stack.enter_context(av.open(str(target), "w", format=muxer, options=options))
             return _Cut(Material(files, plan, readers), writer, muxer).write(tell)
+    except MediaError:
+        raise
     except BROKEN as error:
         raise MediaError(target, f"could not be written ({reason_of(error)})") from error
 

@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 from fractions import Fraction
+from pathlib import Path
 
 import av
 import av.filter
@@ -214,3 +215,14 @@ class MadeTests(CutCase):
             cut_files([source], [found], target, plan(finish, found), lambda part: None)
             video = probe(target).video
             self.assertEqual(((video.width_px, video.height_px), video.frames), (size, 17))
+
+    def test_a_drive_that_is_full_is_named_and_not_the_file_that_is_read(self):
+        source = self.clip(Container.MKV, VideoCodec.H264, SoundCodec.FLAC)
+        found = source_to_cut(source, FRAME.rate)
+        keep = Keep(rate=FRAME.rate, ranges=(TickRange(3, 50),))
+        for container in (Container.MKV, Container.TS):
+            recipe = resolve(Draft(container=container))
+            for encoding in (None, Encoding(recipe=recipe)):
+                made = plan(Finish(container=container, keep=keep, encoding=encoding), found)
+                with self.assertRaisesRegex(MediaError, r"full could not be (written|closed) \(No space left"):
+                    cut_files([source], [found], Path("/dev/full"), made, lambda part: None)
