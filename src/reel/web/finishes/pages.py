@@ -111,6 +111,22 @@ def context_of(now: Opened, stage: str, part: Part, least_s: Fraction) -> dict[s
     return shown
 
 
+def beside_sound(now: Opened) -> dict[str, Any]:
+    """Return what a page shows that stands beside Sound and plays the take's file."""
+    return {
+        "take": now.take,
+        "part": now.take.first,
+        "form": now.take.form,
+        "finish": now.finish,
+        "stage": "sound",
+        "line": draw_finish(now, now.plan(), "sound"),
+        "seen": now.seen,
+        "rate": float(now.rate),
+        "length_ms": round(now.length / now.rate * 1000),
+        "room": "takes",
+    }
+
+
 def _is_quality(encoding: Encoding) -> bool:
     return encoding.recipe.rate.kind is RateKind.QUALITY and encoding.size_bytes is None
 

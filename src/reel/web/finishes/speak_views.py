@@ -17,9 +17,9 @@ from reel.core.media.commentary import RATES_HZ
 from reel.core.signal import length_label, timecode
 from reel.core.sound import round_trip
 from reel.web.finishes import speaking
-from reel.web.finishes.drawing import draw_finish
 from reel.web.finishes.editing import Opened, opened
 from reel.web.finishes.models import CommentaryTry
+from reel.web.finishes.pages import beside_sound
 from reel.web.finishes.views import take_of
 from reel.web.takes.ranges import file_response
 from reel.web.ui.typed import number_of
@@ -52,22 +52,8 @@ def page(request: HttpRequest, take_id: int) -> HttpResponse:
 
 
 def _context(now: Opened) -> dict[str, Any]:
-    take = now.take
-    rows = [_row(now, number, one) for number, one in enumerate(take.tries.all(), start=1)]
-    return {
-        "take": take,
-        "part": take.first,
-        "form": take.form,
-        "finish": now.finish,
-        "stage": "sound",
-        "line": draw_finish(now, now.plan(), "sound"),
-        "seen": now.seen,
-        "rows": rows,
-        "chosen": next((row for row in rows if row.is_chosen), None),
-        "rate": float(now.rate),
-        "length_ms": round(now.length / now.rate * 1000),
-        "room": "takes",
-    }
+    rows = [_row(now, number, one) for number, one in enumerate(now.take.tries.all(), start=1)]
+    return beside_sound(now) | {"rows": rows, "chosen": next((row for row in rows if row.is_chosen), None)}
 
 
 def _row(now: Opened, number: int, one: CommentaryTry) -> Row:

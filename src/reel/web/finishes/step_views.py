@@ -11,8 +11,8 @@ from django.views.decorators.http import require_GET
 from reel.core.finish import TrackFinish
 from reel.core.media.waveform import Waveform, waveform
 from reel.core.signal import timecode
-from reel.web.finishes.drawing import draw_finish
 from reel.web.finishes.editing import Opened, opened
+from reel.web.finishes.pages import beside_sound
 from reel.web.finishes.views import take_of
 from reel.web.takes.proving import path_of
 from reel.web.ui.typed import number_of
@@ -66,22 +66,12 @@ def _now(take_id: int, track: int) -> Opened | None:
 
 def _context(now: Opened, track: int) -> dict[str, Any]:
     change = next((one for one in now.finish.sound if one.track == track), TrackFinish(track=track))
-    return {
-        "take": now.take,
-        "part": now.take.first,
-        "form": now.take.form,
-        "finish": now.finish,
-        "stage": "sound",
-        "line": draw_finish(now, now.plan(), "sound"),
-        "seen": now.seen,
+    return beside_sound(now) | {
         "track": track,
         "title": now.sources[0].sounds[track - 1].title or f"Track {track}",
         "slide": f"{float(change.slide_ms):g}" if change.slide_ms else "",
-        "rate": float(now.rate),
-        "length_ms": round(now.length / now.rate * 1000),
         "columns": COLUMNS,
         "around_ms": float(AROUND_S * 1000),
-        "room": "takes",
     }
 
 
