@@ -39,7 +39,7 @@ def _beside(finish: Finish, source: Source, title: str) -> SourceStream:
         codec=SOUND_CODECS[codec].reads_as,
         title=title,
         channels=channels,
-        rate_hz=first.rate_hz if first is not None else SPOKEN_HZ,
+        rate_hz=first.rate_hz if first is not None and first.rate_hz in SOUND_CODECS[codec].rates_hz else SPOKEN_HZ,
         bitrate_bps=_BITS_PER_S[channels - 1],
     )
 

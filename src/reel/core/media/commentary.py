@@ -18,6 +18,7 @@ from reel.core.media.cuts.reading import SampleArray, opened, read_samples
 from reel.core.media.cuts.sound import FADE_S
 from reel.core.media.errors import MediaError
 from reel.core.media.soundfile import SoundFile
+from reel.core.media.waveform import read_between
 from reel.core.signal import FloatArray, SoundFormat
 
 FORM = SoundFormat(rate_hz=SPOKEN_HZ, channels=1)
@@ -94,16 +95,13 @@ def played_at(raw: Path, rate_hz: int, played: Path, about_s: Fraction) -> Fract
 def _sound_of(path: Path, first_s: Fraction, end_s: Fraction) -> npt.NDArray[np.float64]:
     """Return a stretch of a file's first sound track, of one channel, counted from where its picture begins."""
     with opened(path) as reader:
-        if not reader.streams.audio:
+        if not reader.streams.audio or reader.streams.audio[0].codec_context.channels > 2:
             return np.zeros(0)
-        stream, pictures = reader.streams.audio[0], reader.streams.video
+        index, pictures = reader.streams.audio[0].index, reader.streams.video
         start_s = Fraction((pictures[0].start_time or 0) * pictures[0].time_base) if pictures else Fraction(0)
-        form = SoundFormat(rate_hz=stream.codec_context.sample_rate, channels=stream.codec_context.channels)
-        if form.channels > 2:
-            return np.zeros(0)
-        blocks = [*converted(read_samples(reader, stream, start_s, end_s), form.rate_hz, FORM)]
-    there = np.concatenate(blocks, axis=1)[0] if blocks else np.zeros(0)
-    return there[round(first_s * FORM.rate_hz) : round(end_s * FORM.rate_hz)].astype(np.float64)
+    data, rate_hz, last = read_between(path, index, start_s + first_s, start_s + end_s)
+    found: npt.NDArray[np.float64] = np.concatenate([*converted(iter([data[:, :last]]), rate_hz, FORM)], axis=1)[0]
+    return found
 
 
 def _base(base: Path | None, span: tuple[int, int]) -> Iterator[FloatArray]:

@@ -35,7 +35,7 @@ def waveform(path: Path, index: int, start_s: Fraction, begin_s: Fraction, end_s
     """Return the wave of a stream of a file, by its index there, from one second to another; `start_s` is the time
     stamp that they are counted from. Raises MediaError."""
     lead_s = begin_s - _LEAD_S
-    data, rate_hz, last = _read(path, index, start_s + lead_s, start_s + end_s)
+    data, rate_hz, last = read_between(path, index, start_s + lead_s, start_s + end_s)
     lead = round(_LEAD_S * rate_hz)
     edges = np.linspace(lead, data.shape[1], columns + 1).astype(int)
     pieces = [data[:, one:other] for one, other in pairwise(edges)]
@@ -54,9 +54,9 @@ def waveform(path: Path, index: int, start_s: Fraction, begin_s: Fraction, end_s
     )
 
 
-def _read(path: Path, index: int, first_s: Fraction, end_s: Fraction) -> tuple[FloatArray, int, int]:
-    """Return the samples of a stream between two of its time stamps, silence where it has none, their rate, and where
-    the last of them ends."""
+def read_between(path: Path, index: int, first_s: Fraction, end_s: Fraction) -> tuple[FloatArray, int, int]:
+    """Return the samples of a stream between two of its time stamps, float32 (channels, samples), silence where it has
+    none, with their rate and where the last of them ends. The file is entered there. Raises MediaError."""
     with opened(path) as reader:
         stream = reader.streams[index]
         rate_hz, channels = stream.codec_context.sample_rate, stream.codec_context.channels

@@ -6,6 +6,7 @@ from typing import Any
 
 from reel.core.file import RateKind
 from reel.core.finish import Edges, Encoding, Fate, FinishPlan, Keep, StreamPlan, Stretch, TickRange
+from reel.core.measure.levels import BLACK, WHITE
 from reel.core.signal import length_label, rate_label, timecode
 from reel.core.sound import Sides
 from reel.web.finishes.drawing import draw_finish, draw_keep, size_of
@@ -137,6 +138,8 @@ def _picture(now: Opened) -> dict[str, Any]:
     first = now.keep.ranges[0]
     return {
         "tags": [form["range"], form["matrix"]],
+        "black": BLACK,
+        "white": WHITE,
         "groups": [(title, [form[name] for name in names]) for title, names in GROUPS],
         "size": picture.framed.size_of(source.width_px, source.height_px),
         "length": now.length,
@@ -289,7 +292,7 @@ def becomes(now: Opened, made: FinishPlan) -> list[tuple[str, str]]:
         shown.append(("Frames", made.pace.words))
     shown += [(f"Sound: {one.title or 'track'}", sound_words(one)) for one in made.sounds]
     if took_s := seconds_of(made):
-        shown.append(("Takes", f"about {length_label(took_s)}, as this machine was measured"))
+        shown.append(("Takes", f"about {length_label(took_s)} to encode, as this machine was measured"))
     size_words = "not known before it is made"
     if bytes_about:
         size_words = f"about {bytes_about / 1e6:.0f} MB of {(now.take.size_bytes or 0) / 1e6:.0f} MB"

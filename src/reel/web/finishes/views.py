@@ -14,7 +14,7 @@ from reel.core.errors import BadValueError
 from reel.core.finish import Finish, Source
 from reel.core.measure.looking import look_at
 from reel.core.media import MediaError, still
-from reel.core.media.cuts import still_of
+from reel.core.media.cuts import still_of, wave_of
 from reel.web.finishes.drawing import STAGES
 from reel.web.finishes.editing import Opened, change, opened, planned, undo
 from reel.web.finishes.encodings import encoded
@@ -171,21 +171,24 @@ def make(request: HttpRequest, take_id: int) -> HttpResponse:
 def picture(request: HttpRequest, take_id: int, tick: int) -> HttpResponse:
     """Return the frame of a take at a tick of its picture, as a JPEG."""
     take = take_of(take_id)
-    return _jpeg(take, tick, lambda path, _, at: still(path, Fraction(2 * at + 1, 2) / take.form.rate))
+    return _picture(take, tick, "image/jpeg", lambda path, _, at: still(path, Fraction(2 * at + 1, 2) / take.form.rate))
 
 
 @require_GET
 def compared(request: HttpRequest, take_id: int, tick: int, which: str) -> HttpResponse:
-    """Return the frame of a take at a tick as its finish makes it (`after`), or as that frames it alone, as a JPEG."""
-    take = take_of(take_id)
+    """Return the frame of a take at a tick as its finish makes it (`after`), or as that frames it alone, as a JPEG; its
+    waveform as a PNG."""
+    take, (side, _, kind) = take_of(take_id), which.partition("-")
     now = opened(take)
-    if now is None or which not in ("before", "after"):
+    if now is None or side not in ("before", "after") or kind not in ("", "wave"):
         raise Http404
-    asked = now.finish.picture if which == "after" else now.finish.picture.framed
-    return _jpeg(take, tick, lambda path, source, at: still_of(path, source, asked, at))
+    asked = now.finish.picture if side == "after" else now.finish.picture.framed
+    if kind:
+        return _picture(take, tick, "image/png", lambda path, source, at: wave_of(path, source, asked, at))
+    return _picture(take, tick, "image/jpeg", lambda path, source, at: still_of(path, source, asked, at))
 
 
-def _jpeg(take: Take, tick: int, make: Callable[[Path, Source, int], bytes]) -> HttpResponse:
+def _picture(take: Take, tick: int, kind: str, make: Callable[[Path, Source, int], bytes]) -> HttpResponse:
     """Answer with a picture that is made of the file that a tick of the take lies in, and of its tick there."""
     for part, source in zip(take.all_parts, sources_of(take) or [], strict=False):
         if source.packets is not None and tick < source.packets.length:
@@ -193,7 +196,7 @@ def _jpeg(take: Take, tick: int, make: Callable[[Path, Source, int], bytes]) -> 
                 found = make(path_of(part), source, tick)
             except MediaError as error:
                 raise Http404 from error
-            return HttpResponse(found, content_type="image/jpeg", headers={"Cache-Control": "private, max-age=3600"})
+            return HttpResponse(found, content_type=kind, headers={"Cache-Control": "private, max-age=3600"})
         tick -= source.packets.length if source.packets is not None else 0
     raise Http404
 

@@ -18,6 +18,8 @@ from reel.core.media.errors import MediaError
 from reel.core.media.fields import bwdif_step, planar_step
 from reel.core.media.framing import MATRIX_CODES, RANGE_CODES, Framer
 from reel.core.media.picture import POSTER_WIDTH_PX, JpegEncoder
+from reel.core.media.planes import luma_of
+from reel.core.media.scope import waveform_png
 from reel.core.signal import Matrix, Mode, Range, Signal
 
 # So many frames before one and behind it are enough for what is made of fields.
@@ -39,30 +41,45 @@ def made_frames(material: Material, coded: Signal) -> Placed:
         yield tick, made
 
 
-def still_of(path: Path, source: Source, picture: PictureFinish, tick: int) -> bytes:
-    """Return the frame of a file at a tick, with what becomes of its pixels, as a JPEG; raises MediaError.
+def frame_at(
+    path: Path, source: Source, picture: PictureFinish, tick: int, matrix: Matrix, value_range: Range
+) -> av.VideoFrame:
+    """Return the frame of a file at a tick, with what becomes of its pixels, in a matrix and a range.
 
-    Frames beside it are looked at where its fields are made into pictures.
+    Frames beside it are looked at where its fields are made into pictures. Raises MediaError.
     """
     assert source.packets is not None, "what has no picture has no ticks"
-    index, asked = source.packets, replace(picture, speed=Fraction(1), rate=None)
+    index, asked, stream = source.packets, replace(picture, speed=Fraction(1), rate=None), source.pictures[0]
     kept = TickRange(max(0, tick - _AROUND), min(index.length, tick + _AROUND + 1))
     stretch = Stretch(place=0, kept=kept, made=0, pieces=index.pieces(kept), is_cut_in=False, is_cut_out=False)
-    stream = source.pictures[0]
     width_px, height_px = asked.size_of(stream.width_px, stream.height_px)
     mode = Mode(width_px=width_px // 2 * 2, height_px=height_px // 2 * 2, rate=index.rate)
     finish = Finish(container=Container.MKV, picture=asked)
     plan = FinishPlan(finish=finish, streams=(), stretches=(stretch,), frame=mode, pace=asked.pace(index.rate))
-    coded = Signal(mode=mode, pixels="yuv420p", matrix=Matrix.BT709, range=Range.LIMITED)
+    coded = Signal(mode=mode, pixels="yuv420p", matrix=matrix, range=value_range)
     wanted, found = (tick - kept.first) * PER_TICK[asked.fields], None
     with opened(path) as reader:
-        for at, frame in made_frames(Material(Files(paths=[path], sources=[source]), plan, [reader]), coded):
+        material = Material(Files(paths=[path], sources=[source]), plan, [reader])
+        for at, frame in made_frames(material, coded):
             found = frame
             if at >= wanted:
                 break
     if found is None:
         raise MediaError(path, f"has no picture at its frame {tick}")
-    return JpegEncoder(POSTER_WIDTH_PX).encode(found)
+    return found
+
+
+def still_of(path: Path, source: Source, picture: PictureFinish, tick: int) -> bytes:
+    """Return the frame of a file at a tick, with what becomes of its pixels, as a JPEG; raises MediaError."""
+    frame = frame_at(path, source, picture, tick, Matrix.BT709, Range.LIMITED)
+    return JpegEncoder(POSTER_WIDTH_PX).encode(frame)
+
+
+def wave_of(path: Path, source: Source, picture: PictureFinish, tick: int) -> bytes:
+    """Return the waveform of that frame as a PNG, in the matrix and range that it has; raises MediaError."""
+    stream = source.pictures[0]
+    matrix, value_range = picture.matrix or stream.matrix, picture.range or stream.range
+    return waveform_png(luma_of(frame_at(path, source, picture, tick, matrix, value_range)))
 
 
 def _paced(material: Material, picture: PictureFinish, pace: Pace) -> Iterator[tuple[int, av.VideoFrame, Fraction]]:

@@ -5,7 +5,7 @@ from fractions import Fraction
 import numpy as np
 
 from reel.core.errors import BadValueError
-from reel.core.file import Container, Draft, FilePlan, SoundCodec, SoundFiles, resolve
+from reel.core.file import Container, Draft, FilePlan, SoundCodec, SoundFiles, VideoCodec, resolve
 from reel.core.finish import Encoding, Fate, Finish, Keep, PictureFinish, TickRange, TrackFinish, Under, plan
 from reel.core.media import MediaError, PartWriter, probe
 from reel.core.media.cuts.sound import FADE_S
@@ -148,3 +148,18 @@ class MixedTests(CutCase):
         silent = write_clip(self.folder / "silent.mkv", asked, range(LENGTH), draw=numbered)
         target, _ = self.made(silent, spoken=spoken)
         self.assertEqual([one.title for one in probe(target).sound], ["Commentary"])
+
+    def test_what_is_added_is_coded_as_its_container_takes_it(self):
+        recipe = resolve(
+            Draft(container=Container.MKV, codec=VideoCodec.VP9, sound_codec=SoundCodec.AAC, sound_rate_hz=44_100)
+        )
+        asked = FilePlan(recipe=recipe, frame=FRAME, tracks=("Game",))
+        source = write_clip(self.folder / "vp9.mkv", asked, range(30), draw=numbered)
+        found, spoken = source_to_cut(source, FRAME.rate), self.spoken(clicks(HZ // 2)[:HZ])
+        keep = Keep(rate=FRAME.rate, ranges=(TickRange(0, 30),))
+        for container, titles in ((Container.WEBM, ["Commentary"]), (Container.MKV, ["Mix", "Game", "Commentary"])):
+            mixdown = (1, 2) if container is Container.MKV else ()
+            finish = Finish(container=container, keep=keep, commentary=spoken.name, mixdown=mixdown)
+            made, target = plan(finish, found), self.folder / f"added.{container.value}"
+            cut_files([source], [found], target, made, lambda part: None, spoken)
+            self.assertEqual([one.title for one in probe(target).sound], titles)

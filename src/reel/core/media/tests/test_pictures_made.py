@@ -13,6 +13,7 @@ from reel.core.media import probe
 from reel.core.media.adjusting import Adjuster
 from reel.core.media.cuts.sound import at_speed, of_length
 from reel.core.media.finishing import cut_files, source_to_cut
+from reel.core.media.scope import luma_wave
 from reel.core.media.tests.clips import FRAME, numbered, write_clip
 from reel.core.media.tests.cutting import HZ, CutCase, decoded
 from reel.core.signal import Matrix, Mode, Range, Signal, SoundFormat
@@ -164,3 +165,12 @@ class PicturesMadeTests(CutCase):
                 self.assertAlmostEqual(int(np.abs(np.fft.rfft(around)).argmax()) * 2, 500, delta=6)
             self.assertLess(max(apart_s) - min(apart_s), 0.002)
             self.assertLess(max(map(abs, apart_s)), 0.010)  # a piece that is laid is 64 ms at this rate, 43 at 48 kHz
+
+    def test_a_waveform_has_each_value_where_it_is(self):
+        ramp = np.tile(np.linspace(16, 235, 640).astype(np.uint8), (90, 1))
+        wave = luma_wave(ramp)
+        self.assertEqual(wave.shape, (256, 320))
+        np.testing.assert_allclose(wave.sum(axis=0), 1)
+        np.testing.assert_allclose((wave * np.arange(256)[:, None]).sum(axis=0), ramp[0].reshape(320, 2).mean(axis=1))
+        narrow = luma_wave(ramp[:, :64])
+        self.assertEqual(int((narrow.sum(axis=0) > 0).sum()), 64)

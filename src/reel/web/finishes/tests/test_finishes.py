@@ -221,7 +221,7 @@ class FinishTests(HomeMixin, TestCase):
         self.assertNotContains(page, "as this machine was measured")
         facts = {"codec": "h264", "choice": choice_of(self.now().finish.encoding.recipe), "width_px": 320}
         Speed.objects.create(height_px=180, samples="420 8", pictures_per_s=9.0, **facts)
-        self.assertContains(self.page("file"), "about 9.8 s, as this machine was measured")
+        self.assertContains(self.page("file"), "about 9.8 s to encode, as this machine was measured")
         recipe = recipes.keep("Small", resolve(Draft(codec=VideoCodec.HEVC)))
         self.do("", name="file", how=f"kept:{recipe.pk}")
         self.assertEqual(self.now().finish.encoding.recipe.codec, VideoCodec.HEVC)
@@ -280,6 +280,11 @@ class FinishTests(HomeMixin, TestCase):
             Image.open(io.BytesIO(self.client.get(reverse("finishes:compared", args=[self.take.pk, 9, which])).content))
             for which in ("before", "after")
         ]
+        wave = self.client.get(reverse("finishes:compared", args=[self.take.pk, 9, "after-wave"])).content
+        self.assertEqual(Image.open(io.BytesIO(wave)).size, (320, 256))
+        self.assertEqual(
+            self.client.get(reverse("finishes:compared", args=[self.take.pk, 9, "between"])).status_code, 404
+        )
         dark, bright = (np.asarray(one.convert("L"), dtype=float).mean() for one in pictures)
         self.assertEqual([one.size for one in pictures], [(300, 180)] * 2)
         self.assertGreater(bright, dark + 10)
