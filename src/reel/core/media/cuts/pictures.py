@@ -85,17 +85,17 @@ def wave_of(path: Path, source: Source, picture: PictureFinish, tick: int) -> by
 def _paced(material: Material, picture: PictureFinish, pace: Pace) -> Iterator[tuple[int, av.VideoFrame, Fraction]]:
     """Return pictures on the ticks of what is made, with the shape of their pixels: one is repeated until the next is
     due, and dropped where the next is due as soon."""
-    tick, before = 0, None
+    tick, ticks, before = 0, material.plan.ticks, None
     for at, frame, aspect in _all(material, picture, pace):
         if pace.shows_each:
             yield at, frame, aspect
             continue
         before = before or (frame, aspect)
-        while tick * pace.step < at:
+        while tick < ticks and tick * pace.step < at:
             yield tick, *before
             tick += 1
         before = frame, aspect
-    while before is not None and tick < material.plan.ticks and not pace.shows_each:
+    while before is not None and tick < ticks and not pace.shows_each:
         yield tick, *before
         tick += 1
 

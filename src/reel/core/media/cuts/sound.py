@@ -15,7 +15,7 @@ from reel.core.media.cuts.reading import SampleArray, silence
 from reel.core.media.limiter import Limiter
 from reel.core.media.loudness import SILENT_LUFS, Loudness
 from reel.core.media.probe import scaled
-from reel.core.media.soundgraph import SoundGraph
+from reel.core.media.soundgraph import LAYOUTS, SoundGraph
 from reel.core.signal import NS, FloatArray, Samples, SoundFormat
 
 # At an edge that was cut a track fades in or out over so long, so that its wave has no step there.
@@ -127,7 +127,10 @@ def at_speed(blocks: Iterator[FloatArray], form: SoundFormat, speed: Fraction) -
     while left < _SLOWEST:
         steps.append(("atempo", str(float(_SLOWEST))))
         left /= _SLOWEST
-    graph, position = SoundGraph(form, *steps, ("atempo", f"{float(left):.12g}")), 0
+    steps.append(("atempo", f"{float(left):.12g}"))
+    # it gives samples whose channels lie in turn
+    steps.append(("aformat", f"sample_fmts=fltp:channel_layouts={LAYOUTS[form.channels]}"))
+    graph, position = SoundGraph(form, *steps), 0
     for data in blocks:
         graph.push(data, position)
         position += data.shape[1]

@@ -71,6 +71,7 @@ class PicturesMadeTests(CutCase):
             (PictureFinish(speed=Fraction(4, 5)), [(0, 60)], each, 24),
             (PictureFinish(speed=slow, rate=Fraction(15)), [(7, 60)], each[7:], 15),
             (PictureFinish(speed=Fraction(2)), [(0, 60)], each[::2], 30),
+            (PictureFinish(speed=Fraction(7)), [(11, 34)], [11, 18, 25], 30),
             (PictureFinish(rate=Fraction(60)), [(10, 20)], [one for one in each[10:20] for _ in range(2)], 60),
             (
                 PictureFinish(rate=Fraction(10)),
@@ -163,6 +164,11 @@ class PicturesMadeTests(CutCase):
                     ((np.arange(len(around)) - len(around) // 2) * around**2).sum() / (around**2).sum() / rate_hz
                 )
                 self.assertAlmostEqual(int(np.abs(np.fft.rfft(around)).argmax()) * 2, 500, delta=6)
+            stereo = np.stack((minute[0, : 4 * rate_hz], np.zeros(4 * rate_hz, dtype=np.float32)))
+            both = np.concatenate([*at_speed(iter([stereo]), SoundFormat(rate_hz=rate_hz, channels=2), speed)], axis=1)
+            self.assertAlmostEqual(both.shape[1] / (4 * rate_hz / speed), 1, delta=0.1)
+            self.assertEqual((both.shape[0], float(np.abs(both[1]).max())), (2, 0.0))
+            self.assertAlmostEqual(np.argmax(np.abs(np.fft.rfft(both[0]))) * rate_hz / both.shape[1], 500, delta=6)
             self.assertLess(max(apart_s) - min(apart_s), 0.002)
             self.assertLess(max(map(abs, apart_s)), 0.010)  # a piece that is laid is 64 ms at this rate, 43 at 48 kHz
 
