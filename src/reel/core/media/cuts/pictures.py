@@ -121,42 +121,43 @@ def _tagged(material: Material, one: Stretch, picture: PictureFinish) -> Placed:
 def _of_fields(frames: Placed, picture: PictureFinish) -> Placed:
     """Return what is made of fields, counted as pictures; the frames as they are where nothing is.
 
-    The filters look at the frames beside one: they begin anew where one is missing.
+    The filters look at the frames beside one: they begin anew where one is missing. What they give follows what they
+    were given without a gap, so that it is counted; their own stamps say nothing of a frame that stands alone.
     """
     if picture.fields is Fields.AS_THEY_ARE:
         yield from frames
         return
-    graph, before, count = None, -1, 0
+    graph, before, at = None, -1, 0
     for tick, frame in frames:
         if graph is None or (tick != before + 1 and picture.fields is not Fields.FILM):
-            yield from _drained(graph, picture.fields, count)
-            graph = _graph(frame, picture)
+            for made in _drained(graph):
+                yield at, made
+                at += 1
+            graph, at = _graph(frame, picture), int(tick * PER_TICK[picture.fields])
         frame.pts, frame.time_base = tick, Fraction(1)
         graph.push(frame)
-        for made in _pulled(graph, picture.fields, count):
-            yield made
-            count += 1
+        for made in _pulled(graph):
+            yield at, made
+            at += 1
         before = tick
-    yield from _drained(graph, picture.fields, count)
+    for made in _drained(graph):
+        yield at, made
+        at += 1
 
 
-def _drained(graph: av.filter.Graph | None, fields: Fields, count: int) -> Placed:
+def _drained(graph: av.filter.Graph | None) -> Iterator[av.VideoFrame]:
     if graph is not None:
         graph.push(None)
-        yield from _pulled(graph, fields, count)
+        yield from _pulled(graph)
 
 
-def _pulled(graph: av.filter.Graph, fields: Fields, count: int) -> Placed:
-    """Return what a graph has ready; of a film, counted from `count`: which frame of five goes is not known before."""
+def _pulled(graph: av.filter.Graph) -> Iterator[av.VideoFrame]:
+    """Return what a graph has ready."""
     while True:
         try:
-            frame = graph.vpull()
+            yield graph.vpull()
         except (BlockingIOError, EOFError):
             return
-        assert frame.pts is not None and frame.time_base is not None
-        at = count if fields is Fields.FILM else int(frame.pts * frame.time_base * (2 if fields is Fields.EACH else 1))
-        count += 1
-        yield at, frame
 
 
 def _graph(frame: av.VideoFrame, picture: PictureFinish) -> av.filter.Graph:

@@ -36,13 +36,21 @@ def cut(files: Files, target: Path, plan: FinishPlan, tell: Tell) -> SentFacts:
     try:
         with ExitStack() as stack:
             readers = [stack.enter_context(opened(path)) for path in files.paths]
-            options = dict(options_of(muxer))
+            options = dict(options_of(muxer)) | _timescale(plan, muxer)
             writer = stack.enter_context(av.open(str(target), "w", format=muxer, options=options))
             return _Cut(Material(files, plan, readers), writer, muxer).write(tell)
     except MediaError:
         raise
     except BROKEN as error:
         raise MediaError(target, f"could not be written ({reason_of(error)})") from error
+
+
+def _timescale(plan: FinishPlan, muxer: str) -> dict[str, str]:
+    """Return the units in which an MP4 or MOV says how long its tracks are shown: samples, where they have one rate. By
+    milliseconds, as libavformat has it, the last packet of a track may lie behind its end."""
+    rates_hz = {one.stream.rate_hz for one in plan.sounds if one.fate is not Fate.LEFT_OUT}
+    is_one = muxer in INDEXED and len(rates_hz) == 1 and 0 not in rates_hz
+    return {"movie_timescale": str(rates_hz.pop())} if is_one else {}
 
 
 class _Cut:

@@ -1,5 +1,6 @@
 """Pictures that a finish makes: of fields, of film, at other speeds and rates, graded, with less noise, sharper."""
 
+from dataclasses import replace
 from fractions import Fraction
 from itertools import pairwise
 
@@ -97,6 +98,14 @@ class PicturesMadeTests(CutCase):
         encoding = Encoding(recipe=resolve(Draft(container=Container.MKV)))
         made = plan(Finish(container=Container.MKV, keep=keep, encoding=encoding), found)
         self.assertEqual((made.frames, made.ticks, made.pace), (27, 30, EACH_ONCE))
+        alone = write_clip(self.folder / "alone.mkv", asked, [*range(10), 12, 15, *range(17, 30)], draw=numbered)
+        found = source_to_cut(alone, FRAME.rate)
+        fields = replace(made.finish, picture=PictureFinish(fields=Fields.EACH))
+        target = self.folder / "fields.mkv"
+        cut_files([alone], [found], target, plan(fields, found), lambda part: None)
+        _, stamps, _ = decoded(target)
+        ticks = [round((one - stamps[0]) * 60) for one in stamps]
+        self.assertEqual(ticks, [*range(20), 24, 25, 30, 31, *range(34, 60)])
         numbers, _, _ = self.made(source, PictureFinish(rate=Fraction(60)), (0, 30))
         self.assertEqual(numbers, [min(there, key=lambda one: (tick // 2 - one) % 100) for tick in range(60)])
 
