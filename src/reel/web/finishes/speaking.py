@@ -108,14 +108,18 @@ def end(one: CommentaryTry) -> None:
     raw, name = raw_path(one), f"{one.take_id}-{one.pk}.flac"
     aside = folder() / f"{one.take_id}-{one.pk}.rolling.flac"
     base = folder() / one.into.file_name if one.into is not None else None
+    if base is not None and not base.is_file():
+        base = None  # what it was spoken into is gone; what was spoken is not
     about_s = Fraction(str(round(one.at_s, 6)))
     part = one.take.first
     at_s = played_at(raw, one.rate_hz, playable_path(part), about_s) if part.playable else None
     one.is_found = at_s is not None
     at_s = (about_s if at_s is None else at_s) - Fraction(str(one.late_ms or 0)) / 1000
     try:
-        count = lay_over(raw, one.rate_hz, at_s, aside, base)
+        lay_over(raw, one.rate_hz, at_s, aside, base)
         aside.rename(folder() / name)
+    except MediaError:
+        raise
     except OSError as error:
         raise MediaError(aside, f"can't be written ({error.strerror})") from error
     finally:
@@ -124,7 +128,6 @@ def end(one: CommentaryTry) -> None:
     one.file_name, one.length_s, one.at_s = name, spoken_s, max(0.0, float(at_s))
     one.save()
     raw.unlink(missing_ok=True)
-    assert count > 0, "lay_over refuses what has nothing"
 
 
 def choose(take: Take, seen: str, one: CommentaryTry | None) -> None:

@@ -5,7 +5,7 @@ import { video } from "./take.js";
 
 const place = document.querySelector("[data-speak]"), at = (name) => place.querySelector(`[data-${name}]`);
 const token = JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
-const LATE = "reel-microphone-late", PIECE = 48_000, TAIL_MS = 400, FLOOR_DB = -60;
+const LATE = "reel-microphone-late", PIECE = 48_000, TAIL_MS = 400, FLOOR_DB = -60, MOST_BLOCKS = 256;
 const CLICKS_S = [0, 0.37, 0.81, 1.18, 1.7, 2.05, 2.6, 2.93];
 const sleep = (ms) => new Promise((done) => setTimeout(done, ms));
 const post = (address, body) => fetch(address, { method: "POST", body, headers: { "X-CSRFToken": token, "HX-Request": "true" } });
@@ -26,14 +26,15 @@ function meter() {
 async function open() {
   if (context) return context.resume();
   const microphone = await navigator.mediaDevices.getUserMedia({ audio: { echoCancellation: false, noiseSuppression: false, autoGainControl: false, channelCount: 1 } });
-  context = new AudioContext({ latencyHint: "interactive" });
-  await context.audioWorklet.addModule(place.dataset.capture);
-  const capture = new AudioWorkletNode(context, "capture", { numberOfInputs: 2, channelCount: 1, channelCountMode: "explicit" }), silent = context.createGain();
+  const opened = new AudioContext({ latencyHint: "interactive" });
+  await opened.audioWorklet.addModule(place.dataset.capture);
+  const capture = new AudioWorkletNode(opened, "capture", { numberOfInputs: 2, channelCount: 1, channelCountMode: "explicit" }), silent = opened.createGain();
   silent.gain.value = 0;
-  context.createMediaStreamSource(microphone).connect(capture).connect(silent).connect(context.destination);
-  const played = context.createMediaElementSource(video());
-  played.connect(context.destination);
+  opened.createMediaStreamSource(microphone).connect(capture).connect(silent).connect(opened.destination);
+  const played = opened.createMediaElementSource(video());
+  played.connect(opened.destination);
   played.connect(capture, 0, 1);
+  context = opened;
   capture.port.onmessage = ({ data }) => {
     for (let place = 0; place < data.data.length; place += 2) highest = Math.max(highest, Math.abs(data.data[place]) / 32768);
     take?.hear(data);
@@ -52,11 +53,7 @@ class Heard {
     this.blocks.push(data);
     this.count += Math.max(0, gap) + data.length / 2;
   }
-  taken() {
-    const blob = new Blob(this.blocks);
-    this.blocks = [];
-    return blob;
-  }
+  taken() { return new Blob(this.blocks.splice(0, MOST_BLOCKS)); }
 }
 const late = () => JSON.parse(localStorage.getItem(LATE) ?? "null");
 function showLate() {
@@ -80,8 +77,9 @@ async function measure() {
   while (heard.first + heard.count < frames.at(-1) + 1.2 * rate) await sleep(50);
   take = null;
   const played = frames.map((frame) => frame - heard.first).join(",");
-  const answer = await post(`${place.dataset.late}?rate_hz=${rate}&played=${played}`, heard.taken()), found = await answer.json();
-  if (!answer.ok) return tell(found.problem, true);
+  const answer = await post(`${place.dataset.late}?rate_hz=${rate}&played=${played}`, heard.taken());
+  if (!answer.ok) return tell(answer.status === 422 ? (await answer.json()).problem : await said(answer), true);
+  const found = await answer.json();
   localStorage.setItem(LATE, JSON.stringify(found));
   showLate();
   tell("");
@@ -100,19 +98,20 @@ class Try extends Heard {
         continue;
       }
       const blob = this.taken();
-      for (let here = -1; here < 0;) {
-        try {
-          const answer = await post(`${place.dataset.pieces.replace("/0/", `/${this.number}/`)}?at=${this.sent}&at_s=${this.atSecond.toFixed(6)}`, blob);
-          if (!answer.ok) throw new Error(await said(answer));
-          ({ at: here } = await answer.json());
-          tries = 0;
-        } catch (error) {
-          if (++tries > 30) throw error;
-          tell("The connection is gone; what is spoken waits here.", true);
-          await sleep(1000);
-        }
+      const address = `${place.dataset.pieces.replace("/0/", `/${this.number}/`)}?at=${this.sent}`;
+      let answer = null;
+      while (!answer) {
+        answer = await post(`${address}&at_s=${this.atSecond.toFixed(6)}`, blob).catch(() => null);
+        if (answer) break;
+        if (++tries > 30) throw new Error("The connection is gone. What came is kept.");
+        tell("The connection is gone; what is spoken waits here.", true);
+        await sleep(1000);
       }
-      this.sent += blob.size;
+      if (!answer.ok) throw new Error(await said(answer));
+      const { at: here } = await answer.json();
+      if (here !== this.sent + blob.size) throw new Error("Some of what was spoken did not come to the server.");
+      this.sent = here;
+      tries = 0;
     }
   }
 }
@@ -127,7 +126,8 @@ async function speak() {
   const mine = new Try((await begun.json()).number, context.sampleRate), player = video();
   take = mine;
   show(true);
-  const looking = setInterval(() => mine.look(), 40), sending = mine.send();
+  const looking = setInterval(() => mine.look(), 40);
+  const sending = mine.send().then(() => null, (error) => { player.pause(); return error; });
   const stopped = new Promise((done) => {
     for (const name of ["pause", "ended", "waiting"]) player.addEventListener(name, () => done(name), { once: true });
   });
@@ -138,8 +138,9 @@ async function speak() {
   clearInterval(looking);
   take = null;
   mine.over = true;
-  await sending;
+  const failed = await sending;
   show(false);
+  if (failed) return tell(failed.message, true);
   const ended = await post(place.dataset.end.replace("/0/", `/${mine.number}/`));
   if (!ended.ok) return tell(await said(ended), true);
   if (why === "waiting") return tell("The player had to wait, so it was stopped there. Load the page to see the try.", true);
