@@ -15,6 +15,8 @@ from reel.core.signal import Matrix, Range
 
 VERSION = 1
 MAX_TRACKS = 64
+# So many takes may follow on another one.
+MAX_BEHIND = 50
 # What the tracks are called that a finish adds.
 COMMENTARY, MIX = "Commentary", "Mix"
 _FILE_NAME = re.compile(r"(\w[\w.-]{0,79})?\Z", re.ASCII)
@@ -99,7 +101,8 @@ class Finish:
     """What is made: a file of a container with the tracks (from 1, in their order) that are chosen, None for all, and
     with what is kept of the take, None for all of each of its files. `sound` says what becomes of some tracks,
     `picture` of it, `encoding` that all is encoded anew. `commentary` is the name of a file of what was spoken over it,
-    which is a track behind the others; the tracks of `mixdown` are mixed in one before them.
+    which is a track behind the others; the tracks of `mixdown` are mixed in one before them. `behind` are the numbers
+    of takes whose files follow on its own.
 
     Whatever it does not name stays as it is. Raises BadValueError.
     """
@@ -112,6 +115,7 @@ class Finish:
     picture: PictureFinish = field(default_factory=PictureFinish)
     commentary: str = ""
     mixdown: tuple[int, ...] = ()
+    behind: tuple[int, ...] = ()
     version: int = VERSION
 
     def __post_init__(self) -> None:
@@ -124,6 +128,8 @@ class Finish:
             raise BadValueError("Tracks", ", ".join(map(str, chosen)), "each is chosen once")
         if len(set(self.mixdown)) < len(self.mixdown) or any(not 1 <= one <= MAX_TRACKS + 1 for one in self.mixdown):
             raise BadValueError("Mix", ", ".join(map(str, self.mixdown))[:40], "each track is in it once")
+        if len(self.behind) > MAX_BEHIND or len(set(self.behind)) < len(self.behind):
+            raise BadValueError("Takes", len(self.behind), f"up to {MAX_BEHIND} follow, each once")
         if not _FILE_NAME.match(self.commentary):
             raise BadValueError("Commentary", self.commentary[:20], "it is a plain file name")
         if self.encoding is not None and self.encoding.recipe.container is not self.container:

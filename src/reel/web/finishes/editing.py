@@ -2,7 +2,7 @@
 
 import hashlib
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
@@ -10,13 +10,14 @@ from django.db import transaction
 
 from reel.core.errors import BadValueError
 from reel.core.file import CONTAINERS
-from reel.core.finish import TARGETS, Edges, Finish, FinishPlan, Keep, Ranges, Source, TickRange, plan
+from reel.core.finish import TARGETS, Edges, Finish, FinishPlan, Keep, Ranges, Source, TickRange, plan, without
+from reel.core.signal import rate_label
 from reel.core.wire import to_plain
 from reel.recorder.messages import RefusedError
 from reel.web.finishes.models import OpenFinish
 from reel.web.finishes.proposals import FilePart
-from reel.web.finishes.reading import sources_of
-from reel.web.takes.models import InTime, Take, TakeState
+from reel.web.finishes.reading import sources_of, takes_of
+from reel.web.takes.models import InTime, Part, Take, TakeState
 
 # As many changes can be undone.
 MAX_UNDO = 40
@@ -24,9 +25,10 @@ MAX_UNDO = 40
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Opened:
-    """A finish that is set up, with what its take's files hold."""
+    """A finish that is set up, with what its take's files hold; `takes` are that one and those that follow on it."""
 
     take: Take
+    takes: list[Take]
     stored: OpenFinish
     finish: Finish
     sources: list[Source]
@@ -46,6 +48,11 @@ class Opened:
     def length(self) -> int:
         """Ticks of the take."""
         return length_of(self.sources)
+
+    @property
+    def parts(self) -> list[Part]:
+        """The files that it is made of."""
+        return [part for take in self.takes for part in take.all_parts]
 
     @property
     def seen(self) -> str:
@@ -93,21 +100,55 @@ def refuse_unfinishable(take: Take) -> None:
 def opened(take: Take) -> Opened | None:
     """Return the finish of a take, begun anew where there is none or its files changed; None until they were read."""
     refuse_unfinishable(take)
-    sources = sources_of(take)
+    stored = OpenFinish.objects.filter(take=take).first()
+    takes = [take]
+    try:
+        finish = stored.finish if stored is not None else None
+        takes = takes_of(take, finish) if finish is not None else takes
+    except (BadValueError, RefusedError):
+        finish = None
+    sources = sources_of(takes)
     if sources is None:
         return None
-    first = whole(take, sources)
-    stored, _ = OpenFinish.objects.get_or_create(take=take, defaults={"value": to_plain(first)})
-    try:
-        finish = stored.finish
-        fits = finish.keep is not None and finish.keep.rate == take.form.rate
-        fits = fits and finish.keep.ranges[-1].end <= length_of(sources)  # type: ignore[union-attr]  # checked by fits
-    except BadValueError:
-        fits = False
-    if not fits:
-        finish, stored.value, stored.past, stored.future = first, to_plain(first), [], []
-        stored.save()
-    return Opened(take=take, stored=stored, finish=finish, sources=sources)
+    if finish is None or not _fits(finish, take, sources):
+        takes, sources = [take], sources[: len(take.all_parts)]
+        finish = whole(take, sources)
+        new = {"value": to_plain(finish), "past": [], "future": []}
+        stored, _ = OpenFinish.objects.update_or_create(take=take, defaults=new)
+    assert stored is not None, "it is stored where it was not there"
+    return Opened(take=take, takes=takes, stored=stored, finish=finish, sources=sources)
+
+
+def _fits(finish: Finish, take: Take, sources: list[Source]) -> bool:
+    """Return whether a finish that is stored still goes with a take's files."""
+    keep = finish.keep
+    return keep is not None and keep.rate == take.form.rate and keep.ranges[-1].end <= length_of(sources)
+
+
+def join(now: Opened, other: Take) -> Finish:
+    """Return the finish with another take behind what it has; raises RefusedError, BadValueError where that can't be,
+    or its files were not read yet."""
+    refuse_unfinishable(other)
+    if other in now.takes or not other.all_parts:
+        raise RefusedError(f"{other.name} can't follow: it is in it already, or has no files.")
+    if other.form.rate != now.rate:
+        raise BadValueError(
+            "Take", other.name[:40], f"it has {rate_label(other.form.rate)} a second, not {rate_label(now.rate)}"
+        )
+    sources = sources_of([other])
+    if sources is None:
+        raise RefusedError(f"{other.name} is being read. Join it again in a moment.")
+    ranges = (*now.keep.ranges, TickRange(now.length, now.length + length_of(sources)))
+    return replace(kept_ranges(now, ranges), behind=(*now.finish.behind, other.pk))
+
+
+def take_off(now: Opened) -> Finish:
+    """Return the finish without the take that follows last; raises RefusedError, BadValueError."""
+    if not now.finish.behind:
+        raise RefusedError("No other take follows on it.")
+    left = now.length - length_of(now.sources[-len(now.takes[-1].all_parts) :])
+    ranges = without(now.keep.ranges, [TickRange(left, now.length)])
+    return replace(kept_ranges(now, ranges), behind=now.finish.behind[:-1])
 
 
 def change(take: Take, seen: str, edit: Callable[[Opened], Finish], words: str) -> None:
@@ -116,7 +157,8 @@ def change(take: Take, seen: str, edit: Callable[[Opened], Finish], words: str) 
     with transaction.atomic():
         now = _now(take, seen)
         finish = edit(now)
-        planned(finish, now.sources)  # what can't be made is refused here
+        sources = now.sources if finish.behind == now.finish.behind else sources_of(takes_of(take, finish))
+        planned(finish, sources or now.sources)  # what can't be made is refused here
         value = to_plain(finish)
         if value == now.stored.value:
             return
@@ -153,11 +195,12 @@ def kept_ranges(now: Opened, ranges: Ranges, edges: Edges | None = None) -> Fini
     return replace(now.finish, keep=Keep(rate=now.rate, ranges=ranges, edges=edges or now.keep.edges))
 
 
-def parts_of(take: Take, sources: list[Source]) -> list[FilePart]:
-    """Return what was found in the files of a take along its time; nothing where one was not examined yet."""
-    kept = {one.part_id: one.in_time for one in InTime.objects.filter(part__take=take)}
+def parts_of(takes: Sequence[Take], sources: list[Source]) -> list[FilePart]:
+    """Return what was found in the files of takes along their time; nothing where one was not examined yet."""
+    kept = {one.part_id: one.in_time for one in InTime.objects.filter(part__take__in=takes)}
     found, begin = [], 0
-    for part, source in zip(take.all_parts, sources, strict=True):
+    parts = (part for take in takes for part in take.all_parts)
+    for part, source in zip(parts, sources, strict=True):
         if part.pk not in kept or source.packets is None:
             return []
         found.append(FilePart(in_time=kept[part.pk], begin=begin, length=source.packets.length))
@@ -165,7 +208,19 @@ def parts_of(take: Take, sources: list[Source]) -> list[FilePart]:
     return found
 
 
-def marks_of(take: Take) -> list[int]:
-    """Return the marks of a take as ticks of its picture."""
-    form = take.form
-    return [round(mark.tick / form.tick_rate * form.rate) for mark in take.marks.all()]
+def marks_of(now: Opened) -> list[int]:
+    """Return the marks of the takes as ticks of the whole."""
+    return [
+        begin + round(mark.tick / take.form.tick_rate * take.form.rate)
+        for take, begin in zip(now.takes, begins_of(now.takes, now.sources), strict=True)
+        for mark in take.marks.all()
+    ]
+
+
+def begins_of(takes: Sequence[Take], sources: Sequence[Source]) -> list[int]:
+    """Return the tick of the whole that each take begins with."""
+    begins, place = [], 0
+    for take in takes:
+        begins.append(length_of(list(sources[:place])))
+        place += len(take.all_parts)
+    return begins

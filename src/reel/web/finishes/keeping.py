@@ -9,8 +9,10 @@ from django.http import QueryDict
 from reel.core.errors import BadValueError
 from reel.core.finish import Edges, Finish, Ranges, TickRange, joined, left_out, moved, split, together, without
 from reel.core.signal import tick_of, timecode
-from reel.web.finishes.editing import Opened, kept_ranges, marks_of, parts_of
+from reel.web.finishes.editing import Opened, join, kept_ranges, marks_of, parts_of, take_off
 from reel.web.finishes.proposals import Rule, Rules, around, between, found
+from reel.web.finishes.reading import ask_to_read, sources_of
+from reel.web.takes.models import Take
 from reel.web.ui.typed import number_of
 
 Edit = Callable[[Opened, QueryDict], Finish]
@@ -59,7 +61,7 @@ def _by_rule(now: Opened, typed: QueryDict) -> Finish:
     rule = typed.get("rule", "")
     if rule not in set(Rule):
         raise BadValueError("Leave out", rule[:20], f"it is one of {', '.join(Rule)}")
-    gaps = found(Rule(rule), parts_of(now.take, now.sources), now.rate, least_s(typed.get("least_s", "2")))
+    gaps = found(Rule(rule), parts_of(now.takes, now.sources), now.rate, least_s(typed.get("least_s", "2")))
     return kept_ranges(now, without(now.keep.ranges, gaps))
 
 
@@ -74,7 +76,7 @@ def _only(now: Opened, typed: QueryDict) -> Finish:
 
 def _around_marks(now: Opened, typed: QueryDict) -> Finish:
     before = round(least_s(typed.get("around_s", "")) * now.rate)
-    return kept_ranges(now, around(marks_of(now.take), before, now.length))
+    return kept_ranges(now, around(marks_of(now), before, now.length))
 
 
 def _edges(now: Opened, typed: QueryDict) -> Finish:
@@ -82,6 +84,19 @@ def _edges(now: Opened, typed: QueryDict) -> Finish:
     if edges not in set(Edges):
         raise BadValueError("Edges", edges[:20], f"they are one of {', '.join(Edges)}")
     return replace(now.finish, keep=replace(now.keep, edges=Edges(edges)))
+
+
+def _other(typed: QueryDict) -> Take:
+    other = Take.objects.kept().with_parts().filter(pk=number_of(typed.get("other", "")) or 0).first()
+    if other is None:
+        raise BadValueError("Take", typed.get("other", "")[:12], "there is no such take")
+    return other
+
+
+def prepare(doing: str, typed: QueryDict) -> None:
+    """Have read what is needed before something is done: outside of the change, which is undone where it is refused."""
+    if doing == "join-take" and sources_of([other := _other(typed)]) is None:
+        ask_to_read(other)
 
 
 # What can be done, with the words by which it is undone.
@@ -100,8 +115,10 @@ EDITS: Mapping[str, tuple[str, Edit]] = {
     "only": ("only in to out kept", _only),
     "between-marks": (
         "only between marks",
-        lambda now, typed: kept_ranges(now, between(marks_of(now.take), now.length)),
+        lambda now, typed: kept_ranges(now, between(marks_of(now), now.length)),
     ),
     "around-marks": ("only around marks", _around_marks),
     "edges": ("where edges lie", _edges),
+    "join-take": ("another take joined", lambda now, typed: join(now, _other(typed))),
+    "take-off": ("a take taken off", lambda now, typed: take_off(now)),
 }

@@ -14,11 +14,11 @@ from reel.core.media import MediaError
 from reel.core.media.finishing import cut_files, finish_file, hash_archive
 from reel.core.wire import from_plain, to_plain
 from reel.recorder.messages import RefusedError
-from reel.web.finishes.editing import Opened, length_of, parts_of, planned, refuse_unfinishable
+from reel.web.finishes.editing import Opened, begins_of, length_of, parts_of, planned, refuse_unfinishable
 from reel.web.finishes.encodings import is_archive_of
 from reel.web.finishes.models import MAX_NAME, KeptFinish
 from reel.web.finishes.proposals import Rules, by_rules
-from reel.web.finishes.reading import read_sources
+from reel.web.finishes.reading import read_sources, takes_of
 from reel.web.finishes.speaking import spoken_path, without_commentary
 from reel.web.jobs.actions import ask_for
 from reel.web.jobs.files import aside
@@ -68,11 +68,11 @@ def ask_to_finish(ids: Iterable[int], name: str) -> int:
 
 def keep_finish(name: str, now: Opened, rules: Rules) -> KeptFinish:
     """Keep a take's finish under a name, without what belongs to its take alone: what is kept of it, where tracks are
-    muted in it, what was spoken over it. Raises BadValueError."""
+    muted in it, what was spoken over it and follows on it. Raises BadValueError."""
     clean = clean_name("Name", name, MAX_NAME)
     plain = without_commentary(now)
     heard = plain.with_sound(replace(one, muted=()) for one in plain.sound)
-    value: dict[str, Any] = to_plain(replace(heard, keep=None))
+    value: dict[str, Any] = to_plain(replace(heard, keep=None, behind=()))
     free = free_name(clean, list(KeptFinish.objects.values_list("name", flat=True)), MAX_NAME)
     return KeptFinish.objects.create(name=free, value=value, rules=to_plain(rules))
 
@@ -91,8 +91,9 @@ def make(asked: Make, progress: Progress) -> Take | None:
     if not take.all_parts:
         raise RefusedError(f"{take.name} has no files.")
     refuse_unfinishable(take)
-    sources, paths = read_sources(take), [path_of(part) for part in take.all_parts]
     finish = asked.finish
+    takes = takes_of(take, finish)
+    sources, paths = read_sources(takes), [path_of(part) for one in takes for part in one.all_parts]
     if asked.rules is not None:
         finish = replace(finish, keep=_found(take, asked.rules, sources))
     made = planned(finish, sources)
@@ -110,7 +111,8 @@ def make(asked: Make, progress: Progress) -> Take | None:
         if is_archive := is_archive_of(made.finish, sources):
             hash_archive(paths, sources, reserved.rolling, made)
         file = MadeFile(reserved=reserved, counts=counts, is_hashed=is_archive)
-        return become_take(take, made.finish, made, [file], shelf)
+        begins = begins_of(takes, sources) if made.finish.keep is not None else [0]
+        return become_take([*zip(takes, begins, strict=True)], made.finish, made, [file], shelf)
 
 
 def _room_for(made: FinishPlan, bytes_now: int) -> int:
@@ -130,7 +132,7 @@ def _found(take: Take, rules: Rules, sources: list[Any]) -> Keep:
     """Return what rules keep of a take; raises BadValueError where that is nothing, MediaError before it was proved."""
     if not rules.rules:
         return Keep(rate=take.form.rate, ranges=(TickRange(0, length_of(sources)),))
-    files = parts_of(take, sources)
+    files = parts_of([take], sources)
     if not files:
         raise MediaError(path_of(take.first), "was not proved yet: what is black, still or silent in it is not known")
     return Keep(rate=take.form.rate, ranges=by_rules(rules, files, take.form.rate))

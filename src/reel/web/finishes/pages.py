@@ -18,11 +18,11 @@ from reel.web.finishes.picturing import GROUPS, form_of
 from reel.web.finishes.proposals import FilePart, Rule, found
 from reel.web.finishes.timing import seconds_of
 from reel.web.finishes.tracks import rows_of
-from reel.web.takes.models import Part, ProofState
+from reel.web.takes.models import Part, ProofState, Take
 from reel.web.takes.rewrapping import REWRAPS
 
 # So many joints are shown as pictures, and so many keyframes lie ready to be snapped to.
-MAX_JOINTS, MAX_SNAPS = 12, 4000
+MAX_JOINTS, MAX_SNAPS, MAX_OTHERS = 12, 4000, 30
 RULE_LABELS = {
     Rule.BLACK: "Leave out what is black",
     Rule.STILL: "Leave out what is still",
@@ -83,7 +83,7 @@ def context_of(now: Opened, stage: str, part: Part, least_s: Fraction) -> dict[s
         "becomes": becomes(now, made),
         "room": "takes",
     }
-    files = parts_of(take, now.sources)
+    files = parts_of(now.takes, now.sources)
     if stage == "keep":
         shown |= _keep(now, made, files, part, least_s)
     elif stage == "picture":
@@ -153,7 +153,7 @@ def _rules() -> list[tuple[str, str]]:
 
 
 def _keep(now: Opened, made: FinishPlan, files: list[FilePart], part: Part, least_s: Fraction) -> dict[str, Any]:
-    begin = next((one.begin for one, mine in zip(files, now.take.all_parts, strict=False) if mine.pk == part.pk), 0)
+    begin = next((one.begin for one, mine in zip(files, now.parts, strict=False) if mine.pk == part.pk), 0)
     keep = made.finish.keep or now.keep
     drawn = draw_keep(now, keep, files)
     offset_ms = round(begin / now.rate * 1000)
@@ -169,9 +169,17 @@ def _keep(now: Opened, made: FinishPlan, files: list[FilePart], part: Part, leas
         "least_s": f"{float(least_s):g}",
         "joints": _joints(keep),
         "edges_exact": now.keep.edges is Edges.EXACT,
-        "marks": marks_of(now.take),
+        "marks": marks_of(now),
+        "behind": now.takes[1:],
+        "others": _others(now),
         "snaps": _snaps(now, files),
     }
+
+
+def _others(now: Opened) -> list[Take]:
+    """Return the newest takes that may follow on this one: by what the list knows of them."""
+    inside = [one.pk for one in now.takes]
+    return list(Take.objects.kept().filter(codec=now.take.codec).exclude(pk__in=inside)[:MAX_OTHERS])
 
 
 def _table(now: Opened, made: FinishPlan) -> list[Row]:
@@ -259,7 +267,7 @@ def _joints(keep: Keep) -> list[Joint]:
 
 def _snaps(now: Opened, files: list[FilePart]) -> list[int]:
     """Return the ticks that edges snap to: keyframes, marks, cuts, and where something is black, still or silent."""
-    places = set(marks_of(now.take))
+    places = set(marks_of(now))
     begin = 0
     for source in now.sources:
         if source.packets is None:

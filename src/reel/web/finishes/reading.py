@@ -1,13 +1,15 @@
 """Reading the files of a take before they are cut: all their packets, once, and kept until a file changes."""
 
+from collections.abc import Sequence
 from fractions import Fraction
 from pathlib import Path
 
-from reel.core.finish import PacketIndex, Source, SourceStream
+from reel.core.finish import Finish, PacketIndex, Source, SourceStream
 from reel.core.media import MediaError
 from reel.core.media.finishing import source_to_cut
 from reel.core.wire import from_plain, to_plain
-from reel.web.finishes.models import ReadFile
+from reel.recorder.messages import RefusedError
+from reel.web.finishes.models import OpenFinish, ReadFile
 from reel.web.jobs.actions import ask_for
 from reel.web.jobs.kinds import Lane, Progress, Subject, job_kind
 from reel.web.jobs.models import OPEN_STATES, Job
@@ -20,16 +22,30 @@ READ = "read packets"
 VERSION = 2
 
 
-def sources_of(take: Take) -> list[Source] | None:
-    """Return what was read of a take's files, in their order; None while any was not read as it lies there now.
+def takes_of(take: Take, finish: Finish) -> list[Take]:
+    """Return the takes that a finish is made of, with their parts: the one itself, and those that follow on it.
+
+    Raises RefusedError where one of them is not there any more.
+    """
+    if not finish.behind:
+        return [take]
+    found = {one.pk: one for one in Take.objects.kept().with_parts().filter(pk__in=finish.behind)}
+    if len(found) < len(finish.behind) or any(not one.all_parts or one.on_device for one in found.values()):
+        raise RefusedError("A take that was joined is not there any more.")
+    return [take, *(found[one] for one in finish.behind)]
+
+
+def sources_of(takes: Sequence[Take]) -> list[Source] | None:
+    """Return what was read of the files of takes, in their order; None while any was not read as it lies there now.
 
     Raises MediaError where a file is gone.
     """
-    found = {one.part_id: one for one in ReadFile.objects.filter(part__take=take)}
+    parts, rate = [part for take in takes for part in take.all_parts], takes[0].form.rate
+    found = {one.part_id: one for one in ReadFile.objects.filter(part__in=parts)}
     sources = []
-    for part in take.all_parts:
+    for part in parts:
         kept = found.get(part.pk)
-        if kept is None or kept.stamp != _stamp(path_of(part), take.form.rate):
+        if kept is None or kept.stamp != _stamp(path_of(part), rate):
             return None
         sources.append(
             Source(
@@ -41,13 +57,13 @@ def sources_of(take: Take) -> list[Source] | None:
     return sources
 
 
-def read_sources(take: Take, progress: Progress = lambda part: None) -> list[Source]:
-    """Read what was not read of a take's files, and return it all; raises MediaError."""
-    parts = take.all_parts
+def read_sources(takes: Sequence[Take], progress: Progress = lambda part: None) -> list[Source]:
+    """Read what was not read of the files of takes, and return it all; raises MediaError."""
+    parts = [part for take in takes for part in take.all_parts]
     for number, part in enumerate(parts):
-        _read(part, take.form.rate)
+        _read(part, takes[0].form.rate)
         progress((number + 1) / len(parts))
-    found = sources_of(take)
+    found = sources_of(takes)
     if found is None:
         raise MediaError(path_of(parts[0]), "changed while it was read")
     return found
@@ -66,10 +82,11 @@ def ask_to_read(take: Take, *, waits: bool = False) -> Job:
 
 @job_kind(READ, label="Reading the packets", lane=Lane.QUICK, priority=3)
 def read(asked: Subject, progress: Progress) -> None:
-    """Read a take's files; nothing for one that was deleted meanwhile."""
+    """Read a take's files, and those of what follows on it; nothing for one that was deleted meanwhile."""
     take = Take.objects.with_parts().filter(pk=asked.subject).first()
     if take is not None:
-        read_sources(take, progress)
+        stored = OpenFinish.objects.filter(take=take).first()
+        read_sources(takes_of(take, stored.finish) if stored is not None else [take], progress)
 
 
 def _read(part: Part, rate: Fraction) -> None:

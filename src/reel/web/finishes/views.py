@@ -18,13 +18,13 @@ from reel.core.media.cuts import still_of, wave_of
 from reel.web.finishes.drawing import STAGES
 from reel.web.finishes.editing import Opened, change, opened, planned, undo
 from reel.web.finishes.encodings import encoded
-from reel.web.finishes.keeping import EDITS, least_s
+from reel.web.finishes.keeping import EDITS, least_s, prepare
 from reel.web.finishes.making import ask_to_finish, ask_to_make, keep_finish
 from reel.web.finishes.models import KeptFinish
 from reel.web.finishes.pages import context_of
 from reel.web.finishes.picturing import PictureForm, looked_at, with_picture, with_remedy
 from reel.web.finishes.proposals import Rule, Rules
-from reel.web.finishes.reading import ask_to_read, sources_of
+from reel.web.finishes.reading import ask_to_read
 from reel.web.finishes.tracks import SlideForm, TrackForm, slid, with_track
 from reel.web.takes.choosing import chosen
 from reel.web.takes.models import Take
@@ -85,6 +85,7 @@ def keep(request: HttpRequest, take_id: int) -> HttpResponse:
     if doing not in EDITS:
         raise BadValueError("Keep", doing[:20], f"what can be done is {', '.join(EDITS)}")
     words, edit = EDITS[doing]
+    prepare(doing, request.POST)
     change(take, request.POST.get("seen", ""), lambda now: edit(now, request.POST), words)
     return _changed(request, take, "keep")
 
@@ -190,7 +191,8 @@ def compared(request: HttpRequest, take_id: int, tick: int, which: str) -> HttpR
 
 def _picture(take: Take, tick: int, kind: str, make: Callable[[Path, Source, int], bytes]) -> HttpResponse:
     """Answer with a picture that is made of the file that a tick of the take lies in, and of its tick there."""
-    for part, source in zip(take.all_parts, sources_of(take) or [], strict=False):
+    now = opened(take)
+    for part, source in zip(now.parts, now.sources, strict=True) if now is not None else ():
         if source.packets is not None and tick < source.packets.length:
             try:
                 found = make(path_of(part), source, tick)

@@ -33,13 +33,18 @@ class MadeFile:
     is_hashed: bool = False
 
 
-def become_take(take: Take, finish: Finish, made: FinishPlan, files: Sequence[MadeFile], shelf: Shelf) -> Take:
-    """Give the files their names and make them a take, or leave nothing of them."""
+def become_take(
+    takes: Sequence[tuple[Take, int]], finish: Finish, made: FinishPlan, files: Sequence[MadeFile], shelf: Shelf
+) -> Take:
+    """Give the files their names and make them a take, or leave nothing of them.
+
+    `takes` are those that it is made of, each with the tick of the whole that it begins with.
+    """
     done: list[Path] = []
     try:
         done += [shelf.complete(one.reserved) for one in files]
         with transaction.atomic():
-            found = _stored(take, finish, made)
+            found = _stored(takes, finish, made)
             for number, (file, path) in enumerate(zip(files, done, strict=True), start=1):
                 facts = {"first_tick": file.first_tick, "counts": file.counts, "size_bytes": path.stat().st_size}
                 if file.is_hashed:
@@ -58,8 +63,9 @@ def counts_of_cut(made: FinishPlan) -> Counts:
     return Counts(ticks=made.ticks)
 
 
-def _stored(take: Take, finish: Finish, made: FinishPlan) -> Take:
-    """Store the take that was made, with what is known of the one that it was made from."""
+def _stored(takes: Sequence[tuple[Take, int]], finish: Finish, made: FinishPlan) -> Take:
+    """Store the take that was made, with what is known of the first one that it was made from."""
+    take = takes[0][0]
     found = Take.objects.create(
         name=f"{take.name[: MAX_NAME - 12]} {ending_of(finish)}",
         rig=take.rig,
@@ -79,11 +85,12 @@ def _stored(take: Take, finish: Finish, made: FinishPlan) -> Take:
         tags=take.tags,
         proof_state=ProofState.WAITING,
     )
-    found.made_from.add(take)
+    found.made_from.add(*(one for one, _ in takes))
     Mark.objects.bulk_create(
         Mark(take=found, tick=tick, label=mark.label, kind=mark.kind)
-        for mark in take.marks.all()
-        if (tick := _moved(take, made, mark.tick)) is not None
+        for one, begin in takes
+        for mark in one.marks.all()
+        if (tick := _moved(one, begin, made, mark.tick)) is not None
     )
     return found
 
@@ -99,13 +106,14 @@ def _titles(take: Take, made: FinishPlan) -> list[str]:
     ]
 
 
-def _moved(take: Take, made: FinishPlan, tick: int) -> int | None:
-    """Return where a mark comes to lie; None where what it marks is left out."""
+def _moved(take: Take, begin: int, made: FinishPlan, tick: int) -> int | None:
+    """Return where a mark of a take comes to lie that begins with a tick of the whole; None where what it marks is left
+    out."""
     keep = made.finish.keep
     if keep is None:
         return tick
     own = take.form.tick_rate / keep.rate
-    there = keep.made_tick(int(tick / own))
+    there = keep.made_tick(begin + int(tick / own))
     if there is None:
         return None
     return round(there * own) if made.pace is None else int(there * made.pace.per_tick / made.pace.step)
@@ -114,6 +122,8 @@ def _moved(take: Take, made: FinishPlan, tick: int) -> int | None:
 def ending_of(finish: Finish) -> str:
     """Return what the name of what is made has beyond its take's: how it was made."""
     ending = "cut" if finish.keep is not None else CONTAINERS[finish.container].name
+    if finish.behind:
+        ending = "joined"
     if finish.encoding is not None:
         recipe = finish.encoding.recipe
         ending = "archive" if recipe.rate.kind is RateKind.LOSSLESS else recipe.codec_facts.label

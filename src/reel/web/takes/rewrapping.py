@@ -76,7 +76,7 @@ def rewrap(asked: Rewrap, progress: Progress) -> None:
         reserved = [asides.enter_context(aside(shelf, f"{one.stem}.{asked.finish.suffix}")) for one in sources]
         for number, (source, one, made) in enumerate(zip(sources, reserved, plans, strict=True)):
             finish_file(source, one.rolling, made, partial(_tell, progress, number, len(sources)))
-        become_take(take, asked.finish, plans[0], _files(parts, reserved), shelf)
+        become_take([(take, 0)], asked.finish, plans[0], _files(parts, reserved), shelf)
 
 
 def _files(parts: list[Part], reserved: list[Reserved]) -> list[MadeFile]:

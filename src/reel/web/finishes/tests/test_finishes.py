@@ -319,6 +319,47 @@ class FinishTests(HomeMixin, TestCase):
         self.client.post(reverse("finishes:forget", args=[KeptFinish.objects.get().pk]))
         self.assertFalse(KeptFinish.objects.exists())
 
+    def test_another_take_is_joined_behind_it_and_its_marks_come_along(self):
+        other, unlike = make_take("leaf", Counts(ticks=90)), make_take("moss", Counts(ticks=90))
+        Mark.objects.create(take=other, tick=10, label="Owl")
+        self.open()
+        self.assertEqual(self.do("join-take", other=other.pk).status_code, 409)  # it is being read
+        run_waiting()
+        self.do("join-take", other=other.pk)
+        self.assertEqual(self.ranges(), [(0, 90), (90, 180)])
+        self.assertContains(self.page(), "Take off the last")
+        for wrong in ({"other": other.pk}, {"other": self.take.pk}, {"other": "x"}, {"other": 999}):
+            self.assertEqual(self.do("join-take", **wrong).status_code, 409, wrong)
+        self.do("set", range="1", **{"in": "0:00:00:00", "out": "0:00:01:00"})
+        self.assertEqual(self.ranges(), [(0, 30), (90, 180)])
+        self.assertEqual(self.client.get(reverse("finishes:picture", args=[self.take.pk, 120])).status_code, 200)
+        self.client.post(reverse("finishes:make", args=[self.take.pk]))
+        run_waiting()
+        made = Take.objects.get(origin=TakeOrigin.MADE)
+        self.assertEqual((made.name, [one.tick for one in made.marks.all()]), ("stone joined", [40]))
+        self.assertEqual(set(made.made_from.all()), {self.take, other})
+        self.assertEqual(probe(self.shelf / made.first.file_name).video.frames, 30 + 88)
+        self.do("take-off")
+        self.assertEqual((self.ranges(), self.now().finish.behind), ([(0, 30)], ()))
+        self.client.post(reverse("finishes:history", args=[self.take.pk, "keep"]), {"seen": self.now().seen})
+        self.assertEqual(self.now().finish.behind, (other.pk,))
+        Take.objects.filter(pk=other.pk).update(binned_at=timezone.now())  # what is gone is not joined any more
+        self.assertEqual((self.ranges(), self.now().finish.behind), ([(0, 90)], ()))
+        Take.objects.filter(pk=unlike.pk).update(
+            asked=None,
+            measured={
+                "width_px": 320,
+                "height_px": 180,
+                "rate": "25",
+                "tick_rate": "25",
+                "lapse": "1",
+                "devices": [],
+                "container": "MKV",
+                "codec": "H.264",
+            },
+        )
+        self.assertEqual(self.do("join-take", other=unlike.pk).status_code, 409)
+
     def test_what_is_called_off_or_fails_at_any_step_leaves_nothing(self):
         self.open()
         self.do("only", **{"in": "1", "out": "2"})
