@@ -133,7 +133,7 @@ def join(now: Opened, other: Take) -> Finish:
         raise RefusedError(f"{other.name} can't follow: it is in it already, or has no files.")
     if other.form.rate != now.rate:
         raise BadValueError(
-            "Take", other.name[:40], f"it has {rate_label(other.form.rate)} a second, not {rate_label(now.rate)}"
+            "Take", other.name[:40], f"it has {rate_label(other.form.rate)} frames a second, not {rate_label(now.rate)}"
         )
     sources = sources_of([other])
     if sources is None:
