@@ -13,7 +13,7 @@ import numpy.typing as npt
 
 from reel.core.file import SoundFiles
 from reel.core.finish import SPOKEN_HZ
-from reel.core.media.cuts.mixing import converted, hushed, rechunked
+from reel.core.media.cuts.mixing import added, converted, hushed, rechunked
 from reel.core.media.cuts.reading import SampleArray, opened, read_samples
 from reel.core.media.cuts.sound import FADE_S
 from reel.core.media.errors import MediaError
@@ -45,8 +45,8 @@ def lay_over(raw: Path, rate_hz: int, at_s: Fraction, target: Path, base: Path |
     written = 0
     file = SoundFile(target, SoundFiles.FLAC, FORM)
     try:
-        for one, other in zip_longest(_base(base, span), rechunked(_placed(samples, rate_hz, first, span), _BLOCK)):
-            data = _added(one, other)
+        for blocks in zip_longest(_base(base, span), rechunked(_placed(samples, rate_hz, first, span), _BLOCK)):
+            data = np.clip(added(blocks), -1, 1)
             file.write(data)
             written += data.shape[1]
     finally:
@@ -125,14 +125,3 @@ def _placed(samples: SampleArray, rate_hz: int, first: int, span: tuple[int, int
         position += data.shape[1]
         if kept.shape[1]:
             yield kept * np.clip(np.minimum(places + 1, length - places) / fade, 0, 1).astype(np.float32)
-
-
-def _added(one: FloatArray | None, other: FloatArray | None) -> FloatArray:
-    if one is None or other is None:
-        found = one if one is not None else other
-        assert found is not None, "one of the two goes on"
-        return found
-    made = np.zeros((1, max(one.shape[1], other.shape[1])), dtype=np.float32)
-    made[:, : one.shape[1]] += one
-    made[:, : other.shape[1]] += other
-    return np.clip(made, -1, 1)

@@ -11,7 +11,7 @@ from reel.core.media.cuts.reading import opened
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.probe import rows, scaled
 from reel.core.signal import NS, FloatArray
-from reel.core.sound import ClickFinder
+from reel.core.sound import clicks_in
 
 # A file is entered so much before what is looked at: containers find the packet before a moment.
 _BEFORE_S = Fraction(1)
@@ -39,12 +39,7 @@ def waveform(path: Path, index: int, start_s: Fraction, begin_s: Fraction, end_s
     lead = round(_LEAD_S * rate_hz)
     edges = np.linspace(lead, data.shape[1], columns + 1).astype(int)
     pieces = [data[:, one:other] for one, other in pairwise(edges)]
-    finder, step = ClickFinder(rate_hz), max(1, rate_hz // 100)
-    clicks = [
-        float(lead_s) + at_ns / NS
-        for first in range(0, last, step)
-        for at_ns in finder.feed(data[:, first : min(last, first + step)], first * NS // rate_hz)
-    ]
+    clicks = [float(lead_s) + at_ns / NS for at_ns in clicks_in(data[:, :last], rate_hz)]
     return Waveform(
         begin_s=begin_s,
         end_s=end_s,

@@ -6,8 +6,8 @@ from statistics import median
 
 import numpy as np
 
-from reel.core.signal import NS, FloatArray
-from reel.core.sound.sync import ClickFinder
+from reel.core.signal import FloatArray
+from reel.core.sound.sync import clicks_in
 
 # No browser is later, from what it plays to what it hears.
 MAX_LATE_MS = 1000.0
@@ -26,15 +26,9 @@ class RoundTrip:
 def round_trip(heard: FloatArray, rate_hz: int, played: Sequence[int]) -> RoundTrip | None:
     """Find how late clicks are heard. `heard` is float32 (channels, samples) at `rate_hz`, in which they were `played`
     at some samples; None where too few of them are heard to say it."""
-    finder, step = ClickFinder(rate_hz), rate_hz // 100
-    clicks_ns = [
-        click
-        for start in range(0, heard.shape[1], step)
-        for click in finder.feed(heard[:, start : start + step], start * NS // rate_hz)
-    ]
     late_ms = [
         late
-        for click in clicks_ns
+        for click in clicks_in(heard, rate_hz)
         for place in played
         if 0 <= (late := click / 1e6 - place * 1000 / rate_hz) <= MAX_LATE_MS
     ]

@@ -93,6 +93,16 @@ class ClickFinder:
         return peak > max(_LEAST, _RISE * max(list(self._peaks)[:-1]))
 
 
+def clicks_in(data: FloatArray, rate_hz: int) -> list[int]:
+    """Return the instants of the clicks in float32 (channels, samples), in ns from its first sample on."""
+    finder, step = ClickFinder(rate_hz), max(1, rate_hz // 100)
+    return [
+        click_ns
+        for first in range(0, data.shape[1], step)
+        for click_ns in finder.feed(data[:, first : first + step], first * NS // rate_hz)
+    ]
+
+
 def in_step(flashes: Iterable[Flash], clicks: Iterable[int]) -> SyncReading:
     """Find the offset on which most claps agree; `clicks` are the instants at which they were heard, in ns.
 

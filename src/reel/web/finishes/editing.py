@@ -16,7 +16,7 @@ from reel.core.wire import to_plain
 from reel.recorder.messages import RefusedError
 from reel.web.finishes.models import OpenFinish
 from reel.web.finishes.proposals import FilePart
-from reel.web.finishes.reading import sources_of, takes_of
+from reel.web.finishes.reading import sources_of, stored_finish, takes_of
 from reel.web.takes.models import InTime, Part, Take, TakeState
 
 # As many changes can be undone.
@@ -100,13 +100,7 @@ def refuse_unfinishable(take: Take) -> None:
 def opened(take: Take) -> Opened | None:
     """Return the finish of a take, begun anew where there is none or its files changed; None until they were read."""
     refuse_unfinishable(take)
-    stored = OpenFinish.objects.filter(take=take).first()
-    takes = [take]
-    try:
-        finish = stored.finish if stored is not None else None
-        takes = takes_of(take, finish) if finish is not None else takes
-    except (BadValueError, RefusedError):
-        finish = None
+    stored, finish, takes = stored_finish(take)
     sources = sources_of(takes)
     if sources is None:
         return None

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from fractions import Fraction
 from pathlib import Path
 
+from reel.core.errors import BadValueError
 from reel.core.finish import Finish, PacketIndex, Source, SourceStream
 from reel.core.media import MediaError
 from reel.core.media.finishing import source_to_cut
@@ -33,6 +34,17 @@ def takes_of(take: Take, finish: Finish) -> list[Take]:
     if len(found) < len(finish.behind) or any(not one.all_parts or one.on_device for one in found.values()):
         raise RefusedError("A take that was joined is not there any more.")
     return [take, *(found[one] for one in finish.behind)]
+
+
+def stored_finish(take: Take) -> tuple[OpenFinish | None, Finish | None, list[Take]]:
+    """Return what is stored of a take's finish, the finish where it can be read and made of what is there, and the
+    takes that it is made of: the one alone where there is none."""
+    stored = OpenFinish.objects.filter(take=take).first()
+    try:
+        finish = stored.finish if stored is not None else None
+        return stored, finish, takes_of(take, finish) if finish is not None else [take]
+    except (BadValueError, RefusedError):
+        return stored, None, [take]
 
 
 def sources_of(takes: Sequence[Take]) -> list[Source] | None:
@@ -85,8 +97,7 @@ def read(asked: Subject, progress: Progress) -> None:
     """Read a take's files, and those of what follows on it; nothing for one that was deleted meanwhile."""
     take = Take.objects.with_parts().filter(pk=asked.subject).first()
     if take is not None:
-        stored = OpenFinish.objects.filter(take=take).first()
-        read_sources(takes_of(take, stored.finish) if stored is not None else [take], progress)
+        read_sources(stored_finish(take)[2], progress)
 
 
 def _read(part: Part, rate: Fraction) -> None:

@@ -30,7 +30,6 @@ class Near:
     """
 
     path: str
-    frame_s: Fraction
     frame_x: float
     frame_width: float
     sharp_x: tuple[float, ...]
@@ -89,7 +88,6 @@ def _near(now: Opened, track: int, frame: int) -> Near:
         words = f"The nearest sharp sound lies {abs(apart_ms):.0f} ms {side} this frame, {timecode(frame_s, now.rate)}."
     return Near(
         path=_path(wave),
-        frame_s=frame_s,
         frame_x=COLUMNS / 2,
         frame_width=float(COLUMNS / (2 * AROUND_S) / now.rate),
         sharp_x=tuple(_x(one, frame_s) for one in wave.sharp_s),

@@ -171,28 +171,28 @@ def make(request: HttpRequest, take_id: int) -> HttpResponse:
 @require_GET
 def picture(request: HttpRequest, take_id: int, tick: int) -> HttpResponse:
     """Return the frame of a take at a tick of its picture, as a JPEG."""
-    take = take_of(take_id)
-    return _picture(take, tick, "image/jpeg", lambda path, _, at: still(path, Fraction(2 * at + 1, 2) / take.form.rate))
+    now = opened(take_of(take_id))
+    if now is None:
+        raise Http404
+    return _picture(now, tick, "image/jpeg", lambda path, _, at: still(path, Fraction(2 * at + 1, 2) / now.rate))
 
 
 @require_GET
 def compared(request: HttpRequest, take_id: int, tick: int, which: str) -> HttpResponse:
     """Return the frame of a take at a tick as its finish makes it (`after`), or as that frames it alone, as a JPEG; its
     waveform as a PNG."""
-    take, (side, _, kind) = take_of(take_id), which.partition("-")
-    now = opened(take)
+    now, (side, _, kind) = opened(take_of(take_id)), which.partition("-")
     if now is None or side not in ("before", "after") or kind not in ("", "wave"):
         raise Http404
     asked = now.finish.picture if side == "after" else now.finish.picture.framed
     if kind:
-        return _picture(take, tick, "image/png", lambda path, source, at: wave_of(path, source, asked, at))
-    return _picture(take, tick, "image/jpeg", lambda path, source, at: still_of(path, source, asked, at))
+        return _picture(now, tick, "image/png", lambda path, source, at: wave_of(path, source, asked, at))
+    return _picture(now, tick, "image/jpeg", lambda path, source, at: still_of(path, source, asked, at))
 
 
-def _picture(take: Take, tick: int, kind: str, make: Callable[[Path, Source, int], bytes]) -> HttpResponse:
+def _picture(now: Opened, tick: int, kind: str, make: Callable[[Path, Source, int], bytes]) -> HttpResponse:
     """Answer with a picture that is made of the file that a tick of the take lies in, and of its tick there."""
-    now = opened(take)
-    for part, source in zip(now.parts, now.sources, strict=True) if now is not None else ():
+    for part, source in zip(now.parts, now.sources, strict=True):
         if source.packets is not None and tick < source.packets.length:
             try:
                 found = make(path_of(part), source, tick)

@@ -1,6 +1,6 @@
 """Sound made of more than its own samples: muted by ranges, stretched against drift, pulled down, mixed."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from fractions import Fraction
 from itertools import zip_longest
 
@@ -11,7 +11,7 @@ import soxr
 
 from reel.core.media.channel_strip import sides
 from reel.core.media.cuts.reading import SampleArray
-from reel.core.media.cuts.sound import CEILING_DB, FADE_S, frame_of
+from reel.core.media.cuts.sound import CEILING_DB, FADE_S, frame_of, with_gains
 from reel.core.media.limiter import Limiter
 from reel.core.media.probe import scaled
 from reel.core.media.soundgraph import LAYOUTS
@@ -54,10 +54,7 @@ def hushed(blocks: Iterator[SampleArray], ranges: Sequence[tuple[int, int]], rat
             for first, last in near:
                 depth = np.minimum(places - first + 1, last - places)
                 gains = np.minimum(gains, 1 - np.clip(depth / fade, 0, 1))
-            middle = 128.0 if data.dtype == np.uint8 else 0.0
-            made = (data.astype(np.float64) - middle) * gains + middle
-            whole = np.rint(made) if np.issubdtype(data.dtype, np.integer) else made
-            data = np.where(gains >= 1.0, data, whole.astype(data.dtype))
+            data = with_gains(data, gains)
         yield data
         position = end
 
@@ -120,9 +117,14 @@ def mixed(parts: Sequence[Iterator[FloatArray]], form: SoundFormat) -> Iterator[
     """Add sounds of a format, held under CEILING_DB."""
     limiter = Limiter(form, CEILING_DB)
     for blocks in zip_longest(*(rechunked(one, 4096) for one in parts)):
-        there = [one for one in blocks if one is not None]
-        made = np.zeros((form.channels, max(one.shape[1] for one in there)), dtype=np.float32)
-        for one in there:
-            made[:, : one.shape[1]] += one
-        yield limiter.apply(made)
+        yield limiter.apply(added(blocks))
     yield limiter.drain()
+
+
+def added(blocks: Iterable[FloatArray | None]) -> FloatArray:
+    """Add blocks (channels, samples) from their first samples on; those that are None have ended."""
+    there = [one for one in blocks if one is not None]
+    made = np.zeros((there[0].shape[0], max(one.shape[1] for one in there)), dtype=np.float32)
+    for one in there:
+        made[:, : one.shape[1]] += one
+    return made

@@ -7,6 +7,7 @@ from typing import Any
 
 import av
 import numpy as np
+import numpy.typing as npt
 
 from reel.core.file import SOUND_CODECS
 from reel.core.finish import SourceStream, TrackFinish, sound_codec
@@ -79,8 +80,12 @@ def _faded(data: SampleArray, at: int, one: Heard, fade: int) -> SampleArray:
         gains = np.minimum(gains, (places + 0.5) / fade)
     if ends:
         gains = np.minimum(gains, (length - places - 0.5) / fade)
+    return with_gains(data, np.sin(gains * np.pi / 2) ** 2)
+
+
+def with_gains(data: SampleArray, gains: npt.NDArray[np.float64]) -> SampleArray:
+    """Make samples (channels, samples) of any kind of number quieter, each by a gain of 0 to 1: at 1 it is the same."""
     middle = 128.0 if data.dtype == np.uint8 else 0.0
-    gains = np.sin(gains * np.pi / 2) ** 2
     made = (data.astype(np.float64) - middle) * gains + middle
     changed = np.rint(made) if np.issubdtype(data.dtype, np.integer) else made
     return np.where(gains >= 1.0, data, changed.astype(data.dtype))
