@@ -10,9 +10,10 @@ import tempfile
 import time
 import unittest
 import urllib.request
+from contextlib import suppress
 from pathlib import Path
 
-from playwright.sync_api import expect, sync_playwright
+from playwright.sync_api import Error, expect, sync_playwright
 
 from reel.launch.checks import CHROMIUM
 from reel.launch.tests.homes import demo_home
@@ -20,6 +21,9 @@ from reel.options import ROOT
 
 # A busy machine may take its time; a state that never comes is seen all the same.
 expect.set_options(timeout=180_000)
+
+# So much of each log stands behind a test that fails.
+LOGGED_LINES = 25
 
 ARGUMENTS = [
     "--no-sandbox",
@@ -90,9 +94,21 @@ class StackTestCase(unittest.TestCase):
                 raise
         return time.monotonic() - started
 
+    def run(self, result=None):
+        """Run a test; after one that fails, say how the page and the processes stood."""
+        result = result or self.defaultTestResult()
+        before = len(result.failures) + len(result.errors)
+        super().run(result)
+        if len(result.failures) + len(result.errors) > before:
+            print(f"\n{self.id()} left its page so: {self.stood}", file=sys.stderr)
+            for path in sorted((self.home / "logs").glob("*.log")):
+                ends = path.read_text(errors="replace").splitlines()[-LOGGED_LINES:]
+                print(f"--- {path.name}", *ends, sep="\n", file=sys.stderr)
+        return result
+
     def setUp(self):
         self.addCleanup(self.cut_left)
-        self.complaints = []
+        self.complaints, self.stood = [], "never opened"
         self.page = self.new_page()
 
     def new_page(self):
@@ -126,4 +142,6 @@ class StackTestCase(unittest.TestCase):
         self.page.evaluate("(name) => { document.getElementById(name).open = true; }", name)
 
     def tearDown(self):
+        with suppress(Error):
+            self.stood = self.page.evaluate("() => [location.href, document.hidden, window.Alpine?.store('live')]")
         self.assertEqual(self.complaints, [], "the browser complained")
