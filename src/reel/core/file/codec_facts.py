@@ -92,7 +92,8 @@ class CodecFacts:
     """What a codec's encoder takes.
 
     `reads_as` is what libavcodec names it in a file. `stored` are the depths (bits) and chroma it takes; where
-    `profiles` are chosen, those say it. An intra codec has keyframes only. `matrices` and `ranges` are what a file
+    `profiles` are chosen, those say it. An intra codec has keyframes only; of another one's file that has no more than
+    those `intra_profiles` gives the name of a profile. `matrices` and `ranges` are what a file
     of it can say of its colours. An encoder that `saves` takes less than a constant bitrate where the picture needs
     less; others fill it up. `limits_px` is the largest (width, height), `min_px` the smallest; `picture_rates` are
     all that it knows, where it does not take any.
@@ -105,6 +106,7 @@ class CodecFacts:
     rates: tuple[RateKind, ...]
     stored: Mapping[tuple[Chroma, int], Stored] = field(default_factory=dict)
     lossless_profile: str = ""
+    intra_profiles: Mapping[str, str] = field(default_factory=dict)
     quality: Scale | None = None
     quantiser: Scale | None = None
     efforts: tuple[Effort, ...] = ()

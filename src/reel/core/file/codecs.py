@@ -94,6 +94,12 @@ CODECS: dict[VideoCodec, CodecFacts] = {
             }
         ),
         lossless_profile="High 4:4:4 Predictive",  # ITU-T H.264, A.2.7: no other holds it
+        # ITU-T H.264, A.2.8 to A.2.10, by libavcodec's names
+        intra_profiles={
+            "High 10": "High 10 Intra",
+            "High 4:2:2": "High 4:2:2 Intra",
+            "High 4:4:4 Predictive": "High 4:4:4 Intra",
+        },
         # x264: CRF 0 is lossless at 8 bits, which has a kind of its own here
         quality=Scale(low=1, high=51, default=20, description="18 is hard to tell from the source, 28 shows blocks."),
         quantiser=Scale(low=1, high=51, default=22, description="Each 6 doubles the step that samples are rounded by."),
@@ -128,6 +134,7 @@ CODECS: dict[VideoCodec, CodecFacts] = {
                 ("4:4:4", 10): "Rext",
             }
         ),
+        intra_profiles={"Main": "Rext", "Main 10": "Rext"},  # A.3.5: Main Intra and Main 10 Intra are extensions
         quality=Scale(low=1, high=51, default=22, description="20 is hard to tell from the source, 30 shows smearing."),
         quantiser=Scale(low=1, high=51, default=24, description="Each 6 doubles the step that samples are rounded by."),
         efforts=_X265,

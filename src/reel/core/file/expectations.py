@@ -48,7 +48,7 @@ def expectations(plan: FilePlan) -> Expectations:
     return Expectations(
         container=recipe.container_facts.name,
         codec=codec.label,
-        profile=recipe.stored.profile,
+        profile=plan.profile,
         level=recipe.level,
         pixels=recipe.stored.pixels,
         matrix=recipe.matrix,

@@ -67,6 +67,12 @@ class FilePlan:
         return 1 if self.recipe.codec_facts.is_intra else max(1, round(self.recipe.keyframe_s * self.frame.rate))
 
     @property
+    def profile(self) -> str:
+        """What the file names its profile; "" where it names none."""
+        named = self.recipe.stored.profile
+        return self.recipe.codec_facts.intra_profiles.get(named, named) if self.keyframe_ticks == 1 else named
+
+    @property
     def part_ticks(self) -> int | None:
         """Ticks after which a part ends; None where no length is set."""
         minutes = self.recipe.part_minutes

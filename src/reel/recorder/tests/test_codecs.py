@@ -60,11 +60,11 @@ class CodecTests(unittest.TestCase):
         self.addCleanup(folder.cleanup)
         self.shelf = Shelf(Path(folder.name))
 
-    def record(self, recipe, *, grey=moving, frame=None, seconds=0.5):
+    def record(self, recipe, *, grey=moving, frame=None, mode=SIZE, seconds=0.5):
         one = feed_input("garden.mp4", name="garden")
-        setup = of(one, mode=SIZE, recipe=recipe)
+        setup = of(one, mode=mode, recipe=recipe)
         setup = replace(setup, frame=frame) if frame else setup
-        return record(setup, opener(mode=SIZE, hz=440, grey=grey), self.shelf, rig_name="test", rolled_s=[(0, seconds)])
+        return record(setup, opener(mode=mode, hz=440, grey=grey), self.shelf, rig_name="test", rolled_s=[(0, seconds)])
 
     def assert_proved(self, take):
         facts = probe(take.path)
@@ -115,6 +115,15 @@ class CodecTests(unittest.TestCase):
                     self.assertAlmostEqual(np.median(luma[80:]) / step, grey, delta=1.5)
                     self.assertGreater(luma[16:56, 16:140].max() / step, 200, "the caption")
                     take.path.unlink()
+
+    def test_a_profile_is_called_otherwise_where_every_picture_is_a_keyframe(self):
+        for codec in (VideoCodec.H264, VideoCodec.HEVC):
+            for rate, (chroma, bits) in itertools.product(("quality", "lossless"), CODECS[codec].forms()):
+                facts = CODECS[codec]
+                asked = Draft(container="mkv", codec=codec, chroma=chroma, bits=bits, rate=default_rate(rate, facts))
+                with self.subTest(codec, rate=rate, chroma=chroma, bits=bits):
+                    recipe = replace(resolve(asked), keyframe_s=Fraction(1, 10))
+                    self.assert_proved(self.record(recipe, mode=Mode.parse("256x144p5"), seconds=1))
 
     def test_what_is_lossless_is_so_sample_by_sample(self):
         for codec in (VideoCodec.FFV1, VideoCodec.H264, VideoCodec.HEVC, VideoCodec.VP9):
