@@ -18,20 +18,24 @@ from reel.web.rigs import actions
 from reel.web.rigs.drawing import draw_line, lives_of
 from reel.web.rigs.forms import NewRigForm
 from reel.web.rigs.models import Rig
-from reel.web.takes.models import Take
+from reel.web.takes.models import Part, Take
 from reel.web.ui.exchange import give_file, take_file
 from reel.web.ui.forms import form_status
+
+# A rig is shown by the newest picture among so many of its takes.
+PICTURED_OF = 50
 
 
 @require_GET
 def index(request: HttpRequest) -> HttpResponse:
     """List the rigs, each with its picture, its line in short and its state."""
     status = glance(request)
-    pictured = Take.objects.filter(rig=OuterRef("pk"), parts__number=1, parts__playable=True).values("pk")[:1]
+    newest = Take.objects.filter(rig=OuterRef(OuterRef("pk"))).order_by("-started_at", "-pk").values("pk")[:PICTURED_OF]
+    shown = Part.objects.filter(number=1, playable=True, take__in=newest).order_by("-take__started_at", "-take_id")
     counted = (
         Take.objects.filter(rig=OuterRef("pk")).order_by().values("rig").annotate(count=Count("pk")).values("count")
     )
-    rigs = Rig.objects.annotate(take_count=Coalesce(Subquery(counted), 0), pictured=Subquery(pictured))
+    rigs = Rig.objects.annotate(take_count=Coalesce(Subquery(counted), 0), pictured=Subquery(shown.values("take")[:1]))
     return render(request, "rigs/index.html", {"rows": [_row(rig, status) for rig in rigs], "room": "rigs"})
 
 
