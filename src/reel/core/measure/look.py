@@ -17,6 +17,9 @@ _TILE = TILE_LINES * TILE_COLUMNS
 SIGMAS, MIN_STEPS = 6.0, 2.5
 # Noise of neighbouring points hangs together in what came by an analogue way, so that means vary up to this much more.
 CORRELATED = 3.0
+# What moves everywhere without detail changes the points of a tile alike: its mean by about as much as they change in
+# the mean. Noise gives a sixth of that, and half of it where it hangs together.
+ALIKE = 0.75
 # All of a picture has changed when half of its tiles have gone one way by this much: a slow fade.
 FADE_STEPS = 0.75
 # Between two pictures noise of 12 code values makes a difference of 17; what differs more is no noise.
@@ -62,7 +65,10 @@ def _difference(before: Luma, lines: Luma) -> tuple[float, float]:
     white = noise / _TILE**0.5
     if noise > MAX_NOISE or abs(_middle(means)) > FADE_STEPS:
         return 1.0, jump
-    spread = max(white, _middle(sizes) / _MEDIAN)
+    middle = _middle(sizes)
+    if middle > max(MIN_STEPS, ALIKE * noise * _ABSOLUTE):
+        return float((sizes > MIN_STEPS).mean()), jump
+    spread = max(white, middle / _MEDIAN)
     least = max(MIN_STEPS, SIGMAS * min(spread, CORRELATED * white))
     if most <= least:
         return 0.0, jump

@@ -1,5 +1,6 @@
 """What is said of synthetic pictures with known answers: noise, pans, rolls, fades, fields, film, lamps, snow."""
 
+import itertools
 import unittest
 from fractions import Fraction
 
@@ -24,6 +25,8 @@ def texture():
 
 
 TEXTURE = texture()
+# Out of focus: no detail, and so no tile that stands out when all of it moves.
+SOFT = 120 + 60 * np.sin(np.arange(WIDTH * 4) / 9)[None] + 40 * np.sin(np.arange(HEIGHT * 4) / 7)[:, None]
 STRIPES = np.tile(np.array([[60.0], [180.0]]), (HEIGHT * 3 // 2, WIDTH * 3))
 
 
@@ -133,11 +136,12 @@ class WatchTests(unittest.TestCase):
         self.for_each_noise(others, lambda seen: self.assertEqual(seen.snow_s, 0))
 
     def test_every_new_picture_is_counted_and_no_repeat(self):
-        for noise in (0, 3):
-            pan = watched(lambda n: scene(n, 2), noise, per_s=20)
-            self.assertAlmostEqual(pan.distinct_per_s, 20, delta=0.5)
-            halved = watched(lambda n: scene(n // 2, 4), noise, per_s=20)
-            self.assertAlmostEqual(halved.distinct_per_s, 10, delta=0.6)
+        for noise, image in itertools.product((0, 3), (TEXTURE, SOFT)):
+            pan = watched(lambda n, image=image: scene(n, 3, image=image), noise, per_s=20)
+            halved = watched(lambda n, image=image: scene(n // 2, 4, image=image), noise, per_s=20)
+            with self.subTest(noise=noise, soft=image is SOFT):
+                self.assertAlmostEqual(pan.distinct_per_s, 20, delta=0.5)
+                self.assertAlmostEqual(halved.distinct_per_s, 10, delta=0.6)
 
 
 def digit(image):

@@ -163,7 +163,9 @@ document.addEventListener("alpine:init", () => {
 
 const title = document.title;
 let signal = "";
-let heard = false;
+// A pause in speech is none in the sound: only after so long nothing is heard.
+const PAUSE_MS = 10000;
+let heard = false, soundedAt = 0;
 let finding = false;
 let rollingTakes = "";
 
@@ -177,7 +179,8 @@ function show(live) {
   const now = live.rig ? `${live.rig.signal}|${live.rig.pairing}` : "";
   if (now !== signal) htmx.trigger(document.body, "signal-changed");
   signal = now;
-  const sounds = !!live.rig?.heard;
+  if (live.rig?.heard) soundedAt = Date.now();
+  const sounds = Date.now() - soundedAt < PAUSE_MS;
   if (sounds !== heard) htmx.trigger(document.body, "heard-changed");
   heard = sounds;
   const looks = !!live.rig?.finding;
@@ -257,6 +260,7 @@ document.addEventListener("DOMContentLoaded", () => {
   rollingTakes = takesOf(facts);
   signal = facts.rig ? facts.rig.signal : ""; // what the page was made with
   heard = !!facts.rig?.heard;
+  if (heard) soundedAt = Date.now();
   wire.connect();
   document.addEventListener("visibilitychange", () => { if (document.hidden || wire.socket) wire.tell(); else wire.connect(); });
   addEventListener("pagehide", () => wire.close());
