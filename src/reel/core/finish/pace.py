@@ -11,12 +11,15 @@ _SLOWEST = 20
 class Pace:
     """Ticks of a take come `ticks_per_s` a second, of each are made `per_tick` pictures, which are shown at `speed`,
     `frames_per_s` a second: one that is due twice is repeated, one that is never due is dropped, none are blended.
+
+    It `fills` the ticks of a take whose pictures come at varying times: one without a picture shows the one before.
     """
 
     ticks_per_s: Fraction
     per_tick: Fraction = Fraction(1)
     speed: Fraction = Fraction(1)
     frames_per_s: Fraction
+    fills: bool = False
 
     @property
     def step(self) -> Fraction:
@@ -26,7 +29,7 @@ class Pace:
     @property
     def shows_each(self) -> bool:
         """Whether each picture is a frame of its own; a tick that has none stays empty then."""
-        return self.step == 1 and self.per_tick.denominator == 1
+        return self.step == 1 and self.per_tick.denominator == 1 and not self.fills
 
     def frames(self, ticks: int) -> int:
         """Return how many frames so many ticks take."""
@@ -35,6 +38,8 @@ class Pace:
     @property
     def words(self) -> str:
         """What becomes of pictures, for people; "" where nothing does."""
+        if self.fills:
+            return "times that vary become even: pictures are repeated, and dropped where two fall on one frame"
         if self.step == 1:
             return ""
         more = self.step - 1 if self.step > 1 else 1 - self.step

@@ -81,6 +81,11 @@ class PacketIndex:
         up, down = step.numerator, step.denominator
         return ((stamps - self.start) * up + down // 2) // down
 
+    def shown_at(self, tick: int) -> int:
+        """Return the tick of the picture that is shown at one: its own, or the last before it."""
+        before = self.ticks[self.ticks <= tick]
+        return int(before.max()) if len(before) else int(self.ticks.min())
+
     def packed(self) -> bytes:
         """Return it as it is stored."""
         written = io.BytesIO()

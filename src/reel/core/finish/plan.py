@@ -92,7 +92,8 @@ def plan(finish: Finish, source: Source, *more: Source) -> FinishPlan:
         if more or not finish.is_plain:
             raise BadValueError("Finish", "all of it", "anything but container and tracks is said with what is kept")
         return _whole(finish, source)
-    keep, stretches = laid_over(finish.keep, (source, *more), joins=finish.encoding is None)
+    fills = finish.encoding is not None and _varies((source, *more))
+    keep, stretches = laid_over(finish.keep, (source, *more), joins=finish.encoding is None, fills=fills)
     if finish.encoding is not None:
         return _encoded(replace(finish, keep=keep), (source, *more), stretches)
     if finish.picture.is_drawn:
@@ -116,8 +117,6 @@ def plan(finish: Finish, source: Source, *more: Source) -> FinishPlan:
 def _encoded(finish: Finish, sources: Sequence[Source], stretches: tuple[Stretch, ...]) -> FinishPlan:
     """Return the plan of a finish that encodes all anew; raises BadValueError for what its recipe can't hold."""
     assert finish.encoding is not None
-    if any(one.packets is not None and not one.packets.is_fixed for one in sources):
-        raise BadValueError("Rate", "varying", "frames whose times vary can't be encoded anew yet")
     pixels = PIXEL_FORMATS.get(sources[0].pictures[0].pixels)
     if finish.picture.fields is Fields.FILM and (pixels is None or pixels.depth_bits > 8):
         raise BadValueError("Fields", sources[0].pictures[0].pixels, "pull-down can be undone at 8 bits only")
@@ -129,13 +128,9 @@ def _encoded(finish: Finish, sources: Sequence[Source], stretches: tuple[Stretch
         for number, one in enumerate(sounds, start=1)
     ]
     streams += sound_plans(finish, sources, held, is_cut=True)
-    made = FinishPlan(
-        finish=finish,
-        streams=tuple(streams),
-        stretches=stretches,
-        frame=_frame(finish, sources[0]),
-        pace=finish.picture.pace(_rate(sources[0])),
-    )
+    pace = replace(finish.picture.pace(_rate(sources[0])), fills=_varies(sources))
+    frame = _frame(finish, sources[0], pace)
+    made = FinishPlan(finish=finish, streams=tuple(streams), stretches=stretches, frame=frame, pace=pace)
     file_plan_of(made).check()
     return made
 
@@ -145,11 +140,16 @@ def _rate(source: Source) -> Fraction:
     return source.packets.rate
 
 
-def _frame(finish: Finish, source: Source) -> Mode:
+def _varies(sources: Sequence[Source]) -> bool:
+    """Return whether pictures come at times of their own."""
+    return any(one.packets is not None and not one.packets.is_fixed for one in sources)
+
+
+def _frame(finish: Finish, source: Source, pace: Pace) -> Mode:
     """Return the size and rate of a picture that is encoded anew."""
-    picture, asked = source.pictures[0], finish.picture
-    width_px, height_px = asked.size_of(picture.width_px, picture.height_px)
-    return Mode(width_px=width_px, height_px=height_px, rate=asked.pace(_rate(source)).frames_per_s)
+    picture = source.pictures[0]
+    width_px, height_px = finish.picture.size_of(picture.width_px, picture.height_px)
+    return Mode(width_px=width_px, height_px=height_px, rate=pace.frames_per_s)
 
 
 def file_plan_of(made: FinishPlan) -> FilePlan:

@@ -26,11 +26,13 @@ class Stretch:
     is_cut_out: bool
 
 
-def laid_over(keep: Keep, sources: Sequence[Source], *, joins: bool) -> tuple[Keep, tuple[Stretch, ...]]:
+def laid_over(
+    keep: Keep, sources: Sequence[Source], *, joins: bool, fills: bool = False
+) -> tuple[Keep, tuple[Stretch, ...]]:
     """Lay what is kept over the files of a take: what is kept once its edges were moved, and the stretches of that.
 
-    `joins` says that frames which are encoded anew join packets that go through. Raises BadValueError where that can't
-    be made of the files.
+    `joins` says that frames which are encoded anew join packets that go through, `fills` that a stretch without a
+    picture shows the one before it. Raises BadValueError where that can't be made of the files.
     """
     indices = _indices(sources, keep)
     begins = [0, *accumulate(index.length for index in indices)]
@@ -45,7 +47,7 @@ def laid_over(keep: Keep, sources: Sequence[Source], *, joins: bool) -> tuple[Ke
             if first < last:
                 kept = TickRange(first - begin, last - begin)
                 pieces = indices[place].pieces(kept)
-                if not pieces.frames:
+                if not (pieces.frames or fills):
                     continue
                 made = found[-1].made + found[-1].kept.length if found else 0
                 cuts = {"is_cut_in": first == one.first and first > 0, "is_cut_out": last == one.end < begins[-1]}

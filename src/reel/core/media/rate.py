@@ -17,12 +17,14 @@ STANDARD_RATES = (*map(Fraction, _WHOLE), Fraction(25, 2), *(Fraction(rate * 100
 class RateFacts:
     """`rate` in pictures per second; `fixed` when every time stamp lies on its ticks; `missing` ticks have no picture.
 
-    A rate that is not fixed is the average, and its `missing` is 0.
+    A rate that is not fixed is the average, and its `missing` is 0. `even` is the rate that pictures have when they are
+    brought onto even times: the fixed one, or that of the trade's nearest to most of their distances.
     """
 
     rate: Fraction
     fixed: bool
     missing: int
+    even: Fraction
 
 
 def measure_rate(
@@ -45,14 +47,29 @@ def measure_rate(
         return facts.missing, facts.rate not in STANDARD_RATES, off
 
     fits = [
-        RateFacts(rate=rate, fixed=True, missing=missing)
+        RateFacts(rate=rate, fixed=True, missing=missing, even=rate)
         for rate in (*STANDARD_RATES, *said)
         if (missing := _missing(elapsed, time_base, rate)) is not None
     ]
     if fits:
         return min(fits, key=order)
     average = Fraction(len(stamps) - 1) / (int(elapsed[-1]) * time_base)
-    return RateFacts(rate=average.limit_denominator(1001), fixed=False, missing=0)
+    even = _even(np.diff(elapsed), time_base)
+    return RateFacts(rate=average.limit_denominator(1001), fixed=False, missing=0, even=even)
+
+
+def _even(steps: npt.NDArray[np.int64], time_base: Fraction) -> Fraction:
+    """Return the rate of the trade whose distance is nearest to the median of some; where units are too coarse to tell
+    two apart, the whole one."""
+    median = np.sort(steps)[(len(steps) - 1) // 2]
+    middle = steps[np.abs(steps - median) <= 1]
+    usual = max(Fraction(int(middle.sum()), len(middle)), Fraction(1))  # in units
+
+    def order(rate: Fraction) -> tuple[int, bool, Fraction]:
+        off = abs(1 / (rate * time_base) - usual)
+        return int(off), rate.denominator > 1, off
+
+    return min(STANDARD_RATES, key=order)
 
 
 def _missing(elapsed: npt.NDArray[np.int64], time_base: Fraction, rate: Fraction) -> int | None:

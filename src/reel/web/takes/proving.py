@@ -192,7 +192,7 @@ def _store(part: Part, examined: Examined, **more: object) -> None:
 def _measure(part: Part, examined: Examined) -> MediaFacts:
     """Store what a file is of which nothing was asked."""
     facts, video = examined.facts, examined.facts.video
-    rate = video.rate.rate if video and video.rate else Fraction(30)
+    rate = video.rate.even if video and video.rate else Fraction(30)
     form = Form(
         width_px=video.width_px if video else 0,
         height_px=video.height_px if video else 0,

@@ -55,7 +55,8 @@ def frame_at(
     width_px, height_px = asked.size_of(stream.width_px, stream.height_px)
     mode = Mode(width_px=width_px // 2 * 2, height_px=height_px // 2 * 2, rate=index.rate)
     finish = Finish(container=Container.MKV, picture=asked)
-    plan = FinishPlan(finish=finish, streams=(), stretches=(stretch,), frame=mode, pace=asked.pace(index.rate))
+    pace = replace(asked.pace(index.rate), fills=not index.is_fixed)
+    plan = FinishPlan(finish=finish, streams=(), stretches=(stretch,), frame=mode, pace=pace)
     coded = Signal(mode=mode, pixels="yuv420p", matrix=matrix, range=value_range)
     wanted, found = (tick - kept.first) * PER_TICK[asked.fields], None
     with opened(path) as reader:
@@ -109,13 +110,19 @@ def _all(material: Material, picture: PictureFinish, pace: Pace) -> Iterator[tup
 
 
 def _tagged(material: Material, one: Stretch, picture: PictureFinish) -> Placed:
-    """Return the frames of a stretch with their ticks in it, tagged as they really are."""
-    for tick, frame in material.picture(one.place).placed_frames(one.kept):
+    """Return the frames of a stretch with their ticks in it, tagged as they really are.
+
+    Where ticks are filled, it begins with the one that is shown as it begins.
+    """
+    kept, pace = one.kept, material.plan.pace
+    if pace is not None and pace.fills:
+        kept = TickRange(material.indices[one.place].shown_at(kept.first), kept.end)
+    for tick, frame in material.picture(one.place).placed_frames(kept):
         if picture.matrix is not None:
             frame.colorspace = MATRIX_CODES[picture.matrix]
         if picture.range is not None:
             frame.color_range = RANGE_CODES[picture.range]
-        yield tick - one.kept.first, frame
+        yield max(0, tick - one.kept.first), frame
 
 
 def _of_fields(frames: Placed, picture: PictureFinish) -> Placed:

@@ -49,7 +49,8 @@ def is_shown(packet: Any) -> bool:
 def read_packets(reader: Any, stream: Any, rate: Fraction | None = None) -> tuple[PacketIndex | None, dict[int, int]]:
     """Read all packets of an open file: those of its picture `stream`, and how many bytes each stream has.
 
-    `rate` is that of the ticks; None takes the one that the stamps follow. None where there is no picture.
+    `rate` is that of the ticks; None takes the one that the stamps follow, or come nearest to. None where there is no
+    picture.
     """
     stamps, keys, sizes, held = list[int](), list[bool](), list[int](), dict[int, int]()
     codec, extradata = stream.codec_context.codec.canonical_name, stream.codec_context.extradata or b""
@@ -65,7 +66,7 @@ def read_packets(reader: Any, stream: Any, rate: Fraction | None = None) -> tupl
     if rate is None:
         declared = [Fraction(one) for one in (stream.base_rate, stream.average_rate) if one]
         measured = measure_rate(np.sort(shown), stream.time_base, declared)
-        rate = measured.rate if measured else Fraction(30)
+        rate = measured.even if measured else Fraction(30)
     index = PacketIndex(
         stamps=shown,
         keys=np.array(keys, dtype=np.bool_),

@@ -56,7 +56,9 @@ class RateTests(unittest.TestCase):
 
     def test_varying_and_too_few(self):
         facts = measure_rate(np.array([0, 33, 70, 99, 140, 161], dtype=np.int64), Fraction(1, 1000))
-        self.assertFalse(facts.fixed)
+        self.assertEqual((facts.fixed, facts.even), (False, 30))
+        bursts = [begin + round(tick * 1000 / 60) for begin in (0, 3007, 4511) for tick in range(20)]
+        self.assertEqual(measure_rate(np.array(bursts, dtype=np.int64), Fraction(1, 1000)).even, 60)
         self.assertIsNone(measure_rate(np.array([5], dtype=np.int64), Fraction(1, 1000)))
 
 

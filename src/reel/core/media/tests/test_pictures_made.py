@@ -109,6 +109,38 @@ class PicturesMadeTests(CutCase):
         numbers, _, _ = self.made(source, PictureFinish(rate=Fraction(60)), (0, 30))
         self.assertEqual(numbers, [min(there, key=lambda one: (tick // 2 - one) % 100) for tick in range(60)])
 
+    def test_pictures_at_times_of_their_own_come_onto_even_ones(self):
+        """Each is shown from the nearest frame on until the next one is due, also where a range begins between two."""
+        asked = FilePlan(
+            recipe=resolve(Draft(container=Container.MKV)), frame=FRAME, tracks=("Game",), as_it_comes=True
+        )
+        times = [0, 17, 33, 50, 67, 100, 500, 517, 521, 533, 903, 1000, 1017, 1033, 1050, 1067]  # in milliseconds
+        source = write_clip(
+            self.folder / "varying.mkv", asked, times, draw=lambda at, *size: numbered(times.index(at), *size)
+        )
+        found = source_to_cut(source)
+        self.assertEqual((found.packets.is_fixed, found.packets.rate), (False, 60))
+        due = [round(at * 60 / 1000) for at in times]
+        ranges, slow = [(0, 20), (25, 34), (40, 50), (52, 64)], Fraction(1, 2)
+        keep = Keep(rate=Fraction(60), ranges=tuple(TickRange(*one) for one in ranges))
+        shown = [
+            max(number for number, at in enumerate(due) if at <= tick)
+            for first, end in ranges
+            for tick in range(first, end)
+        ]
+        for picture, expected in (
+            (PictureFinish(), shown),
+            (PictureFinish(rate=Fraction(30)), shown[::2]),
+            (PictureFinish(speed=slow, rate=Fraction(60)), [number for number in shown for _ in range(2)]),
+        ):
+            encoding = Encoding(recipe=resolve(Draft(container=Container.MKV)))
+            made = plan(Finish(container=Container.MKV, keep=keep, picture=picture, encoding=encoding), found)
+            target = self.folder / "even.mkv"
+            cut_files([source], [found], target, made, lambda part: None)
+            with self.subTest(picture.rate):
+                self.assertEqual(decoded(target)[0], expected)
+                self.assertTrue(probe(target).video.rate.fixed)
+
     def test_fields_become_pictures_and_pull_down_is_undone(self):
         asked = FilePlan(recipe=ARCHIVE, frame=FRAME, tracks=("Game",))
         for top_first in (True, False):
