@@ -54,8 +54,6 @@ def changes_of(finish: Finish, sources: Sequence[Source]) -> dict[int, TrackFini
         stream = sounds[one.track - 1]
         if one.is_treated and stream.channels > 2:
             raise BadValueError("Track", one.track, f"it has {stream.channels} channels; one or two can be treated")
-        if one.is_moved and len(sources) > 1 and stream in sources[0].sounds:
-            raise BadValueError("Slide", f"{float(one.slide_ms):g} ms", "sound in several files can't be moved yet")
         one.drift(_length_s(sources))  # refuses what no clock is off by
         found[stream.index] = one
     return found

@@ -71,11 +71,6 @@ class TrackFinish:
         """Whether its samples become others, or lie at other places."""
         return self != TrackFinish(track=self.track, title=self.title)
 
-    @property
-    def is_moved(self) -> bool:
-        """Whether its samples lie at other places."""
-        return bool(self.slide_ms) or self.end_slide_ms is not None
-
     def slide(self, rate_hz: int) -> int:
         """Return by how many samples it moves, at the take's beginning."""
         return round(self.slide_ms * rate_hz / 1000)

@@ -1,5 +1,6 @@
 """What a finish is made of: the files of a take, open, with their frames and samples as the plan keeps them."""
 
+from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
@@ -10,7 +11,7 @@ from typing import Any
 from reel.core.finish import SPOKEN_HZ, FinishPlan, Origin, PacketIndex, Source, StreamPlan, Stretch, TrackFinish
 from reel.core.media.cuts.mixing import converted, hushed, mixed, pull_of, pulled, undrifted
 from reel.core.media.cuts.reading import PictureReader, SampleArray, opened, read_samples
-from reel.core.media.cuts.sound import Heard, gain_to, stretched, treated
+from reel.core.media.cuts.sound import Heard, gain_to, of_length, stretched, treated
 from reel.core.media.errors import MediaError
 from reel.core.signal import FloatArray, SoundFormat
 
@@ -95,60 +96,58 @@ class Material:
         voice = self._as(planned.voice, SoundFormat(rate_hz=form.rate_hz, channels=1))
         return pulled(made, pull_of(voice, form.rate_hz, change.under.by_db), form.rate_hz)
 
-    def _as(self, planned: StreamPlan, form: SoundFormat) -> Iterator[FloatArray]:
-        return converted(self.samples(planned), self.form(planned).rate_hz, form)
-
     def _heard(self, planned: StreamPlan) -> Iterator[SampleArray]:
-        """Return the samples of all stretches of a track: out of each file, or out of what was spoken over all."""
-        if planned.origin is Origin.SPOKEN:
-            if self.files.spoken is None:
-                raise MediaError(Path(self.plan.finish.commentary), "is not there: what was spoken is gone")
-            heard = self._out_of(self.files.spoken, 0, Fraction(0), planned, self.plan.stretches, spans_all=True)
-            yield from converted(heard, SPOKEN_HZ, self.form(planned))
-            return
-        order = self.sources[0].sounds.index(planned.stream)
-        for place, path in enumerate(self.paths):
-            mine = [one for one in self.plan.stretches if one.place == place]
-            index = self.indices[place]
-            if mine:
-                number = self.sources[place].sounds[order].index
-                yield from self._out_of(path, number, index.start * index.time_base, planned, mine, spans_all=False)
+        """Return the samples of all stretches of a track, out of the take or of what was spoken over it, where they lie
+        once it was moved, and without what is muted."""
+        change, stretches = planned.change or TrackFinish(track=1), self.plan.stretches
+        is_spoken = planned.origin is Origin.SPOKEN
+        form = SoundFormat(rate_hz=SPOKEN_HZ, channels=1) if is_spoken else self.form(planned)
+        rate_hz, slide = form.rate_hz, change.slide(form.rate_hz)
+        longer = change.drift(self.begins[-1] / self.rate)
+        begins = [round(tick / self.rate * rate_hz) for tick in self.begins]
+        first = self._samples_of(stretches[0], rate_hz, slide).first
+        # a clock that drifts is followed from the take's beginning on
+        place = 0 if longer or is_spoken else max(0, bisect_right(begins, first, hi=len(self.paths)) - 1)
+        heard = [self._samples_of(one, rate_hz, slide + begins[place]) for one in stretches]
+        # what lies at a sample of the take is read out of what was less by as much
+        end = max(0, round(heard[-1].end / (1 + longer)))
+        blocks = self._spoken(end) if is_spoken else self._sound(planned, begins, place, end)
+        if longer:
+            blocks = undrifted(blocks, form, longer)
+        if change.muted:
+            edges = [[round(tick / self.rate * rate_hz) for tick in (one.first, one.end)] for one in change.muted]
+            blocks = hushed(blocks, [(a - slide - begins[place], b - slide - begins[place]) for a, b in edges], rate_hz)
+        taken = stretched(blocks, heard, rate_hz, form.channels)
+        return converted(taken, SPOKEN_HZ, self.form(planned)) if is_spoken else taken
 
-    def _out_of(
-        self,
-        path: Path,
-        number: int,
-        start_s: Fraction,
-        planned: StreamPlan,
-        stretches: Sequence[Stretch],
-        *,
-        spans_all: bool,
-    ) -> Iterator[SampleArray]:
-        """Return the samples of stretches out of a stream of a file, which has one part of the take, or `spans_all`."""
-        change = planned.change or TrackFinish(track=1)
-        with opened(path) as reader:
-            stream = reader.streams[number]
-            form = SoundFormat(rate_hz=stream.codec_context.sample_rate, channels=stream.codec_context.channels)
-            rate_hz, slide = form.rate_hz, change.slide(form.rate_hz)
-            heard = [self._samples_of(one, rate_hz, slide, self.begins[one.place] * spans_all) for one in stretches]
-            length_s = self.begins[-1] / self.rate
-            longer = change.drift(length_s)
-            # what lies at a sample of the file is read out of what was less by as much
-            end_s = max(Fraction(0), Fraction(heard[-1].end, rate_hz) / (1 + longer))
-            blocks = read_samples(reader, stream, start_s, end_s)
-            if longer:
-                blocks = undrifted(blocks, form, longer)
-            if change.muted:
-                begin = 0 if spans_all else self.begins[stretches[0].place]
-                edges = [
-                    [(tick - begin) / self.rate * rate_hz for tick in (one.first, one.end)] for one in change.muted
-                ]
-                blocks = hushed(blocks, [(round(a) - slide, round(b) - slide) for a, b in edges], rate_hz)
-            yield from stretched(blocks, heard, rate_hz, form.channels)
+    def _spoken(self, end: int) -> Iterator[SampleArray]:
+        """Return what was spoken over the take, until a sample of it."""
+        if self.files.spoken is None:
+            raise MediaError(Path(self.plan.finish.commentary), "is not there: what was spoken is gone")
+        with opened(self.files.spoken) as reader:
+            yield from read_samples(reader, reader.streams[0], Fraction(0), Fraction(end, SPOKEN_HZ))
 
-    def _samples_of(self, one: Stretch, rate_hz: int, slide: int, begin: int) -> Heard:
-        """Return the samples of a stretch: as many as lie between where it begins and ends in what is made. `begin` is
-        the take's tick that its file begins with, of what spans the take."""
-        first = round((begin + one.kept.first) / self.rate * rate_hz) - slide
+    def _sound(self, planned: StreamPlan, begins: Sequence[int], place: int, end: int) -> Iterator[SampleArray]:
+        """Return the samples of a track from a file on, those of the next ones where they begin, until a sample."""
+        order, channels, base = self.sources[0].sounds.index(planned.stream), self.form(planned).channels, begins[place]
+        for number in range(place, len(self.paths)):
+            index, is_last = self.indices[number], number == len(self.paths) - 1
+            left = end - (begins[number] - base)
+            if left <= 0 and number > place:
+                return
+            with opened(self.paths[number]) as reader:
+                stream = reader.streams[self.sources[number].sounds[order].index]
+                count = begins[number + 1] - begins[number]
+                end_s = Fraction(left if is_last else min(left, count), stream.codec_context.sample_rate)
+                blocks = read_samples(reader, stream, index.start * index.time_base, end_s)
+                yield from blocks if is_last else of_length(blocks, channels, count)
+
+    def _samples_of(self, one: Stretch, rate_hz: int, before: int) -> Heard:
+        """Return the samples of a stretch, so many `before` where the take has them: as many as lie between where it
+        begins and ends in what is made."""
+        first = round((self.begins[one.place] + one.kept.first) / self.rate * rate_hz) - before
         made, end = (round(tick / self.rate * rate_hz) for tick in (one.made, one.made + one.kept.length))
         return Heard(first=first, end=first + end - made, fades_in=one.is_cut_in, fades_out=one.is_cut_out)
+
+    def _as(self, planned: StreamPlan, form: SoundFormat) -> Iterator[FloatArray]:
+        return converted(self.samples(planned), self.form(planned).rate_hz, form)

@@ -144,16 +144,17 @@ def at_speed(blocks: Iterator[FloatArray], form: SoundFormat, speed: Fraction) -
     yield from (scaled(one.to_ndarray()) for one in graph.pulled())
 
 
-def of_length(blocks: Iterator[FloatArray], channels: int, count: int) -> Iterator[FloatArray]:
+def of_length(blocks: Iterator[SampleArray], channels: int, count: int) -> Iterator[SampleArray]:
     """Return so many samples of blocks, with silence where they have fewer."""
-    given = 0
+    given, like = 0, np.zeros((channels, 0), dtype=np.float32)
     for data in blocks:
+        like = data
         taken = data[:, : count - given]
         given += taken.shape[1]
         if taken.shape[1]:
             yield taken
     if given < count:
-        yield np.zeros((channels, count - given), dtype=np.float32)
+        yield silence(like, count - given)
 
 
 def frame_of(data: SampleArray, layout: str, rate_hz: int, position: int) -> av.AudioFrame:

@@ -28,7 +28,7 @@ from reel.core.media.finishing import cut_files, hash_archive, source_to_cut
 from reel.core.media.hashes import NAME, check_hashes, hashes_of
 from reel.core.media.shelf import sidecar_folder
 from reel.core.media.tests.clips import FRAME, numbered, write_clip
-from reel.core.media.tests.cutting import HZ, LENGTH, CutCase, decoded
+from reel.core.media.tests.cutting import HZ, LENGTH, CutCase, decoded, noise
 from reel.core.signal import Matrix, Range
 from reel.core.sound import SoundSetup
 
@@ -97,14 +97,39 @@ class MadeTests(CutCase):
             apart = [abs(one.start_s - facts.video.start_s) for one in facts.sound]
             self.assertLess(max(apart), Fraction(1, 40))
             self.assertLess(abs(apart[0] - apart[1]), Fraction(1, 900))
-        for wrong, said in (
-            (TrackFinish(track=3), "the file has 2"),
-            (TrackFinish(track=1, slide_ms=Fraction(20)), "several files"),
+        with self.assertRaisesRegex(BadValueError, "the file has 2"):
+            self.sounded(source, Container.MKV, [(0, LENGTH)], TrackFinish(track=3))
+
+    def test_sound_in_several_files_is_treated_as_that_of_one(self):
+        recipe = resolve(Draft(container=Container.MKV, sound_codec=SoundCodec.FLAC))
+        asked, heard = FilePlan(recipe=recipe, frame=FRAME, tracks=("Game",)), noise(180 * HZ // 30)
+        whole, *parts = (
+            write_clip(
+                self.folder / f"{first}-{end}.mkv", asked, range(end - first), draw=numbered,
+                sound=heard[first * HZ // 30 : end * HZ // 30],
+            )
+            for first, end in ((0, 180), (0, 50), (50, 111), (111, 180))
+        )  # fmt: skip
+        for more, ranges in (
+            ({"slide_ms": Fraction(25)}, [(0, 180)]),
+            ({"slide_ms": Fraction(-2500)}, [(10, 180)]),
+            ({"slide_ms": Fraction(3000, 48)}, [(51, 60), (108, 120), (150, 170)]),
+            ({"slide_ms": Fraction(5), "end_slide_ms": Fraction(12)}, [(30, 70), (100, 180)]),
+            ({"muted": (TickRange(40, 60), TickRange(110, 115))}, [(0, 180)]),
+            ({"sound": SoundSetup(level_db=-3.0)}, [(112, 180)]),
         ):
-            keep = Keep(rate=FRAME.rate, ranges=(TickRange(0, 2 * LENGTH),))
-            found = source_to_cut(source, FRAME.rate)
-            with self.assertRaisesRegex(BadValueError, said):
-                plan(Finish(container=Container.MKV, keep=keep, sound=(wrong,)), found, found)
+            found = []
+            for paths in ([whole], parts):
+                sources = [source_to_cut(path, FRAME.rate) for path in paths]
+                keep = Keep(rate=FRAME.rate, ranges=tuple(TickRange(*one) for one in ranges))
+                change = TrackFinish(track=1, **more)
+                made = plan(Finish(container=Container.MKV, keep=keep, sound=(change,)), *sources)
+                target = self.folder / f"made-{len(paths)}.mkv"
+                cut_files(paths, sources, target, made, lambda part: None)
+                found.append(decoded(target))
+            with self.subTest(more, ranges=ranges):
+                self.assertEqual(len(found[0][0]), len(found[1][0]))
+                np.testing.assert_allclose(found[1][2], found[0][2], atol=2e-7)
 
     def encoded(self, source, ranges, encoding):
         found = source_to_cut(source, FRAME.rate)
