@@ -34,7 +34,7 @@ def laid_over(
     `joins` says that frames which are encoded anew join packets that go through, `fills` that a stretch without a
     picture shows the one before it. Raises BadValueError where that can't be made of the files.
     """
-    indices = _indices(sources, keep)
+    indices = _indices(sources, keep, joins=joins)
     begins = [0, *accumulate(index.length for index in indices)]
     ranges = together(keep.ranges)  # where one was only split nothing is cut
     if keep.ranges[-1].end > begins[-1]:
@@ -60,18 +60,18 @@ def laid_over(
     return kept_now, tuple(found)
 
 
-def _indices(sources: Sequence[Source], keep: Keep) -> list[PacketIndex]:
-    """Return the packets of the files; raises BadValueError where they are not of one kind."""
+def _indices(sources: Sequence[Source], keep: Keep, *, joins: bool) -> list[PacketIndex]:
+    """Return the packets of the files; raises BadValueError where they are not of one kind, which packets that are
+    joined have to be."""
     found = []
     for number, source in enumerate(sources, start=1):
         if source.packets is None or source.packets.rate != keep.rate:
             raise BadValueError("File", number, "it holds no picture that can be cut")
         if not source.packets.keys.any():
             raise BadValueError("File", number, "none of its keyframes stands alone; it can't be cut")
-        if _kind(source) != _kind(sources[0]):
-            raise BadValueError(
-                "File", number, "it is not of the same kind as the first one, and can't be joined to it"
-            )
+        if joins and _kind(source) != _kind(sources[0]):
+            limit = "it is not of the same kind as the first one, and joins it only where all is encoded anew"
+            raise BadValueError("File", number, limit)
         found.append(source.packets)
     return found
 

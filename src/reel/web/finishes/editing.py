@@ -125,14 +125,13 @@ def join(now: Opened, other: Take) -> Finish:
     refuse_unfinishable(other)
     if other in now.takes or not other.all_parts:
         raise RefusedError(f"{other.name} can't follow: it is in it already, or has no files.")
-    if other.form.rate != now.rate:
-        raise BadValueError(
-            "Take", other.name[:40], f"it has {rate_label(other.form.rate)} frames a second, not {rate_label(now.rate)}"
-        )
-    sources = sources_of([other])
+    if other.form.rate != now.rate and now.finish.encoding is None:
+        rates = f"{rate_label(other.form.rate)} frames a second, not {rate_label(now.rate)}"
+        raise BadValueError("Take", other.name[:40], f"it has {rates}; choose under File how all is encoded to join it")
+    sources = sources_of([*now.takes, other])
     if sources is None:
         raise RefusedError(f"{other.name} is being read. Join it again in a moment.")
-    ranges = (*now.keep.ranges, TickRange(now.length, now.length + length_of(sources)))
+    ranges = (*now.keep.ranges, TickRange(now.length, length_of(sources)))
     return replace(kept_ranges(now, ranges), behind=(*now.finish.behind, other.pk))
 
 

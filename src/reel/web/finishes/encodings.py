@@ -1,6 +1,7 @@
 """What becomes of picture and sound in the file of a finish: as they are, or encoded anew by a recipe."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from decimal import Decimal
 
@@ -41,7 +42,7 @@ def choices(now: Opened) -> list[Choice]:
     """Return the ways to encode a take, the one of its finish marked."""
     encoding = now.finish.encoding
     chosen = encoding.recipe if encoding is not None else None
-    found = [replace(one, is_chosen=_is_way(one.recipe, chosen)) for one in _ways(now.sources[0], now.finish.picture)]
+    found = [replace(one, is_chosen=_is_way(one.recipe, chosen)) for one in _ways(now.sources, now.finish.picture)]
     if encoding is not None and not any(one.is_chosen for one in found):
         own = Choice(key="", label="As kept", description="", recipe=encoding.recipe, is_chosen=True)
         return [*found, own]
@@ -56,23 +57,28 @@ def _is_way(way: Recipe | None, chosen: Recipe | None) -> bool:
     return is_other and replace(way, rate=chosen.rate) == chosen
 
 
-def _ways(source: Source, picture: PictureFinish) -> Iterator[Choice]:
+def _are_alike(sources: Sequence[Source]) -> bool:
+    """Return whether files become one without a frame that is repeated or brought to another size."""
+    forms = {one.pictures[0].form for one in sources}
+    return len(forms) == 1 and all(one.packets is not None and one.packets.is_fixed for one in sources)
+
+
+def _ways(sources: Sequence[Source], picture: PictureFinish) -> Iterator[Choice]:
     yield Choice(key=AS_IS, label="As they are", description="Nothing is encoded but what cuts ask for.", recipe=None)
     plain = resolve(Draft())
     for purpose in _POINTS:
         point = STARTING_POINTS[purpose]
         recipe = start_from(purpose, plain)
         yield Choice(key=f"point:{purpose}", label=point.label, description=point.description, recipe=recipe)
-    try:
-        recipe = archive_recipe(source, picture)
-    except BadValueError:
-        pass
-    else:
+    archive = None
+    with suppress(BadValueError):
+        archive = archive_recipe(sources[0], picture) if _are_alike(sources) else None
+    if archive is not None:
         description = (
             "FFV1 and FLAC in MKV: every frame to the last bit, with checksums inside and the hash of each beside it,"
             " held against them every few months. Very big."
         )
-        yield Choice(key="archive", label="Archive copy", description=description, recipe=recipe)
+        yield Choice(key="archive", label="Archive copy", description=description, recipe=archive)
     for kept in KeptRecipe.objects.all():
         try:
             found = kept.recipe
@@ -123,7 +129,7 @@ def _bytes(typed: str) -> int | None:
 
 def is_archive_of(finish: Finish, sources: list[Source]) -> bool:
     """Return whether a finish makes an archive copy of files: by the recipe that keeps their frames to the last bit."""
-    if finish.encoding is None:
+    if finish.encoding is None or not _are_alike(sources):
         return False
     try:
         return not finish.picture.is_drawn and finish.encoding.recipe == archive_recipe(sources[0], finish.picture)

@@ -172,14 +172,15 @@ def _keep(now: Opened, made: FinishPlan, files: list[FilePart], part: Part, leas
         "marks": marks_of(now),
         "behind": now.takes[1:],
         "others": _others(now),
+        "is_encoded": now.finish.encoding is not None,
         "snaps": _snaps(now, files),
     }
 
 
 def _others(now: Opened) -> list[Take]:
-    """Return the newest takes that may follow on this one: by what the list knows of them."""
-    inside = [one.pk for one in now.takes]
-    return list(Take.objects.kept().filter(codec=now.take.codec).exclude(pk__in=inside)[:MAX_OTHERS])
+    """Return the newest takes that may follow on this one: of its codec, any where all is encoded anew."""
+    others = Take.objects.kept().exclude(pk__in=[one.pk for one in now.takes]).exclude(size_bytes=None)
+    return list((others if now.finish.encoding is not None else others.filter(codec=now.take.codec))[:MAX_OTHERS])
 
 
 def _table(now: Opened, made: FinishPlan) -> list[Row]:

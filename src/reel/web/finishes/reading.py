@@ -1,7 +1,7 @@
 """Reading the files of a take before they are cut: all their packets, once, and kept until a file changes."""
 
 from collections.abc import Sequence
-from fractions import Fraction
+from dataclasses import replace
 from pathlib import Path
 
 from reel.core.errors import BadValueError
@@ -48,7 +48,8 @@ def stored_finish(take: Take) -> tuple[OpenFinish | None, Finish | None, list[Ta
 
 
 def sources_of(takes: Sequence[Take]) -> list[Source] | None:
-    """Return what was read of the files of takes, in their order; None while any was not read as it lies there now.
+    """Return what was read of the files of takes, in their order and by the ticks of the first take; None while any was
+    not read as it lies there now.
 
     Raises MediaError where a file is gone.
     """
@@ -57,12 +58,12 @@ def sources_of(takes: Sequence[Take]) -> list[Source] | None:
     sources = []
     for part in parts:
         kept = found.get(part.pk)
-        if kept is None or kept.stamp != _stamp(path_of(part), rate):
+        if kept is None or kept.stamp != _stamp(path_of(part)):
             return None
         sources.append(
             Source(
                 streams=tuple(from_plain(one, SourceStream) for one in kept.streams),
-                packets=PacketIndex.unpacked(bytes(kept.packets)) if kept.packets else None,
+                packets=replace(PacketIndex.unpacked(bytes(kept.packets)), rate=rate) if kept.packets else None,
                 is_joinable=kept.is_joinable,
             )
         )
@@ -73,7 +74,7 @@ def read_sources(takes: Sequence[Take], progress: Progress = lambda part: None) 
     """Read what was not read of the files of takes, and return it all; raises MediaError."""
     parts = [part for take in takes for part in take.all_parts]
     for number, part in enumerate(parts):
-        _read(part, takes[0].form.rate)
+        _read(part)
         progress((number + 1) / len(parts))
     found = sources_of(takes)
     if found is None:
@@ -100,12 +101,12 @@ def read(asked: Subject, progress: Progress) -> None:
         read_sources(stored_finish(take)[2], progress)
 
 
-def _read(part: Part, rate: Fraction) -> None:
+def _read(part: Part) -> None:
     path = path_of(part)
-    stamp = _stamp(path, rate)
+    stamp = _stamp(path)
     if ReadFile.objects.filter(part=part, stamp=stamp).exists():
         return
-    source = source_to_cut(path, rate)
+    source = source_to_cut(path)
     facts = {
         "stamp": stamp,
         "streams": [to_plain(one) for one in source.streams],
@@ -116,9 +117,9 @@ def _read(part: Part, rate: Fraction) -> None:
         ReadFile.objects.update_or_create(part=part, defaults=facts)
 
 
-def _stamp(path: Path, rate: Fraction) -> str:
+def _stamp(path: Path) -> str:
     try:
         found = path.stat()
     except OSError as error:
         raise MediaError(path, "is gone") from error
-    return f"{VERSION}:{found.st_size}:{found.st_mtime_ns}:{rate}"
+    return f"{VERSION}:{found.st_size}:{found.st_mtime_ns}"

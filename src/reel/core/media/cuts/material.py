@@ -129,18 +129,26 @@ class Material:
 
     def _sound(self, planned: StreamPlan, begins: Sequence[int], place: int, end: int) -> Iterator[SampleArray]:
         """Return the samples of a track from a file on, those of the next ones where they begin, until a sample."""
-        order, channels, base = self.sources[0].sounds.index(planned.stream), self.form(planned).channels, begins[place]
+        order, form, base = self.sources[0].sounds.index(planned.stream), self.form(planned), begins[place]
         for number in range(place, len(self.paths)):
-            index, is_last = self.indices[number], number == len(self.paths) - 1
-            left = end - (begins[number] - base)
+            count, left = begins[number + 1] - begins[number], end - (begins[number] - base)
             if left <= 0 and number > place:
                 return
-            with opened(self.paths[number]) as reader:
-                stream = reader.streams[self.sources[number].sounds[order].index]
-                count = begins[number + 1] - begins[number]
-                end_s = Fraction(left if is_last else min(left, count), stream.codec_context.sample_rate)
-                blocks = read_samples(reader, stream, index.start * index.time_base, end_s)
-                yield from blocks if is_last else of_length(blocks, channels, count)
+            is_last = number == len(self.paths) - 1
+            blocks = self._of_file(number, order, form, Fraction(left if is_last else min(left, count), form.rate_hz))
+            yield from blocks if is_last else of_length(blocks, form.channels, count)
+
+    def _of_file(self, number: int, order: int, form: SoundFormat, end_s: Fraction) -> Iterator[SampleArray]:
+        """Return the samples of one of the tracks of a file, until a second, in the format of the take's first one;
+        nothing where it has fewer tracks."""
+        index, tracks = self.indices[number], self.sources[number].sounds
+        if order >= len(tracks):
+            return
+        with opened(self.paths[number]) as reader:
+            stream = reader.streams[tracks[order].index]
+            blocks = read_samples(reader, stream, index.start * index.time_base, end_s)
+            own = SoundFormat(rate_hz=stream.codec_context.sample_rate, channels=stream.codec_context.channels)
+            yield from blocks if own == form else converted(blocks, own.rate_hz, form)
 
     def _samples_of(self, one: Stretch, rate_hz: int, before: int) -> Heard:
         """Return the samples of a stretch, so many `before` where the take has them: as many as lie between where it

@@ -29,7 +29,7 @@ from reel.core.media.hashes import NAME, check_hashes, hashes_of
 from reel.core.media.shelf import sidecar_folder
 from reel.core.media.tests.clips import FRAME, numbered, write_clip
 from reel.core.media.tests.cutting import HZ, LENGTH, CutCase, decoded, noise
-from reel.core.signal import Matrix, Range
+from reel.core.signal import Matrix, Mode, Range
 from reel.core.sound import SoundSetup
 
 
@@ -138,6 +138,44 @@ class MadeTests(CutCase):
         target = self.folder / f"encoded.{encoding.recipe.suffix}"
         cut_files([source], [found], target, made, lambda part: None)
         return target, made, found
+
+    def test_what_is_of_another_kind_is_joined_where_all_is_encoded_anew(self):
+        """Its size, rate, codec and sound come to be those of the first; a track that it does not have is silent."""
+        first = write_clip(
+            self.folder / "first.mkv",
+            FilePlan(recipe=resolve(Draft(container=Container.MKV)), frame=FRAME, tracks=("Game", "Voice")),
+            range(60),
+            draw=numbered,
+        )
+        recipe = resolve(Draft(container=Container.MOV, codec=VideoCodec.MPEG2, sound_rate_hz=44_100))
+        second = write_clip(
+            self.folder / "second.mov",
+            FilePlan(recipe=recipe, frame=Mode.parse("640x360p25"), tracks=("Sound",)),
+            range(50),
+            draw=lambda tick, *size: numbered(tick).reformat(*size),
+        )
+        keep = Keep(rate=FRAME.rate, ranges=(TickRange(0, 120),))
+        sources = [source_to_cut(path, FRAME.rate) for path in (first, second)]
+        with self.assertRaisesRegex(BadValueError, "only where all is encoded anew"):
+            plan(Finish(container=Container.MKV, keep=keep), *sources)
+        encoding = Encoding(recipe=resolve(Draft(container=Container.MKV, sound_codec=SoundCodec.FLAC)))
+        made = plan(Finish(container=Container.MKV, keep=keep, encoding=encoding), *sources)
+        target = self.folder / "joined.mkv"
+        cut_files([first, second], sources, target, made, lambda part: None)
+        facts = probe(target)
+        self.assertEqual((facts.video.width_px, facts.video.rate.rate, facts.video.frames), (320, 30, 120))
+        for track, is_there in ((0, True), (1, False)):
+            numbers, _, samples = decoded(target, track)
+            behind = [max(one for one in range(50) if round(one * 30 / 25) <= tick) for tick in range(60)]
+            self.assertEqual(numbers, [*range(60), *behind])
+            self.assertAlmostEqual(len(samples) / HZ, 4, delta=0.01)
+            # what clips are given are samples, whatever their rate: at 44.1 kHz the sine is lower
+            for begin, hz, level in ((0.2, 440, 0.4), (2.2, 440 * 44_100 / HZ, 0.4 * is_there)):
+                heard = samples[round(begin * HZ) : round((begin + 1.6) * HZ)]
+                self.assertAlmostEqual(np.sqrt(2) * heard.std(), level, delta=0.02)
+                if level:
+                    crossings = np.count_nonzero(np.diff(np.sign(heard)))
+                    self.assertAlmostEqual(crossings / 1.6 / 2, hz, delta=1)
 
     def test_an_archive_copy_decodes_to_the_same_bits_and_a_bit_that_turns_is_found(self):
         for sound, more in (
