@@ -5,7 +5,7 @@ import { video } from "./take.js";
 
 const place = document.querySelector("[data-speak]"), at = (name) => place.querySelector(`[data-${name}]`);
 const token = JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
-const LATE = "reel-microphone-late", PIECE = 48_000, TAIL_MS = 400, FLOOR_DB = -60, MOST_BLOCKS = 256;
+const LATE = "reel-microphone-late", PIECE = 48_000, TAIL_MS = 400, FLOOR_DB = -60, MOST_BLOCKS = 256, READY_MS = 5000;
 const CLICKS_S = [0, 0.37, 0.81, 1.18, 1.7, 2.05, 2.6, 2.93];
 const sleep = (ms) => new Promise((done) => setTimeout(done, ms));
 const post = (address, body) => fetch(address, { method: "POST", body, headers: { "X-CSRFToken": token, "HX-Request": "true" } });
@@ -115,6 +115,11 @@ class Try extends Heard {
     }
   }
 }
+// A player that has enough to go on with does not have to wait at once.
+function ready(player) {
+  if (player.readyState > 3) return null;
+  return Promise.race([new Promise((done) => player.addEventListener("canplaythrough", done, { once: true })), sleep(READY_MS)]);
+}
 async function speak() {
   await open();
   const facts = new FormData();
@@ -131,6 +136,7 @@ async function speak() {
   const stopped = new Promise((done) => {
     for (const name of ["pause", "ended", "waiting"]) player.addEventListener(name, () => done(name), { once: true });
   });
+  await ready(player);
   await player.play();
   const why = await stopped;
   player.pause();
@@ -141,6 +147,10 @@ async function speak() {
   const failed = await sending;
   show(false);
   if (failed) return tell(failed.message, true);
+  if (!mine.sent) {
+    await post(place.dataset.delete.replace("/0/", `/${mine.number}/`));
+    return tell(why === "waiting" ? "The player had to wait before anything was heard. Speak once more." : "Nothing was heard.", true);
+  }
   const ended = await post(place.dataset.end.replace("/0/", `/${mine.number}/`));
   if (!ended.ok) return tell(await said(ended), true);
   if (why === "waiting") return tell("The player had to wait, so it was stopped there. Load the page to see the try.", true);
