@@ -104,10 +104,11 @@ class _Looker(Watcher):
             black=is_black(lines),
         )
 
-    def appearance(self, length_s: Fraction) -> Appearance:
-        """Return what was seen of pictures that last so long in all."""
+    def appearance(self, facts: MediaFacts) -> Appearance:
+        """Return what was seen of the pictures of a file."""
+        length_s, rate = float(facts.length_s), facts.video.rate if facts.video else None
         busy_s, busy_new = self._trace.busy(BROAD_TIMES)
-        black, still = self._trace.black(float(length_s)), self._trace.still(float(length_s))
+        black, still = self._trace.black(length_s), self._trace.still(length_s, rate)
         return Appearance(black=_summed(black), still=_summed(still), busy_s=Fraction(busy_s), busy_new=busy_new)
 
     def in_time(self, facts: MediaFacts) -> TakeInTime:
@@ -147,4 +148,4 @@ def examine(path: Path, progress: Callable[[float], None] = lambda part: None) -
     """Read, decode, look at and listen to a whole file, once; raises MediaError. See probe for `progress`."""
     looker = _Looker()
     facts = probe(path, progress, looker)
-    return Examined(facts=facts, seen=looker.appearance(facts.length_s), in_time=looker.in_time(facts))
+    return Examined(facts=facts, seen=looker.appearance(facts), in_time=looker.in_time(facts))

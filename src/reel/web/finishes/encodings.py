@@ -42,8 +42,11 @@ def choices(now: Opened) -> list[Choice]:
     """Return the ways to encode a take, the one of its finish marked."""
     encoding = now.finish.encoding
     chosen = encoding.recipe if encoding is not None else None
-    found = [replace(one, is_chosen=_is_way(one.recipe, chosen)) for one in _ways(now.sources, now.finish.picture)]
-    if encoding is not None and not any(one.is_chosen for one in found):
+    found = list(_ways(now.sources, now.finish.picture))
+    way = next((place for place, one in enumerate(found) if _is_way(one.recipe, chosen)), None)
+    if way is not None:
+        found[way] = replace(found[way], is_chosen=True)  # a recipe that is kept may be that of another way
+    if encoding is not None and way is None:
         own = Choice(key="", label="As kept", description="", recipe=encoding.recipe, is_chosen=True)
         return [*found, own]
     return found

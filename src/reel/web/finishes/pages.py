@@ -20,6 +20,7 @@ from reel.web.finishes.timing import seconds_of
 from reel.web.finishes.tracks import rows_of
 from reel.web.takes.models import Part, ProofState, Take
 from reel.web.takes.rewrapping import REWRAPS
+from reel.web.ui.templatetags.units import size
 
 # So many joints are shown as pictures, and so many keyframes lie ready to be snapped to.
 MAX_JOINTS, MAX_SNAPS, MAX_OTHERS = 12, 4000, 30
@@ -295,7 +296,7 @@ def becomes(now: Opened, made: FinishPlan) -> list[tuple[str, str]]:
         picture += f", {made.encoded} anew"
     bytes_about = size_of(made, now.take.size_bytes or 0)
     shown = [("Length", length_label(made.length_s or now.keep.length / now.rate)), ("Picture", picture)]
-    if made.pace is not None and made.pace.frames_per_s != now.rate:
+    if made.pace is not None and (made.pace.frames_per_s != now.rate or made.pace.fills):
         shown.append(("Rate", f"{rate_label(made.pace.frames_per_s)} frames a second"))
     if made.pace is not None and made.pace.words:
         shown.append(("Frames", made.pace.words))
@@ -304,7 +305,7 @@ def becomes(now: Opened, made: FinishPlan) -> list[tuple[str, str]]:
         shown.append(("Takes", f"about {length_label(took_s)} to encode, as this machine was measured"))
     size_words = "not known before it is made"
     if bytes_about:
-        size_words = f"about {bytes_about / 1e6:.0f} MB of {(now.take.size_bytes or 0) / 1e6:.0f} MB"
+        size_words = f"about {size(bytes_about)} of {size(now.take.size_bytes)}"
     return [*shown, ("Size", size_words)]
 
 

@@ -50,11 +50,17 @@ class PictureTrace:
         """Return where it is black."""
         return list(self._spans(self._flag(1), length_s))
 
-    def still(self, length_s: float) -> list[Span]:
-        """Return where it does not change, blackness left out; a stretch begins with the last picture that did."""
-        stands = ~self._flag(0) & ~self._flag(1)
+    def still(self, length_s: float, rate: RateFacts | None) -> list[Span]:
+        """Return where it does not change, blackness left out; a stretch begins with the last picture that did.
+
+        Where pictures come at times of their own, one stands until the next comes.
+        """
+        black = self._flag(1)
+        stands = ~self._flag(0) & ~black
         begins = np.append(stands[1:] & ~stands[:-1], False)
-        return list(self._spans(stands | (begins & ~self._flag(1)), length_s))
+        if rate is not None and not rate.fixed:
+            begins |= np.diff(np.append(np.array(self._at_s), length_s)) * 1000 >= MIN_MS
+        return list(self._spans(stands | (begins & ~black), length_s))
 
     def busy(self, least: int) -> tuple[int, int]:
         """Return the seconds in which much of the picture moved `least` times or more, and the new pictures in them."""
@@ -80,7 +86,7 @@ class PictureTrace:
             new=np.clip(new.values(step_ms, length_ms), 0, 255).astype(np.uint8).tobytes(),
             rate=fixed,
             black=tuple(self.black(length_s)[:MAX_EVENTS]),
-            still=tuple(self.still(length_s)[:MAX_EVENTS]),
+            still=tuple(self.still(length_s, rate)[:MAX_EVENTS]),
             lost=tuple(_lost(at_s, fixed))[:MAX_EVENTS] if fixed else (),
             doubled=tuple(Event(at_ms=_ms(at_s[place]), number=1) for place in _doubled(at_s, parts))[:MAX_EVENTS],
             cuts=tuple(_ms(at_s[place]) for place in _cuts(np.asarray(self._jumps)))[:MAX_EVENTS],

@@ -82,6 +82,17 @@ class InTimeTests(FolderTestCase):
     def frame(self, at_ms):
         return round(at_ms * RATE / 1000)
 
+    def test_a_picture_at_times_of_its_own_stands_until_the_next_comes(self):
+        path, times = self.folder / "varying.mkv", [*range(0, 1000, 37), 2600, *range(2641, 3500, 41), 4600]
+        with PartWriter(path, plan(Mode.parse("320x180p30"), tracks=(), as_it_comes=True)) as writer:
+            for place, at_ms in enumerate(times):
+                writer.write_picture(planted(place), at_ms)
+        examined = examine(path)
+        self.assertFalse(examined.facts.video.rate.fixed)
+        spans = [(one.begin_ms, one.end_ms) for one in examined.in_time.picture.still]
+        self.assertEqual(spans, [(999, 2600), (3461, 4600)])
+        self.assertEqual(examined.seen.still.total_s, Fraction(2740, 1000))
+
     def test_levels_and_data_rates_are_those_of_the_file(self):
         found = self.write(planted)
         in_time, facts = found.in_time, found.facts
