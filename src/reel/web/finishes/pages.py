@@ -10,7 +10,7 @@ from reel.core.measure.levels import BLACK, WHITE
 from reel.core.signal import length_label, rate_label, timecode
 from reel.core.sound import Sides
 from reel.web.finishes.drawing import draw_finish, draw_keep, size_of
-from reel.web.finishes.editing import Opened, marks_of, parts_of
+from reel.web.finishes.editing import Opened, length_of, marks_of, parts_of
 from reel.web.finishes.encodings import choices
 from reel.web.finishes.making import jobs_of
 from reel.web.finishes.models import KeptFinish
@@ -92,7 +92,6 @@ def context_of(now: Opened, stage: str, part: Part, least_s: Fraction) -> dict[s
     elif stage == "sound":
         words = {one.stream.index: sound_words(one) for one in made.sounds}
         shown |= {"rows": rows_of(now, files, words), "sides": [one.value for one in Sides]}
-        shown["can_step"] = len(now.sources) == 1
     elif stage == "file":
         encoding = now.finish.encoding
         size_mb = f"{encoding.size_bytes / 1e6:g}" if encoding is not None and encoding.size_bytes else ""
@@ -113,18 +112,18 @@ def context_of(now: Opened, stage: str, part: Part, least_s: Fraction) -> dict[s
     return shown
 
 
-def beside_sound(now: Opened) -> dict[str, Any]:
-    """Return what a page shows that stands beside Sound and plays the take's file."""
+def beside_sound(now: Opened, place: int = 0) -> dict[str, Any]:
+    """Return what a page shows that stands beside Sound and plays one of the take's files."""
     return {
         "take": now.take,
-        "part": now.take.first,
+        "part": now.parts[place],
         "form": now.take.form,
         "finish": now.finish,
         "stage": "sound",
         "line": draw_finish(now, now.plan(), "sound"),
         "seen": now.seen,
         "rate": float(now.rate),
-        "length_ms": round(now.length / now.rate * 1000),
+        "length_ms": round(length_of(now.sources[place : place + 1]) / now.rate * 1000),
         "room": "takes",
     }
 

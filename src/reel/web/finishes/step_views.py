@@ -39,33 +39,44 @@ class Near:
 
 @require_GET
 def page(request: HttpRequest, take_id: int, track: int) -> HttpResponse:
-    """Show the take, stepped by frames, above the wave of one of its tracks."""
+    """Show a file of the take, its first or `?part=`, stepped by frames, above the wave of one of its tracks."""
     now = _now(take_id, track)
     if now is None:
         return redirect("finishes:stage", take_id=take_id, name="sound")
-    return render(request, "finishes/step.html", _context(now, track))
+    return render(request, "finishes/step.html", _context(now, track, _place(now, request)))
 
 
 @require_GET
 def near(request: HttpRequest, take_id: int, track: int) -> HttpResponse:
-    """Show the wave of a track around the frame that is shown, `?frame=` of the take."""
+    """Show the wave of a track around the frame that is shown, `?frame=` of the file."""
     now, frame = _now(take_id, track), number_of(request.GET.get("frame", ""))
-    if now is None or frame is None or frame >= now.length:
+    if now is None or frame is None:
         raise Http404
-    return render(request, "finishes/_near.html", _context(now, track) | {"near": _near(now, track, frame)})
+    place = _place(now, request)
+    near = _near(now, track, place, frame)
+    return render(request, "finishes/_near.html", _context(now, track, place) | {"near": near})
 
 
 def _now(take_id: int, track: int) -> Opened | None:
-    """Return the finish of a take of one file that has the track; None until it was read."""
+    """Return the finish of a take that has the track; None until it was read."""
     now = opened(take_of(take_id))
-    if now is not None and (len(now.sources) > 1 or not 1 <= track <= len(now.sources[0].sounds)):
+    if now is not None and not 1 <= track <= len(now.sources[0].sounds):
         raise Http404
     return now
 
 
-def _context(now: Opened, track: int) -> dict[str, Any]:
+def _place(now: Opened, request: HttpRequest) -> int:
+    """Return which of the take's own files is asked for, counted from 0."""
+    asked = number_of(request.GET.get("part", "")) or 1
+    place = next((place for place, one in enumerate(now.take.all_parts) if one.number == asked), None)
+    if place is None:
+        raise Http404
+    return place
+
+
+def _context(now: Opened, track: int, place: int) -> dict[str, Any]:
     change = next((one for one in now.finish.sound if one.track == track), TrackFinish(track=track))
-    return beside_sound(now) | {
+    return beside_sound(now, place) | {
         "track": track,
         "title": now.sources[0].sounds[track - 1].title or f"Track {track}",
         "slide": f"{float(change.slide_ms):g}" if change.slide_ms else "",
@@ -74,12 +85,14 @@ def _context(now: Opened, track: int) -> dict[str, Any]:
     }
 
 
-def _near(now: Opened, track: int, frame: int) -> Near:
-    source, frame_s = now.sources[0], frame / now.rate
+def _near(now: Opened, track: int, place: int, frame: int) -> Near:
+    source, frame_s = now.sources[place], frame / now.rate
     assert source.packets is not None, "what has no picture is not opened"
+    if frame >= source.packets.length:
+        raise Http404
     start_s = source.packets.start * source.packets.time_base
     index = source.sounds[track - 1].index
-    wave = waveform(path_of(now.take.first), index, start_s, frame_s - AROUND_S, frame_s + AROUND_S, COLUMNS)
+    wave = waveform(path_of(now.parts[place]), index, start_s, frame_s - AROUND_S, frame_s + AROUND_S, COLUMNS)
     nearest = min(wave.sharp_s, key=lambda one: abs(one - frame_s), default=None)
     words = "Nothing sharp is heard near this frame."
     if nearest is not None:

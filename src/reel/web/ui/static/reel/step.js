@@ -8,7 +8,7 @@ async function look() {
   const frame = frameOf(video());
   if (!video().paused || frame === shown) return;
   shown = frame;
-  const answer = await fetch(`${near.dataset.address}?frame=${frame}`, { headers: { "HX-Request": "true" } });
+  const answer = await fetch(`${near.dataset.address}&frame=${frame}`, { headers: { "HX-Request": "true" } });
   if (answer.ok && frame === shown) near.innerHTML = await answer.text();
 }
 for (const name of ["pause", "seeked", "loadeddata"]) video().addEventListener(name, look);
