@@ -3,6 +3,7 @@
 import datetime
 import io
 import json
+import os
 from dataclasses import replace
 from pathlib import Path
 from unittest.mock import patch
@@ -194,9 +195,9 @@ class FinishTests(HomeMixin, TestCase):
         self.assertContains(self.client.get(reverse("finishes:step", args=[self.take.pk, 1])), "slides by -43.5 ms")
         near = reverse("finishes:near", args=[self.take.pk, 1])
         self.assertContains(self.client.get(near, {"frame": "20"}), "Nothing sharp is heard near this frame.")
-        for track, frame in ((1, "90"), (1, "x"), (2, "5"), (0, "5")):
-            address = reverse("finishes:near", args=[self.take.pk, track])
-            self.assertEqual(self.client.get(address, {"frame": frame}).status_code, 404, (track, frame))
+        for track, frame, part in ((1, "90", 1), (1, "x", 1), (2, "5", 1), (0, "5", 1), (1, "5", 2)):
+            address, asked = reverse("finishes:near", args=[self.take.pk, track]), {"frame": frame, "part": part}
+            self.assertEqual(self.client.get(address, asked).status_code, 404, asked)
         self.do("", name="sound", track="1")
         self.assertEqual((self.now().finish.sound, self.now().finish.tracks), ((), ()))
 
@@ -359,6 +360,16 @@ class FinishTests(HomeMixin, TestCase):
             },
         )
         self.assertEqual(self.do("join-take", other=unlike.pk).status_code, 409)
+        self.do("", name="file", how="point:share")  # where all is encoded anew, it may be of another kind
+        self.assertEqual(self.do("join-take", other=unlike.pk).status_code, 409)  # it is being read
+        run_waiting()
+        self.do("join-take", other=unlike.pk)
+        self.assertEqual((self.ranges(), self.now().plan().frames), ([(0, 90), (90, 180)], 2 * 88))
+        os.utime(self.shelf / "stone.mkv")
+        Take.objects.filter(pk=unlike.pk).delete()
+        self.assertContains(self.page(), "packets of stone are being read")
+        run_waiting()
+        self.assertEqual((self.ranges(), self.now().finish.behind), ([(0, 90)], ()))
 
     def test_what_is_called_off_or_fails_at_any_step_leaves_nothing(self):
         self.open()
