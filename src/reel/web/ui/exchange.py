@@ -9,6 +9,9 @@ from django.utils.text import slugify
 
 from reel.core.errors import ReelError
 
+# More than any file has that is imported.
+MAX_FILE_BYTES = 1_000_000
+
 
 class Named(Protocol):
     """What has a name."""
@@ -31,8 +34,13 @@ def take_file(request: HttpRequest, make: Callable[[bytes], Made]) -> Made | Non
     if sent is None:
         messages.error(request, "No file was chosen; nothing was imported.")
         return None
+    if (sent.size or 0) > MAX_FILE_BYTES:
+        messages.error(
+            request, f"The file has {sent.size} bytes; none that is imported here has over {MAX_FILE_BYTES}."
+        )
+        return None
     try:
-        made = make(sent.read())
+        made = make(sent.read(MAX_FILE_BYTES))
     except ReelError as error:
         messages.error(request, str(error))
         return None

@@ -178,6 +178,7 @@ class WholeRigTests(TestCase):
             (b'{\n"kind": "reel-rig",\n"version": 8}', "line 3: it has version 8"),
             (b"\xff" * 100, "line 1"),
             (b" " * 200_000, "at most 100000"),
+            (b" " * 2_000_000, "none that is imported here has over 1000000"),
         ):
             sent = {"file": SimpleUploadedFile("rig.json", content)}
             response = self.client.post(reverse("rigs:import"), sent, follow=True)
