@@ -3,7 +3,7 @@
 from reel.core.file.browser import Plays, has_few_players, plays, plays_as_found
 from reel.core.file.codec_facts import Chroma, VideoCodec
 from reel.core.file.codecs import CODECS
-from reel.core.file.containers import CONTAINERS, SOUND_CODECS, Container, SoundCodec
+from reel.core.file.containers import CONTAINERS, SOUND_CODECS, Container, SoundCodec, SoundFacts
 from reel.core.file.crash import crash_cost_s, held_pictures
 from reel.core.file.encoder import EncoderSettings, encoder_settings
 from reel.core.file.exchange import read_recipe, recipe_from_1, write_recipe
@@ -56,6 +56,7 @@ __all__ = [
     "RateKind",
     "Recipe",
     "SoundCodec",
+    "SoundFacts",
     "SoundFiles",
     "VariableBitrate",
     "VideoCodec",

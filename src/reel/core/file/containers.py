@@ -37,7 +37,8 @@ class SoundFacts:
 
     `reads_as` and `profile` are what a file names it. `rates_hz` are its sample rates, `bitrates_bps` those it takes
     for a track; none where nothing is lost, and then each sample has `bits`. `samples` is the format that its encoder
-    is given (libavutil's name), `block` how many it takes at once.
+    is given (libavutil's name), `block` how many it takes at once. The encoder gives the last `kept_back` only when as
+    many come behind them.
     """
 
     label: str
@@ -46,6 +47,7 @@ class SoundFacts:
     description: str
     samples: str
     block: int = 1024
+    kept_back: int = 0
     rates_hz: tuple[int, ...] = (44_100, 48_000, 96_000)
     bitrates_bps: tuple[int, ...] = ()
     profile: str = ""
@@ -117,6 +119,7 @@ SOUND_CODECS: dict[SoundCodec, SoundFacts] = {
         label="AC-3",
         encoder="ac3",
         block=1536,
+        kept_back=256,  # ATSC A/52, 7.9: each block of 512 samples overlaps the next by half
         reads_as="ac3",
         description="For television sets and discs.",
         samples="fltp",

@@ -7,10 +7,11 @@ from pathlib import Path
 from types import TracebackType
 
 import av
+import numpy as np
 from av.stream import Disposition
 from av.video.frame import PictureType
 
-from reel.core.file import EncoderSettings, FilePlan, encoder_settings
+from reel.core.file import EncoderSettings, FilePlan, SoundFacts, encoder_settings
 from reel.core.media.digest import SentFacts, StreamSum, sums_of
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.framing import MATRIX_CODES, RANGE_CODES
@@ -62,8 +63,7 @@ class PartWriter:
         try:
             self._video = self._add_video()
             self._tracks = [
-                _Track(self._add_track(name), self._recipe.sound_facts.samples, self._recipe.sound)
-                for name in plan.tracks
+                _Track(self._add_track(name), self._recipe.sound_facts, self._recipe.sound) for name in plan.tracks
             ]
             # the header is written with the first packet: libavformat's mov muxer crashes on closing a file without any
             for stream in (self._video, *(track.stream for track in self._tracks)):
@@ -231,18 +231,23 @@ def tell(context: av.VideoCodecContext, plan: FilePlan, told: EncoderSettings) -
 class _Track:
     """One sound track: samples that follow each other, cut into the blocks that the encoder takes."""
 
-    def __init__(self, stream: av.AudioStream, samples: str, sound: SoundFormat) -> None:
-        self.stream, self._sound = stream, sound
+    def __init__(self, stream: av.AudioStream, facts: SoundFacts, sound: SoundFormat) -> None:
+        self.stream, self._sound, self._kept_back = stream, sound, facts.kept_back
         self._fifo = av.AudioFifo()
-        self._form = av.AudioResampler(format=samples, layout=LAYOUTS[sound.channels], rate=sound.rate_hz)
+        self._form = av.AudioResampler(format=facts.samples, layout=LAYOUTS[sound.channels], rate=sound.rate_hz)
         self._position = 0
 
     def blocks(self, data: FloatArray | None) -> list[av.AudioFrame]:
         """Take more samples, or None for no more, and give the blocks that are complete."""
         if data is not None:
-            for frame in self._form.resample(sound_frame(data, self._sound.rate_hz, self._position)):
-                self._fifo.write(frame)
-            self._position += data.shape[1]
+            self._take(data)
+        elif self._kept_back and self._position:
+            self._take(np.zeros((self._sound.channels, self._kept_back), dtype=np.float32))
         size = self.stream.codec_context.frame_size or _BLOCK
         made = self._fifo.read_many(size, partial=data is None)
         return list(made)
+
+    def _take(self, data: FloatArray) -> None:
+        for frame in self._form.resample(sound_frame(data, self._sound.rate_hz, self._position)):
+            self._fifo.write(frame)
+        self._position += data.shape[1]

@@ -186,17 +186,25 @@ class TrackEncoder:
         context.options = dict(facts.options)
         self._form = av.AudioResampler(format=context.format, layout=layout, rate=rate_hz)
         self._fifo, self._layout, self._rate = av.AudioFifo(), layout, rate_hz
-        self._position = 0
+        self._position, self._kept_back = 0, facts.kept_back
 
     def packets(self, blocks: Iterator[SampleArray]) -> Iterator[Any]:
         """Encode all blocks (channels, samples); the encoder must be open."""
-        for data in blocks:
+        for data in self._pushed_out(blocks):
             for made in self._form.resample(frame_of(data, self._layout, self._rate, self._position)):
                 self._fifo.write(made)
             self._position += data.shape[1]
             yield from self._encoded(partial=False)
         yield from self._encoded(partial=True)
         yield from self.stream.encode(None)
+
+    def _pushed_out(self, blocks: Iterator[SampleArray]) -> Iterator[SampleArray]:
+        """Return blocks with what the encoder needs behind them to give them all."""
+        data = None
+        for data in blocks:
+            yield data
+        if data is not None and self._kept_back:
+            yield silence(data, self._kept_back)
 
     def _encoded(self, *, partial: bool) -> Iterator[Any]:
         for frame in self._fifo.read_many(self.stream.codec_context.frame_size or _BLOCK, partial=partial):

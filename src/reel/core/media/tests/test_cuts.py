@@ -73,6 +73,12 @@ class CutTests(CutCase):
                         said = subprocess.run(command, capture_output=True, text=True).stderr
                         self.assertEqual([one for one in said.splitlines() if not any(map(one.count, OF_ITSELF))], [])
 
+    def test_the_last_samples_are_there_where_the_encoder_keeps_some_back(self):
+        """Whole blocks of AC-3, of 1536 samples, and one that is filled but for a little."""
+        source = self.clip(Container.TS, VideoCodec.MPEG2, SoundCodec.AC3)
+        for path, ranges in ((source, [(0, LENGTH)]), (self.cut([source], Container.TS, [(22, 46)])[0], [(22, 46)])):
+            self.check(path, ranges, 0.3, self.heard)
+
     def test_ranges_cut_into_another_container_hold_their_frames(self):
         """Where units lie between start codes, and come to lie behind their lengths, and the other way round."""
         ranges = [(3, 20), (24, 25), (30, 55)]
