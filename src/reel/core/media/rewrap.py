@@ -10,6 +10,7 @@ from typing import Any
 import av
 
 from reel.core.file import CONTAINERS
+from reel.core.media.boxes import address_of
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 
 # A file's name has at most so many bytes, on every file system of ours.
@@ -156,7 +157,7 @@ def _copy(
     """Copy packets; returns how many. Where reading fails before the end that is an error only `to_its_end`."""
     count = 0
     with ExitStack() as opened:
-        reader = opened.enter_context(av.open(str(source)))
+        reader = opened.enter_context(av.open(str(source) if to_its_end else address_of(source)))
         every = [stream for stream in reader.streams if stream.type in ("video", "audio")]
         read: list[Any] = every if kept is None else [reader.streams[index] for index in kept]
         told = dict(options(reader, read, muxer))
@@ -237,7 +238,7 @@ def claimed_length(path: Path) -> Fraction | None:
     One that was not closed may say less than was recorded.
     """
     try:
-        with av.open(str(path)) as container:
+        with av.open(address_of(path)) as container:
             return Fraction(container.duration, av.time_base) if container.duration else None
     except BROKEN as error:
         raise MediaError(path, f"can't be read as a media file ({reason_of(error)})") from error

@@ -3,6 +3,7 @@
 import os
 import time
 from collections import deque
+from contextlib import suppress
 from pathlib import Path
 from types import TracebackType
 
@@ -12,6 +13,7 @@ from av.stream import Disposition
 from av.video.frame import PictureType
 
 from reel.core.file import EncoderSettings, FilePlan, SoundFacts, encoder_settings
+from reel.core.media.boxes import trim
 from reel.core.media.digest import SentFacts, StreamSum, sums_of
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.framing import MATRIX_CODES, RANGE_CODES
@@ -132,6 +134,9 @@ class PartWriter:
         try:
             self._container.close()
         except BROKEN as error:
+            if self._is_mov:
+                with suppress(OSError):
+                    trim(self._path)
             raise MediaError(self._path, f"could not be closed ({reason_of(error)})") from error
 
     def _encode(self, frame: av.VideoFrame, tick: int, kind: PictureType) -> None:

@@ -1,3 +1,4 @@
+import resource
 from fractions import Fraction
 
 import numpy as np
@@ -39,6 +40,35 @@ class RescueTests(FolderTestCase):
                 differing = {line.label for line in proof.differing}
                 self.assertLessEqual(differing, {"Frames", "Lost frames", "Sound ends at"}, "the last few, no others")
                 self.assertLessEqual(whole.video.rate.missing, 3)
+
+    def test_what_ends_within_the_head_of_a_fragment_has_all_before_it(self):
+        """Left so by a drive that was filled to the last byte, or whose power failed."""
+        for container in (Container.MP4, Container.MOV):
+            source = self.left(container)
+            content = source.read_bytes()
+            at = content.rfind(b"moof") - 4
+            whole = self.folder / f"whole.{container.value}"
+            whole.write_bytes(content[:at])
+            frames = probe(whole).video.frames
+            for cut in (at + 3, at + 8, at + 100, at + int.from_bytes(content[at : at + 4], "big") - 1):
+                source.write_bytes(content[:cut])
+                with self.subTest(container, cut=cut - at):
+                    rescue(source, target := rescued_path(source))
+                    self.assertEqual(probe(target).video.frames, frames)
+                    self.assertGreater(claimed_length(target), 0.9 * frames / 30)
+                    claimed_length(source)  # what it says of itself can be read
+                    target.unlink()
+            # the writer leaves no such head where no more can be written
+            path, before = self.folder / f"full.{container.value}", resource.getrlimit(resource.RLIMIT_FSIZE)
+            resource.setrlimit(resource.RLIMIT_FSIZE, (at + 100, before[1]))
+            try:
+                with self.assertRaises(MediaError), PartWriter(path, plan(container=container)) as writer:
+                    for tick in range(300):
+                        writer.write_picture(picture(tick), tick)
+                        writer.write_samples(0, np.full((2, 1600), 0.1, dtype=np.float32))
+            finally:
+                resource.setrlimit(resource.RLIMIT_FSIZE, before)
+            self.assertEqual((path.stat().st_size, probe(path).video.frames), (at, frames))
 
     def test_av1_is_copied_like_all_else(self):
         """Into a whole file, and into what a browser plays."""
