@@ -1,5 +1,6 @@
 """An open rig: its inputs read, composed into frames, mixed onto tracks, shown and, while a take rolls, recorded."""
 
+import threading
 from collections.abc import Callable, Sequence
 from fractions import Fraction
 from functools import partial
@@ -31,6 +32,9 @@ RARELY_NS = NS // 3
 # Sound is kept so long before the first picture of a take, beyond what an input is delayed by.
 KEEP_SOUND_NS = NS // 2
 JOIN_S = 1.0
+# Steps in a row, ten a second, at which nothing that was due so long ago is unread, before a rig that was just opened
+# keeps pace: what is done for the first time takes longer.
+PACED_STEPS, PACED_NS = 3, 20_000_000
 # Steps in a row, ten a second, at which reading is late before that is said: a moment is made up for.
 BEHIND_STEPS = 20
 # So many pictures may wait to be encoded before what is only shown or measured gives way.
@@ -72,7 +76,8 @@ class Source(OpenInputs):
         self.sync: SyncTest | None = None
         self._sounds = Sounds(len(setup.inputs))
         self.pre_record = PreRecordBuffer(setup.roll.reach_back_s)
-        self._behind_steps = 0
+        self._behind_steps = self._paced_steps = 0
+        self.paced = threading.Event()
         self._step_ns = clock.now_ns()
         self._stopping = False
 
@@ -349,6 +354,11 @@ class Source(OpenInputs):
         is_behind = any(reader.is_behind(now_ns) for reader in readers)
         is_late = any(reader.is_behind(now_ns - BEHIND_NS) for reader in readers)
         self._behind_steps = self._behind_steps + 1 if is_late else 0
+        if not self.paced.is_set():
+            is_unread = any(reader.is_behind(now_ns - PACED_NS) for reader in readers)
+            self._paced_steps = 0 if is_unread else self._paced_steps + 1
+            if self._paced_steps >= PACED_STEPS:
+                self.paced.set()
         self._listeners.advance(self.setup, self.heard, now_ns, gives_way=is_behind and self._is_recording)
         if self._session is not None:
             self._session.step(now_ns, is_behind=is_behind)

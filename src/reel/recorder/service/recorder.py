@@ -50,6 +50,7 @@ from reel.recorder.service.journal_queue import JournalQueue
 from reel.recorder.service.making import TakeMaker
 
 OPEN_S = 15.0
+PACE_S = 1.5
 CLOSE_S = 4.0
 # At the end files are waited for until nothing was written for so long.
 STILL_S, LOOK_S = 10.0, 0.2
@@ -312,11 +313,15 @@ class Recorder:
         return takes
 
     def _wait_opened(self, source: Source, until_ns: int) -> None:
-        """Wait until a rig's inputs are open or can't be; one whose device is just being let go is tried meanwhile."""
+        """Wait until a rig's inputs are open or can't be; one whose device is just being let go is tried meanwhile.
+
+        Then until it keeps pace, so that a take loses nothing to what is done for the first time; at most PACE_S.
+        """
         source.wait_tried(until_ns)
         while self._rigs.is_let_go(source) and self.clock.now_ns() < until_ns:
             source.try_now()
             self._freed.wait(LOOK_S / 4)
+        source.paced.wait(PACE_S)
 
     def _opened_to_roll(self, one: RigToRoll) -> Source | None:
         """Have a rig opened as it is to roll; None for one whose device records by itself."""

@@ -5,6 +5,7 @@ import tempfile
 import unittest
 from dataclasses import replace
 from pathlib import Path
+from unittest.mock import patch
 
 import av
 import numpy as np
@@ -19,6 +20,7 @@ from reel.core.media.soundfile import SoundFile
 from reel.core.signal import NS, Mode, Picture, Samples, SoundFormat
 from reel.core.sound import Sides, SoundSetup, TrackSetup
 from reel.recorder.clock import VirtualClock
+from reel.recorder.inputs.reader import Reader
 from reel.recorder.messages import Draw, Pen
 from reel.recorder.rig.source import Source
 from reel.recorder.tests.reading import SMALL, amplitude_db, decoded, lumas
@@ -254,6 +256,14 @@ class InputTests(unittest.TestCase):
             self.assertAlmostEqual(counted.stretched_ppm, -700 * sign, delta=35)
         proof = prove(file_plan(setup), facts=probe(take.path), counts=take.counts)
         self.assertIn("fast, clock", [line.label for line in proof.lines])
+
+    def test_what_was_just_opened_keeps_pace_once_it_was_not_behind_for_a_while(self):
+        """A take that begins with it waits for that: what is read and drawn for the first time takes longer."""
+        source = Source(of(picture(), mode=SMALL, recipe=QUICK), [opener(mode=SMALL)], VirtualClock())
+        for slow_until_s, second, keeps in ((0.7, 0.6, False), (0.7, 0.9, False), (0.7, 1.1, True), (9, 2, True)):
+            with patch.object(Reader, "is_behind", lambda reader, now_ns, end=slow_until_s: now_ns < end * NS):
+                source.run_until(round(second * NS))
+            self.assertEqual(source.paced.is_set(), keeps, second)
 
     def test_what_is_listened_to_is_what_would_be_recorded(self):
         """One input alone, whether or not it goes on a track, or the mix of all that do; at its level, at its time."""
