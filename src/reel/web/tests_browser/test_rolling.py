@@ -41,7 +41,7 @@ class RollingTests(StackTestCase):
     def test_many_tabs_of_a_rig_show_its_picture_and_each_can_cut(self):
         """A browser opens six connections to a host in all its tabs together."""
         self.open("Potting bench, camera", "Roll")
-        tabs = [self.page, *(self.page.context.new_page() for _ in range(9))]
+        tabs = [self.page, *(self.page.context.new_page() for _ in range(6))]
         for tab in tabs[1:]:
             tab.goto(self.page.url)
         for tab in tabs:
