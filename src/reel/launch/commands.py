@@ -3,7 +3,7 @@
 import json
 import os
 import sys
-from argparse import ArgumentParser, Namespace, RawDescriptionHelpFormatter, _SubParsersAction
+from argparse import ArgumentParser, ArgumentTypeError, Namespace, RawDescriptionHelpFormatter, _SubParsersAction
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -70,8 +70,6 @@ def add_commands(commands: "_SubParsersAction[ArgumentParser]") -> None:
 
 
 def _add_rewrap(commands: "_SubParsersAction[ArgumentParser]") -> None:
-    from reel.core.finish import TARGETS
-
     wrap = commands.add_parser(
         "rewrap",
         help="put media files into another container",
@@ -80,17 +78,24 @@ def _add_rewrap(commands: "_SubParsersAction[ArgumentParser]") -> None:
         formatter_class=RawDescriptionHelpFormatter,
     )
     wrap.add_argument("files", nargs="+", type=Path, metavar="FILE")
-    wrap.add_argument("--to", required=True, choices=[one.value for one in TARGETS], help="the container")
+    wrap.add_argument("--to", required=True, type=_target, metavar="CONTAINER", help="the container, as mp4 or mkv")
     wrap.add_argument("--json", action="store_true", help="print JSON")
     wrap.set_defaults(run=_rewrap)
 
 
+def _target(typed: str) -> "Container":
+    """Read a container that files are put into; the table of those is read only then."""
+    from reel.core.finish import TARGETS
+
+    found = next((one for one in TARGETS if one.value == typed), None)
+    if found is None:
+        raise ArgumentTypeError(f"{typed[:20]}: it is one of {', '.join(one.value for one in TARGETS)}")
+    return found
+
+
 def _rewrap(chosen: Namespace) -> int:
     """Rewrap files one after the other; one that can't be is said, and the others are made. Returns 1 for those."""
-    from reel.core.file import Container
-
-    container = Container(chosen.to)
-    made = [_rewrapped(source, container) for source in chosen.files]
+    made = [_rewrapped(source, chosen.to) for source in chosen.files]
     if chosen.json:
         json.dump(made, sys.stdout, indent=2)
         print()
