@@ -59,7 +59,8 @@ class InputTests(StackTestCase):
         self.page.mouse.up()
 
     def take_all_back(self):
-        self.page.wait_for_load_state("networkidle")  # a change that is still on its way would leave nothing to redo
+        # a change that is still on its way would leave nothing to redo
+        self.page.wait_for_function("() => !document.querySelector('.htmx-request')")
         button = self.page.get_by_role("button", name="Undo")
         while button.is_enabled():
             with self.page.expect_response("**/undo/**"):

@@ -168,6 +168,7 @@ const PAUSE_MS = 10000;
 let heard = false, soundedAt = 0;
 let finding = false;
 let rollingTakes = "";
+const changes = new Set();
 
 function show(live) {
   Alpine.store("live", live);
@@ -177,21 +178,31 @@ function show(live) {
   const wanted = roll ? icon.dataset.rolling : icon.dataset.idle;
   if (icon.getAttribute("href") !== wanted) icon.setAttribute("href", wanted);
   const now = live.rig ? `${live.rig.signal}|${live.rig.pairing}` : "";
-  if (now !== signal) htmx.trigger(document.body, "signal-changed");
+  if (now !== signal) changes.add("signal-changed");
   signal = now;
   if (live.rig?.heard) soundedAt = Date.now();
   const sounds = Date.now() - soundedAt < PAUSE_MS;
-  if (sounds !== heard) htmx.trigger(document.body, "heard-changed");
+  if (sounds !== heard) changes.add("heard-changed");
   heard = sounds;
   const looks = !!live.rig?.finding;
-  if (finding && !looks) htmx.trigger(document.body, "bars-changed");
+  if (finding && !looks) changes.add("bars-changed");
   finding = looks;
   const arranged = live.rig?.arrangement;
   for (const stub of document.querySelectorAll("[data-place].stub")) stub.classList.toggle("is-live", Number(stub.dataset.place) === arranged);
   cue(live);
   const takes = takesOf(live);
-  if (takes !== rollingTakes) htmx.trigger(document.body, "roll-changed");
+  if (takes !== rollingTakes) changes.add("roll-changed");
   rollingTakes = takes;
+  tellChanges();
+}
+
+// What is just being fetched is replaced, and what it would be asked meanwhile is lost with it: that waits.
+function tellChanges() {
+  for (const name of changes) {
+    if (document.querySelector(`[hx-trigger*="${name}"].htmx-request`)) continue;
+    changes.delete(name);
+    htmx.trigger(document.body, name);
+  }
 }
 
 // A short tone where a take begins or ends, on the page of its rig, where that is asked for. Nothing of it is recorded.
