@@ -168,7 +168,7 @@ const PAUSE_MS = 10000;
 let heard = false, soundedAt = 0;
 let finding = false;
 let rollingTakes = "";
-const changes = new Set();
+const untold = new Set();
 
 function show(live) {
   Alpine.store("live", live);
@@ -178,29 +178,29 @@ function show(live) {
   const wanted = roll ? icon.dataset.rolling : icon.dataset.idle;
   if (icon.getAttribute("href") !== wanted) icon.setAttribute("href", wanted);
   const now = live.rig ? `${live.rig.signal}|${live.rig.pairing}` : "";
-  if (now !== signal) changes.add("signal-changed");
+  if (now !== signal) untold.add("signal-changed");
   signal = now;
   if (live.rig?.heard) soundedAt = Date.now();
   const sounds = Date.now() - soundedAt < PAUSE_MS;
-  if (sounds !== heard) changes.add("heard-changed");
+  if (sounds !== heard) untold.add("heard-changed");
   heard = sounds;
   const looks = !!live.rig?.finding;
-  if (finding && !looks) changes.add("bars-changed");
+  if (finding && !looks) untold.add("bars-changed");
   finding = looks;
   const arranged = live.rig?.arrangement;
   for (const stub of document.querySelectorAll("[data-place].stub")) stub.classList.toggle("is-live", Number(stub.dataset.place) === arranged);
   cue(live);
   const takes = takesOf(live);
-  if (takes !== rollingTakes) changes.add("roll-changed");
+  if (takes !== rollingTakes) untold.add("roll-changed");
   rollingTakes = takes;
   tellChanges();
 }
 
 // What is just being fetched is replaced, and what it would be asked meanwhile is lost with it: that waits.
 function tellChanges() {
-  for (const name of changes) {
+  for (const name of untold) {
     if (document.querySelector(`[hx-trigger*="${name}"].htmx-request`)) continue;
-    changes.delete(name);
+    untold.delete(name);
     htmx.trigger(document.body, name);
   }
 }
