@@ -26,7 +26,7 @@ def finish_to_bare_loop() -> float:
         source, made, bare = (Path(folder) / name for name in ("a.mkv", "b.mp4", "c.mp4"))
         asked = FilePlan(recipe=Recipe(container=Container.MP4, effort="veryfast"), frame=MODE, tracks=("Sound",))
         write_scene(source, FilePlan(recipe=Recipe(container=Container.MKV), frame=MODE, tracks=("Sound",)))
-        found = source_to_cut(source, MODE.rate)
+        found = source_to_cut(source)
         assert found.packets is not None
         keep = Keep(rate=MODE.rate, ranges=(TickRange(0, found.packets.length),))
         finish = Finish(container=Container.MP4, keep=keep, encoding=Encoding(recipe=asked.recipe))

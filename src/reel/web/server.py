@@ -19,7 +19,6 @@ class PatientProtocol(H11Protocol):
 
     _request_due: asyncio.TimerHandle | None = None
     _reading_due: asyncio.TimerHandle | None = None
-    _is_handed_on = False
 
     def connection_made(self, transport: Any) -> None:
         """Begin to wait for a request."""
@@ -29,8 +28,8 @@ class PatientProtocol(H11Protocol):
     def data_received(self, data: bytes) -> None:
         """Wait no more once a whole request is there; begin again when only a part of the next one is."""
         super().data_received(data)
-        if self._is_handed_on:
-            return
+        if self.transport.get_protocol() is not self:
+            return  # it has become a WebSocket
         whole = self.cycle is not None and not self.cycle.more_body
         if whole and self._request_due is not None:
             self._request_due.cancel()
@@ -40,7 +39,6 @@ class PatientProtocol(H11Protocol):
 
     def handle_websocket_upgrade(self, event: Any) -> None:
         """Wait for no request any more: it has become a WebSocket, whose silence is noticed by its pings."""
-        self._is_handed_on = True
         if self._request_due is not None:
             self._request_due.cancel()
             self._request_due = None

@@ -95,7 +95,7 @@ def plan(finish: Finish, source: Source, *more: Source) -> FinishPlan:
     fills = finish.encoding is not None and _varies((source, *more))
     keep, stretches = laid_over(finish.keep, (source, *more), joins=finish.encoding is None, fills=fills)
     if finish.encoding is not None:
-        return _encoded(replace(finish, keep=keep), (source, *more), stretches)
+        return _encoded(replace(finish, keep=keep), (source, *more), stretches, fills=fills)
     if finish.picture.is_drawn:
         limit = "these take that it is encoded anew: choose how under File"
         raise BadValueError("Picture", "other pixels or times", limit)
@@ -114,8 +114,11 @@ def plan(finish: Finish, source: Source, *more: Source) -> FinishPlan:
     return FinishPlan(finish=replace(finish, keep=keep), streams=tuple(streams), stretches=stretches, notes=whole.notes)
 
 
-def _encoded(finish: Finish, sources: Sequence[Source], stretches: tuple[Stretch, ...]) -> FinishPlan:
-    """Return the plan of a finish that encodes all anew; raises BadValueError for what its recipe can't hold."""
+def _encoded(finish: Finish, sources: Sequence[Source], stretches: tuple[Stretch, ...], *, fills: bool) -> FinishPlan:
+    """Return the plan of a finish that encodes all anew; raises BadValueError for what its recipe can't hold.
+
+    `fills` says that a tick without a picture shows the one before.
+    """
     assert finish.encoding is not None
     pixels = PIXEL_FORMATS.get(sources[0].pictures[0].pixels)
     if finish.picture.fields is Fields.FILM and (pixels is None or pixels.depth_bits > 8):
@@ -128,7 +131,7 @@ def _encoded(finish: Finish, sources: Sequence[Source], stretches: tuple[Stretch
         for number, one in enumerate(sounds, start=1)
     ]
     streams += sound_plans(finish, sources, held, is_cut=True)
-    pace = replace(finish.picture.pace(_rate(sources[0])), fills=_varies(sources))
+    pace = replace(finish.picture.pace(_rate(sources[0])), fills=fills)
     frame = _frame(finish, sources[0], pace)
     made = FinishPlan(finish=finish, streams=tuple(streams), stretches=stretches, frame=frame, pace=pace)
     file_plan_of(made).check()

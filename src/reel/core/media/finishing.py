@@ -2,7 +2,6 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
-from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
@@ -30,17 +29,14 @@ def source_of(path: Path) -> Source:
         raise MediaError(path, f"can't be read as a media file ({reason_of(error)})") from error
 
 
-def source_to_cut(path: Path, rate: Fraction | None = None) -> Source:
-    """Say what a file holds, by all its packets; raises MediaError.
-
-    `rate` is that of the ticks by which it is cut; None takes the one that its pictures follow.
-    """
+def source_to_cut(path: Path) -> Source:
+    """Say what a file holds, by all its packets and the ticks that its pictures follow; raises MediaError."""
     found = source_of(path)
     if not found.pictures:
         return found
     with opened(path) as reader:
         picture = reader.streams[found.pictures[0].index]
-        packets, held = read_packets(reader, picture, rate)
+        packets, held = read_packets(reader, picture)
         if packets is None:
             return found
         length_s = packets.length / packets.rate

@@ -46,12 +46,9 @@ def is_shown(packet: Any) -> bool:
     return bool(packet.size) and packet.pts is not None and not packet.is_discard
 
 
-def read_packets(reader: Any, stream: Any, rate: Fraction | None = None) -> tuple[PacketIndex | None, dict[int, int]]:
-    """Read all packets of an open file: those of its picture `stream`, and how many bytes each stream has.
-
-    `rate` is that of the ticks; None takes the one that the stamps follow, or come nearest to. None where there is no
-    picture.
-    """
+def read_packets(reader: Any, stream: Any) -> tuple[PacketIndex | None, dict[int, int]]:
+    """Read all packets of an open file: those of its picture `stream`, by the ticks that its stamps follow or come
+    nearest to, None where there is no picture; and how many bytes each stream has."""
     stamps, keys, sizes, held = list[int](), list[bool](), list[int](), dict[int, int]()
     codec, extradata = stream.codec_context.codec.canonical_name, stream.codec_context.extradata or b""
     for packet in reader.demux():
@@ -63,16 +60,14 @@ def read_packets(reader: Any, stream: Any, rate: Fraction | None = None) -> tupl
     if not stamps:
         return None, held
     shown = np.array(stamps, dtype=np.int64)
-    if rate is None:
-        declared = [Fraction(one) for one in (stream.base_rate, stream.average_rate) if one]
-        measured = measure_rate(np.sort(shown), stream.time_base, declared)
-        rate = measured.even if measured else Fraction(30)
+    declared = [Fraction(one) for one in (stream.base_rate, stream.average_rate) if one]
+    measured = measure_rate(np.sort(shown), stream.time_base, declared)
     index = PacketIndex(
         stamps=shown,
         keys=np.array(keys, dtype=np.bool_),
         sizes=np.array(sizes, dtype=np.int64),
         time_base=stream.time_base,
-        rate=rate,
+        rate=measured.even if measured else Fraction(30),
     )
     return index, held
 

@@ -1,5 +1,6 @@
 """What tests of finishes stand on: clips whose frames are numbered, cut, and read frame by frame."""
 
+from dataclasses import replace
 from fractions import Fraction
 
 import av
@@ -30,6 +31,11 @@ def noise(count):
     at = np.arange(count) / HZ
     rng = np.random.default_rng(7)
     return (0.4 * np.sin(2 * np.pi * (200 + 300 * at) * at) + 0.05 * rng.standard_normal(count)).astype(np.float32)
+
+
+def rated(source, rate):
+    """What was read of a file by the ticks of the take that it belongs to."""
+    return replace(source, packets=replace(source.packets, rate=rate))
 
 
 def decoded(path, track=0):
@@ -71,7 +77,7 @@ class CutCase(FolderTestCase):
     def cut(self, paths, container, ranges, edges=Edges.EXACT, rate=FRAME.rate):
         """Cut files into one and return it and its plan."""
         keep = Keep(rate=rate, ranges=tuple(TickRange(*one) for one in ranges), edges=edges)
-        sources = [source_to_cut(path, rate) for path in paths]
+        sources = [rated(source_to_cut(path), rate) for path in paths]
         made = plan(Finish(container=container, keep=keep), *sources)
         target = self.folder / f"cut-{paths[0].stem}.{CONTAINERS[container].suffix}"
         cut_files(paths, sources, target, made, lambda part: None)

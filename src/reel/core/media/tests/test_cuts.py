@@ -91,7 +91,7 @@ class CutTests(CutCase):
 
     def test_edges_that_move_keep_every_packet_and_two_ranges_that_meet_are_not_cut(self):
         source = self.clip(Container.MKV, VideoCodec.H264, SoundCodec.FLAC)
-        heard, whole = self.heard, source_to_cut(source, FRAME.rate)
+        heard, whole = self.heard, source_to_cut(source)
         target, made = self.cut([source], Container.MP4, [(19, 30), (50, 55)], Edges.KEYFRAME)
         ranges = [(one.first, one.end) for one in made.finish.keep.ranges]
         self.assertEqual((made.encoded, ranges[0][0], ranges[-1][0]), (0, 16, 48))
@@ -119,7 +119,7 @@ class CutTests(CutCase):
 
     def test_what_cannot_stand_in_a_stream_is_refused_and_times_that_vary_are_kept(self):
         source = self.clip(Container.MKV, VideoCodec.H264, SoundCodec.FLAC)
-        plain = replace(source_to_cut(source, FRAME.rate), is_joinable=False)
+        plain = replace(source_to_cut(source), is_joinable=False)
         keep = Keep(rate=FRAME.rate, ranges=(TickRange(5, 30),))
         with self.assertRaisesRegex(BadValueError, "move the edges to keyframes"):
             plan(Finish(container=Container.MKV, keep=keep), plain)
@@ -142,7 +142,7 @@ class CutTests(CutCase):
         content = source.read_bytes()
 
         def cut_after(change):
-            found = source_to_cut(source, FRAME.rate)
+            found = source_to_cut(source)
             keep = Keep(rate=FRAME.rate, ranges=(TickRange(5, 50),))
             made = plan(Finish(container=Container.MKV, keep=keep), found)
             change()
@@ -155,7 +155,7 @@ class CutTests(CutCase):
             cut_after(lambda: source.write_bytes(content[: len(content) // 2]))
         with self.assertRaises(MediaError):
             cut_after(source.unlink)
-        found = source_to_cut(source, FRAME.rate)
+        found = source_to_cut(source)
         none = replace(found, packets=replace(found.packets, keys=np.zeros(LENGTH, dtype=np.bool_)))
         keep = Keep(rate=FRAME.rate, ranges=(TickRange(5, 50),))
         with self.assertRaisesRegex(BadValueError, "none of its keyframes stands alone"):

@@ -28,7 +28,7 @@ from reel.core.media.finishing import cut_files, hash_archive, source_to_cut
 from reel.core.media.hashes import NAME, check_hashes, hashes_of
 from reel.core.media.shelf import sidecar_folder
 from reel.core.media.tests.clips import FRAME, numbered, write_clip
-from reel.core.media.tests.cutting import HZ, LENGTH, CutCase, decoded, noise
+from reel.core.media.tests.cutting import HZ, LENGTH, CutCase, decoded, noise, rated
 from reel.core.signal import Matrix, Mode, Range
 from reel.core.sound import SoundSetup
 
@@ -36,7 +36,7 @@ from reel.core.sound import SoundSetup
 class MadeTests(CutCase):
     def sounded(self, source, container, ranges, *changes):
         """Finish a file's sound and return what was made of it and its plan."""
-        found = source_to_cut(source, FRAME.rate)
+        found = source_to_cut(source)
         keep = Keep(rate=FRAME.rate, ranges=tuple(TickRange(*one) for one in ranges))
         made = plan(Finish(container=container, keep=keep, sound=changes), found)
         target = self.folder / f"sounded.{CONTAINERS[container].suffix}"
@@ -120,7 +120,7 @@ class MadeTests(CutCase):
         ):
             found = []
             for paths in ([whole], parts):
-                sources = [source_to_cut(path, FRAME.rate) for path in paths]
+                sources = [source_to_cut(path) for path in paths]
                 keep = Keep(rate=FRAME.rate, ranges=tuple(TickRange(*one) for one in ranges))
                 change = TrackFinish(track=1, **more)
                 made = plan(Finish(container=Container.MKV, keep=keep, sound=(change,)), *sources)
@@ -132,7 +132,7 @@ class MadeTests(CutCase):
                 np.testing.assert_allclose(found[1][2], found[0][2], atol=2e-7)
 
     def encoded(self, source, ranges, encoding):
-        found = source_to_cut(source, FRAME.rate)
+        found = source_to_cut(source)
         keep = Keep(rate=FRAME.rate, ranges=tuple(TickRange(*one) for one in ranges))
         made = plan(Finish(container=encoding.recipe.container, keep=keep, encoding=encoding), found)
         target = self.folder / f"encoded.{encoding.recipe.suffix}"
@@ -155,7 +155,7 @@ class MadeTests(CutCase):
             draw=lambda tick, *size: numbered(tick).reformat(*size),
         )
         keep = Keep(rate=FRAME.rate, ranges=(TickRange(0, 120),))
-        sources = [source_to_cut(path, FRAME.rate) for path in (first, second)]
+        sources = [rated(source_to_cut(path), FRAME.rate) for path in (first, second)]
         with self.assertRaisesRegex(BadValueError, "only where all is encoded anew"):
             plan(Finish(container=Container.MKV, keep=keep), *sources)
         encoding = Encoding(recipe=resolve(Draft(container=Container.MKV, sound_codec=SoundCodec.FLAC)))
@@ -184,7 +184,7 @@ class MadeTests(CutCase):
             (SoundCodec.PCM24, {"range": "full", "matrix": "bt601"}),
         ):
             source = self.clip(Container.MKV, VideoCodec.H264, sound, **more)
-            recipe = archive_recipe(source_to_cut(source, FRAME.rate))
+            recipe = archive_recipe(source_to_cut(source))
             target, made, found = self.encoded(source, [(0, 30), (40, LENGTH)], Encoding(recipe=recipe))
             hash_archive([source], [found], target, made)
             was = [one for number, one in enumerate(hashes_of(source)) if not 30 <= number < 40]
@@ -241,7 +241,7 @@ class MadeTests(CutCase):
         ):
             with self.subTest(codec, container=container):
                 source = self.clip(container, codec, SoundCodec.OPUS if container is Container.WEBM else SoundCodec.AAC)
-                found = source_to_cut(source, FRAME.rate)
+                found = source_to_cut(source)
                 kept = (
                     (TickRange(0, LENGTH),) if codec is VideoCodec.FFV1 else (TickRange(5, 30), TickRange(32, LENGTH))
                 )
@@ -263,7 +263,7 @@ class MadeTests(CutCase):
 
     def test_a_picture_is_cropped_turned_and_scaled_where_it_is_encoded_anew(self):
         source = self.clip(Container.MKV, VideoCodec.H264, SoundCodec.FLAC)
-        found = source_to_cut(source, FRAME.rate)
+        found = source_to_cut(source)
         keep, recipe = Keep(rate=FRAME.rate, ranges=(TickRange(3, 20),)), resolve(Draft(container=Container.MP4))
         crop = PictureFinish(crop=Crop(top_px=20, left_px=100, right_px=20))
         with self.assertRaisesRegex(BadValueError, "choose how under File"):
@@ -281,7 +281,7 @@ class MadeTests(CutCase):
 
     def test_a_drive_that_is_full_is_named_and_not_the_file_that_is_read(self):
         source = self.clip(Container.MKV, VideoCodec.H264, SoundCodec.FLAC)
-        found = source_to_cut(source, FRAME.rate)
+        found = source_to_cut(source)
         keep = Keep(rate=FRAME.rate, ranges=(TickRange(3, 50),))
         for container in (Container.MKV, Container.TS):
             recipe = resolve(Draft(container=container))

@@ -58,7 +58,7 @@ class MixedTests(CutCase):
 
     def made(self, source, *changes, spoken=None, ranges=((0, LENGTH),), picture=None, **more):
         """Finish a file; returns the path and the plan."""
-        found = source_to_cut(source, FRAME.rate)
+        found = source_to_cut(source)
         keep = Keep(rate=FRAME.rate, ranges=tuple(TickRange(*one) for one in ranges))
         if picture is not None:
             more |= {"picture": picture, "encoding": Encoding(recipe=self.recipe)}
@@ -140,7 +140,7 @@ class MixedTests(CutCase):
             count = min(len(mix), len(voice), len(there))
             np.testing.assert_allclose(mix[:count], voice[:count] + there[:count], atol=3e-3)
         with self.assertRaisesRegex(MediaError, "what was spoken is gone"):
-            found = source_to_cut(source, FRAME.rate)
+            found = source_to_cut(source)
             keep = Keep(rate=FRAME.rate, ranges=(TickRange(0, LENGTH),))
             lost = plan(Finish(container=Container.MKV, keep=keep, commentary="lost.flac"), found)
             cut_files([source], [found], self.folder / "lost.mkv", lost, lambda part: None)
@@ -155,7 +155,7 @@ class MixedTests(CutCase):
         )
         asked = FilePlan(recipe=recipe, frame=FRAME, tracks=("Game",))
         source = write_clip(self.folder / "vp9.mkv", asked, range(30), draw=numbered)
-        found, spoken = source_to_cut(source, FRAME.rate), self.spoken(clicks(HZ // 2)[:HZ])
+        found, spoken = source_to_cut(source), self.spoken(clicks(HZ // 2)[:HZ])
         keep = Keep(rate=FRAME.rate, ranges=(TickRange(0, 30),))
         for container, titles in ((Container.WEBM, ["Commentary"]), (Container.MKV, ["Mix", "Game", "Commentary"])):
             mixdown = (1, 2) if container is Container.MKV else ()

@@ -51,7 +51,7 @@ def frame(value, pixels="yuv420p", size=(64, 64)):
 class PicturesMadeTests(CutCase):
     def made(self, source, picture, *ranges, recipe=None):
         """Finish a file's picture; returns the numbers of what is made, its samples and its facts."""
-        found = source_to_cut(source, FRAME.rate)
+        found = source_to_cut(source)
         keep = Keep(rate=FRAME.rate, ranges=tuple(TickRange(*one) for one in ranges))
         recipe = recipe or resolve(Draft(container=Container.MKV))
         finish = Finish(container=recipe.container, keep=keep, picture=picture, encoding=Encoding(recipe=recipe))
@@ -93,13 +93,13 @@ class PicturesMadeTests(CutCase):
         asked = FilePlan(recipe=resolve(Draft(container=Container.MKV)), frame=FRAME, tracks=("Game",))
         there = [*range(10), *range(13, 30)]
         source = write_clip(self.folder / "holes.mkv", asked, there, draw=numbered)
-        found = source_to_cut(source, FRAME.rate)
+        found = source_to_cut(source)
         keep = Keep(rate=FRAME.rate, ranges=(TickRange(0, 30),))
         encoding = Encoding(recipe=resolve(Draft(container=Container.MKV)))
         made = plan(Finish(container=Container.MKV, keep=keep, encoding=encoding), found)
         self.assertEqual((made.frames, made.ticks, made.pace), (27, 30, EACH_ONCE))
         alone = write_clip(self.folder / "alone.mkv", asked, [*range(10), 12, 15, *range(17, 30)], draw=numbered)
-        found = source_to_cut(alone, FRAME.rate)
+        found = source_to_cut(alone)
         fields = replace(made.finish, picture=PictureFinish(fields=Fields.EACH))
         target = self.folder / "fields.mkv"
         cut_files([alone], [found], target, plan(fields, found), lambda part: None)

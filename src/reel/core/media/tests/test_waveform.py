@@ -27,7 +27,7 @@ class WaveformTests(FolderTestCase):
             recipe = resolve(Draft(container=container, sound_codec=codec))
             asked = FilePlan(recipe=recipe, frame=FRAME, tracks=("Game",))
             path = write_clip(self.folder / f"clap.{recipe.suffix}", asked, range(180), sound=sound)
-            found = source_to_cut(path, FRAME.rate)
+            found = source_to_cut(path)
             start_s = found.packets.start * found.packets.time_base
             index = found.sounds[0].index
             near = waveform(path, index, start_s, Fraction(27, 10), Fraction(37, 10), 400)
