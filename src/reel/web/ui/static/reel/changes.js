@@ -71,10 +71,18 @@ document.addEventListener("htmx:beforeSwap", (event) => {
   if (isOld && elt.contains(document.activeElement)) document.activeElement.addEventListener("blur", () => { if (elt.isConnected) htmx.trigger(elt, "change"); }, { once: true });
 });
 
-// What was unfolded stays so when its part of the page is made anew.
-let unfolded = [];
-document.addEventListener("htmx:beforeSwap", ({ detail }) => { unfolded = [...detail.target.querySelectorAll("details[id][open]")].map((one) => one.id); });
-document.addEventListener("htmx:afterSwap", () => { for (const id of unfolded) document.getElementById(id)?.setAttribute("open", ""); });
+// What was unfolded stays so when its part of the page is made anew, and what was selected in a field: htmx keeps a
+// selection only where it does not begin with the first character, and what is typed then came in front of the old text.
+let unfolded = [], selection = null;
+document.addEventListener("htmx:beforeSwap", ({ detail }) => {
+  unfolded = [...detail.target.querySelectorAll("details[id][open]")].map((one) => one.id);
+  const { id, selectionStart, selectionEnd } = document.activeElement;
+  selection = id && selectionEnd > selectionStart ? { id, selectionStart, selectionEnd } : null;
+});
+document.addEventListener("htmx:afterSwap", () => {
+  for (const id of unfolded) document.getElementById(id)?.setAttribute("open", "");
+  if (selection && document.activeElement.id === selection.id) document.activeElement.setSelectionRange(selection.selectionStart, selection.selectionEnd);
+});
 
 // A change is on its way for a moment: who moves on or rolls meanwhile does so once it is stored, and not if it is refused.
 let changes = [];
