@@ -1,5 +1,6 @@
 """Looking at pictures through their noise: has something changed, is it black, is it snow."""
 
+from dataclasses import dataclass
 from typing import TypeAlias
 
 import numpy as np
@@ -34,34 +35,38 @@ _MEDIAN = 0.6745
 _SHARES = np.full(TILE_COLUMNS, 1 / _TILE, dtype=np.float32)
 
 
-def lines_of(luma: Luma) -> Luma:
-    """Return the part of a picture (lines, columns) that is looked at, in whole tiles; a copy."""
+@dataclass(frozen=True, slots=True, eq=False)
+class Lines:
+    """What is looked at of a picture: the means of its tiles, and every fourth row of these, copied, for noise."""
+
+    means: Means
+    rows: Luma
+
+
+def lines_of(luma: Luma) -> Lines:
+    """Return what is looked at of a picture (lines, columns)."""
     down, across = max(1, luma.shape[0] // LINES), max(1, luma.shape[1] // COLUMNS)
     part = luma[::down, ::across]
-    return part[: part.shape[0] // TILE_LINES * TILE_LINES, : part.shape[1] // TILE_COLUMNS * TILE_COLUMNS].copy()
+    lines, columns = part.shape[0] // TILE_LINES, part.shape[1] // TILE_COLUMNS
+    tiles = part[: lines * TILE_LINES, : columns * TILE_COLUMNS].reshape(lines, TILE_LINES, -1)
+    return Lines(_means(tiles), tiles[::4].copy())
 
 
-def has_changed(before: Luma, lines: Luma) -> bool:
-    """Return whether two pictures, as given by lines_of, differ by more than noise."""
-    return changed_part(before, lines) > 0
+def has_changed(before: Lines, lines: Lines) -> bool:
+    """Return whether two pictures differ by more than noise."""
+    return _difference(before, lines)[0] > 0
 
 
-def changed_part(before: Luma, lines: Luma) -> float:
-    """Return the part of a picture, 0 to 1, that differs from the one before by more than noise."""
-    return _difference(before, lines)[0]
-
-
-def _difference(before: Luma, lines: Luma) -> tuple[float, float]:
-    """Return the part that differs by more than noise, and by how many code values all of it does, in the mean."""
-    if before.shape != lines.shape:
+def _difference(before: Lines, lines: Lines) -> tuple[float, float]:
+    """Return the part, 0 to 1, that differs by more than noise, and its mean difference in code values."""
+    if before.means.shape != lines.means.shape:
         return 1.0, 255.0
-    step = np.subtract(lines, before, dtype=np.int16)
-    if not step.any():
+    means = lines.means - before.means
+    if not means.any() and np.array_equal(lines.rows, before.rows):
         return 0.0, 0.0
-    means = _means(step)
     sizes = np.abs(means)
     most, jump = float(sizes.max()), float(sizes.mean())
-    noise = _middle(_means(np.abs(_some_rows(step)))) / _ABSOLUTE
+    noise = _middle(_means(_apart(lines.rows, before.rows))) / _ABSOLUTE
     white = noise / _TILE**0.5
     if noise > MAX_NOISE or abs(_middle(means)) > FADE_STEPS:
         return 1.0, jump
@@ -82,15 +87,15 @@ class Movement:
     """
 
     def __init__(self) -> None:
-        self.before: Luma | None = None
+        self.before: Lines | None = None
         self.part, self.jump = 1.0, 0.0
-        self._reference: Luma | None = None
+        self._reference: Lines | None = None
 
-    def restart(self, lines: Luma) -> None:
+    def restart(self, lines: Lines) -> None:
         """Follow on from a picture that has moved."""
         self.before = self._reference = lines
 
-    def follow(self, lines: Luma) -> tuple[bool, bool]:
+    def follow(self, lines: Lines) -> tuple[bool, bool]:
         """Return whether a picture is unlike the one before, and whether the picture has moved.
 
         What changes too slowly to be seen from one picture to the next is seen against the one that last moved.
@@ -114,9 +119,9 @@ class Stillness:
         self._before: Means | None = None
         self._moved_ns: npt.NDArray[np.int64] | None = None
 
-    def follow(self, lines: Luma, at_ns: int) -> None:
+    def follow(self, lines: Lines, at_ns: int) -> None:
         """Take the picture of an instant, in the order of time."""
-        means, before = _means(lines.astype(np.int16)), self._before
+        means, before = lines.means, self._before
         if before is None or before.shape != means.shape:
             self._moved_ns = np.full(means.shape, at_ns, dtype=np.int64)
         elif self._moved_ns is not None:
@@ -130,43 +135,35 @@ class Stillness:
         return float((self._moved_ns < now_ns - since_ns).mean())
 
 
-def is_black(lines: Luma) -> bool:
+def is_black(lines: Lines) -> bool:
     """Return whether a picture is black: dark, and flat but for noise. A small lamp in the dark is not black."""
-    if float(lines[::8, ::8].mean()) > BLACK_STEPS + SIGMAS * MAX_NOISE / _TILE**0.5:
-        return False  # as most are not
-    values = lines.astype(np.int16)
-    means = _means(values)
-    level = _middle(means)
-    if level > BLACK_STEPS:
+    if not lines.means.size or (level := _middle(lines.means)) > BLACK_STEPS:
         return False
-    noise = _middle(_means(np.abs(_some_rows(values) - np.int16(round(level))))) / _ABSOLUTE
-    return noise < MAX_NOISE and float(means.max()) - level < max(BLACK_SPREAD, SIGMAS * noise / _TILE**0.5)
+    noise = _middle(_means(_apart(lines.rows, np.uint8(round(level))))) / _ABSOLUTE
+    return noise < MAX_NOISE and float(lines.means.max()) - level < max(BLACK_SPREAD, SIGMAS * noise / _TILE**0.5)
 
 
-def is_snow(before: Luma, lines: Luma) -> bool:
+def is_snow(before: Lines, lines: Lines) -> bool:
     """Return whether a picture is nothing but noise, as an analogue input shows without a station or a tape."""
-    if before.shape != lines.shape:
+    if before.means.shape != lines.means.shape:
         return False
-    values, old = lines.astype(np.float32), before.astype(np.float32)
-    means = _means(values)
+    values, old = lines.rows.astype(np.float32), before.rows.astype(np.float32)
     rough = float(values.std())
-    if rough < SNOW_ROUGH or float(means.std()) > SNOW_FLAT * rough:
+    if rough < SNOW_ROUGH or float(lines.means.std()) > SNOW_FLAT * rough:
         return False
     alike = float(((values - values.mean()) * (old - old.mean())).mean()) / (rough * max(1.0, float(old.std())))
     return alike < SNOW_ALIKE
 
 
-def _some_rows(plane: npt.NDArray[np.int16]) -> npt.NDArray[np.int16]:
-    """Return every fourth row of tiles: enough to tell the noise by."""
-    return plane.reshape(-1, TILE_LINES, plane.shape[1])[::4].reshape(-1, plane.shape[1])
+def _apart(one: Luma, other: Luma | np.uint8) -> Luma:
+    return np.maximum(one, other) - np.minimum(one, other)
 
 
-def _means(plane: npt.NDArray[np.int16] | npt.NDArray[np.float32]) -> Means:
-    lines, columns = plane.shape
-    rows = plane.reshape(lines // TILE_LINES, TILE_LINES, columns)
-    down = (rows[:, 0] + rows[:, 1]) + (rows[:, 2] + rows[:, 3])
-    means: Means = down.astype(np.float32).reshape(-1, TILE_COLUMNS) @ _SHARES
-    return means.reshape(down.shape[0], columns // TILE_COLUMNS)
+def _means(tiles: Luma) -> Means:
+    """Average the tiles of rows (rows, TILE_LINES, columns)."""
+    upper, lower = (np.add(tiles[:, at], tiles[:, at + 1], dtype=np.uint16) for at in (0, 2))
+    means: Means = (upper + lower).astype(np.float32).reshape(-1, TILE_COLUMNS) @ _SHARES
+    return means.reshape(len(tiles), -1)
 
 
 def _middle(values: Means) -> float:

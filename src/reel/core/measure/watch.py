@@ -7,7 +7,7 @@ import numpy as np
 
 from reel.core.measure.endless import holds_itself
 from reel.core.measure.fields import AROUND, field_lines, field_phase
-from reel.core.measure.look import Luma, Movement, Stillness, is_black, is_snow, lines_of
+from reel.core.measure.look import Lines, Luma, Movement, Stillness, is_black, is_snow, lines_of
 from reel.core.media.planes import chroma_of, luma_of
 from reel.core.signal import NS, Picture
 
@@ -60,6 +60,7 @@ class Watch:
         self._movement, self._stillness = Movement(), Stillness()
         self._colours: Movement | None = None
         self._field_lines: Luma | None = None
+        self._grid: Luma | None = None
         self._sequence = 0
         self._phases: deque[float] = deque(maxlen=FIELDS_LOOKS)
         self._fields_every = FIELDS_EVERY
@@ -114,7 +115,7 @@ class Watch:
             return False
         return any(self._colours.follow(lines_of(colours)))
 
-    def _look_deeper(self, before: Luma, lines: Luma, luma: Luma, at_ns: int) -> None:
+    def _look_deeper(self, before: Lines, lines: Lines, luma: Luma, at_ns: int) -> None:
         """Do now and then what takes longer: seek snow, and the picture in itself."""
         if at_ns - self._snow_looked_ns >= SNOW_NS:
             self._snow_looked_ns = at_ns
@@ -122,8 +123,11 @@ class Watch:
             self._snow_ns = (at_ns if self._snow_ns is None else self._snow_ns) if snows else None
         if self._reads_screen and at_ns - self._sought_ns >= SEEK_NS:
             self._sought_ns = at_ns
-            across = max(1, luma.shape[0] // GRID_LINES)
-            self._alike = self._alike + 1 if holds_itself(lines[:, ::across], before[:, ::across]) else 0
+            self._grid = _grid(luma)
+        elif self._grid is not None:
+            grid, (before_grid, self._grid) = _grid(luma), (self._grid, None)
+            holds = grid.shape == before_grid.shape and holds_itself(grid, before_grid)
+            self._alike = self._alike + 1 if holds else 0
 
     def _look_at_fields(self, luma: Luma, top_first: bool) -> None:
         """Look where between two pictures in a row the fields of the first lie."""
@@ -171,3 +175,8 @@ class Watch:
     @staticmethod
     def _since(start_ns: int | None, now_ns: int) -> float:
         return round(max(0, now_ns - start_ns) / NS, 1) if start_ns is not None else 0.0
+
+
+def _grid(luma: Luma) -> Luma:
+    across = max(1, luma.shape[0] // GRID_LINES)
+    return luma[::across, ::across].copy()
