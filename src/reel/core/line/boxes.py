@@ -4,6 +4,8 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from fractions import Fraction
+from itertools import groupby
+from operator import attrgetter, itemgetter
 
 from reel.core.line.hops import HopContext, HopKind, HopResult, blocked, clipped, fields_merged
 from reel.core.line.links import Connector, Transfer, link_carries
@@ -121,8 +123,9 @@ class Box:
         sizes = [own, *(size for size in _SIZES if shape and size[0] < own[0])]
         rates = [self.fixed_rate] if self.fixed_rate else [source.rate / divisor for divisor in _DIVISORS]
         for rate in rates:
+            rate_hz = float(rate)
             for width, height in sizes:
-                fitting = [capture for capture in self.captures if capture.takes(width, height, float(rate))]
+                fitting = [capture for capture in self.captures if capture.takes(width, height, rate_hz)]
                 if fitting:
                     mode = Mode(width_px=width, height_px=height, rate=rate, scan=source.scan)
                     yield from (Offer(mode=mode, pixels=capture.pixels, mjpeg=capture.mjpeg) for capture in fitting)
@@ -140,25 +143,35 @@ def negotiated(carried: SignalState, offer: Offer, offers: tuple[Offer, ...]) ->
 
 def best_first(carried: SignalState, offers: Iterable[Offer]) -> tuple[Offer, ...]:
     """Sort offers by what they lose of a signal; of equals the one that needs the least of its link comes first."""
-    return tuple(sorted(offers, key=lambda offer: (round(offer_weight(carried, offer), 6), offer.link_bps)))
+    weighed = []
+    for mode, same in groupby(offers, key=attrgetter("mode")):
+        lost = _mode_weight(carried, mode)
+        weighed += [(round(lost + _pixel_weight(carried, offer), 6), offer.link_bps, offer) for offer in same]
+    return tuple(offer for _, _, offer in sorted(weighed, key=itemgetter(0, 1)))
 
 
 def offer_weight(carried: SignalState, offer: Offer) -> float:
     """Return what `differences` would weigh for an offer, in numbers alone: a walk looks at dozens of offers."""
+    return _mode_weight(carried, offer.mode) + _pixel_weight(carried, offer)
+
+
+def _mode_weight(carried: SignalState, mode: Mode) -> float:
+    before = carried.signal.mode
+    area, area_before = mode.width_px * mode.height_px, before.width_px * before.height_px
+    moments = float(mode.moments_per_s) / float(carried.distinct_per_s)
+    weight = max(0.0, 1 - area / area_before) * 100 + max(0.0, 1 - moments) * 100
+    return weight + (Weight.SMALL if mode.rate > before.rate else 0)
+
+
+def _pixel_weight(carried: SignalState, offer: Offer) -> float:
     mode, before = offer.mode, carried.signal.mode
     held = pixel_format(offer.pixels)
-    across, down = held.subsampling
-    area, area_before = mode.width_px * mode.height_px, before.width_px * before.height_px
-    rate, moments = float(mode.rate), float(mode.moments_per_s)
-    share_before = carried.chroma_px[0] * carried.chroma_px[1] / area_before
-    share = (
-        min(carried.chroma_px[0], mode.width_px // across) * min(carried.chroma_px[1], mode.height_px // down) / area
-    )
-    weight = max(0.0, 1 - area / area_before) * 100 + max(0.0, 1 - moments / float(carried.distinct_per_s)) * 100
-    weight += Weight.SMALL if rate > float(before.rate) else 0
+    width, height = min(carried.chroma_px[0], mode.width_px // held.subsampling[0]), carried.chroma_px[1]
+    share = width * min(height, mode.height_px // held.subsampling[1]) / (mode.width_px * mode.height_px)
+    share_before = carried.chroma_px[0] * carried.chroma_px[1] / (before.width_px * before.height_px)
+    weight: float = Weight.DEPTH if held.depth_bits < carried.depth_bits else 0
     if share < share_before:
         weight += chroma_weight(carried.signal.pixels, offer.pixels, share / share_before)
-    weight += Weight.DEPTH if held.depth_bits < carried.depth_bits else 0
     return weight + (Weight.COMPRESSED if offer.mjpeg and not carried.compressed else 0)
 
 
