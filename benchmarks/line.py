@@ -14,11 +14,18 @@ SETUP = InputSetup(
     origin=Simulated(device="Console"),
     path=HOPS,
 )
-TIMES = 200
+TIMES, ROUNDS = 20, 20
 
 
 def walk_ms() -> float:
-    """Give the milliseconds for one walk of ten hops, from the device to what goes on to the frame, each made anew."""
+    """Give the milliseconds for one walk of ten hops, from the device to what goes on to the frame, each made anew.
+
+    The least of some rounds: others use the machine too.
+    """
+    return min(_walks_ms() for _ in range(ROUNDS))
+
+
+def _walks_ms() -> float:
     started = time.perf_counter()
     for _ in range(TIMES):
         signal_chain.cache_clear()
