@@ -30,6 +30,9 @@ _LATE_SOUND = {"max_interleave_delta": "250000"}
 # An MPEG-TS begins so many seconds after 0, and as many pictures as its first one is kept back for. Its stamps have no
 # sign: what is written second and begins before the first would be stamped 26 hours later.
 _TS_BEGINS_S = 0.5
+# libavcodec's quick AAC coder takes a third of the work, and up to this is no worse: against its default it keeps 1 to 5 dB
+# more of an ambience and 17 dB of a tone, and 1.5 dB less of white noise; at 320 kb/s it keeps 10 dB less of noise.
+_FAST_AAC_BPS = 192_000
 # Samples of a block for an encoder that takes any number.
 _BLOCK = 1024
 
@@ -214,8 +217,8 @@ class PartWriter:
         if codec.bitrates_bps:
             stream.bit_rate = recipe.sound_bitrate_bps
         context.options = dict(codec.options)
-        if len(self._plan.tracks) > 1 and codec.encoder == "aac":
-            context.options = {"aac_coder": "fast"}  # the default takes a tenth of a core for a track, this a third
+        if codec.encoder == "aac" and (len(self._plan.tracks) > 1 or self._recipe.sound_bitrate_bps <= _FAST_AAC_BPS):
+            context.options = {"aac_coder": "fast"}
         # Matroska keeps it as the track's name; libavformat's mov muxer writes a title into its user data
         stream.metadata["title"] = name
         return stream

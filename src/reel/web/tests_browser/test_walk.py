@@ -1,5 +1,6 @@
 """What a person does, in a browser against the started stack; the files are opened afterwards on their own."""
 
+import base64
 import re
 import shutil
 from fractions import Fraction
@@ -257,7 +258,7 @@ class WalkTests(StackTestCase):
 
     def shown_stamp(self):
         """Read the stamp in the picture that the player shows."""
-        data = self.page.evaluate(
+        width, green = self.page.evaluate(
             """async () => {
                 const player = document.getElementById("player");
                 const sought = (done) => player.addEventListener("seeked", done, { once: true });
@@ -266,10 +267,15 @@ class WalkTests(StackTestCase):
                 const width = player.videoWidth, height = player.videoHeight;
                 const pen = new OffscreenCanvas(width, height).getContext("2d");
                 pen.drawImage(player, 0, 0);
-                return [width, ...pen.getImageData(0, 0, width, height).data.filter((_, at) => at % 4 === 1)];
+                const green = pen.getImageData(0, 0, width, height).data.filter((_, at) => at % 4 === 1);
+                const reader = new FileReader();
+                const told = new Promise((done) => reader.addEventListener("load", done, { once: true }));
+                reader.readAsDataURL(new Blob([green]));
+                await told;
+                return [width, reader.result.split(",")[1]];
             }"""
         )
-        return read_stamp(np.array(data[1:], dtype=np.uint8).reshape(-1, data[0]))
+        return read_stamp(np.frombuffer(base64.b64decode(green), dtype=np.uint8).reshape(-1, width))
 
     def test_a_feed_becomes_a_rig_and_rolls(self):
         shutil.copy(self.home / "feeds" / "greenhouse.mp4", self.home / "feeds" / "bench two.mp4")
