@@ -58,6 +58,8 @@ def write(path, *, codec="libx264", options=None, rate=30, size=(320, 180), pixe
         heard = [container.add_stream(sound_codec, rate=rate_hz, layout=layout) for _ in range(tracks)]
         for track in heard:
             track.bit_rate = sound_bps
+            if sound_codec == "aac":
+                track.codec_context.options = {"aac_coder": "fast"}
         for number in frames:
             frame = picture(number, *size, **(pictures or {}))
             frame = frame if pixels == "yuv420p" else frame.reformat(format=pixels)
@@ -249,7 +251,7 @@ class AlterationTests(FolderTestCase):
         every = (Container.MKV, Container.MP4, Container.TS)
         cases = [("30", 90, look, "hiss", every[:1]) for look in looks]
         cases += [("30", 90, "moving", sound, every[1:2]) for sound in sounds]
-        cases += [(rate, 40, "moving", "tone", every) for rate in rates]
+        cases += [(rate, 40 if rate != "1" else 6, "moving", "tone", every) for rate in rates]
         cases += [("30", frames, "moving", "hiss", every) for frames in (1, 2, 3, 5)]
         for rate, frames, look, sound, containers in cases:
             for container in containers:

@@ -97,4 +97,4 @@ class ProofTests(FolderTestCase):
     def test_fitted_pictures_are_noted_not_held_against_it(self):
         proof = prove(PLAN, facts=self.facts, counts=Counts(ticks=90, dropped=90))
         noted = [line.label for line in proof.lines if line.verdict is Verdict.NOTED]
-        self.assertEqual((proof.differing, noted), ((), ["Level", "Video bitrate", "Fitted"]))
+        self.assertEqual((proof.differing, noted), ((), ["Level", "Video bitrate", "Fitted", "Sound bitrate"]))
