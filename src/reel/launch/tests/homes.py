@@ -28,6 +28,22 @@ SETUP = replace(
     frame=FrameSetup(mode=FRAME),
     recipe=Recipe(effort="ultrafast"),
 )
+# Runs each command, as a process of its own would, and tells how it ended.
+_EACH = """
+import contextlib, io, json, sys
+from reel.launch.cli import main
+told = []
+for arguments in json.loads(sys.argv[1]):
+    words, code = io.StringIO(), 0
+    with contextlib.redirect_stdout(words), contextlib.redirect_stderr(words):
+        try:
+            main(arguments)
+        except SystemExit as end:
+            code = end.code if isinstance(end.code, int) else 1 if end.code else 0
+            words.write("" if isinstance(end.code, int | None) else str(end.code))
+    told.append((code, words.getvalue()))
+print(json.dumps(told))
+"""
 _template: Path | None = None
 
 
@@ -55,6 +71,11 @@ def run(home: Path, *arguments: str, code: int = 0, **more: str) -> subprocess.C
     if done.returncode != code:
         raise AssertionError(f"{arguments} gave {done.returncode}: {done.stdout}{done.stderr}")
     return done
+
+
+def run_each(home: Path, *commands: tuple[str, ...]) -> list[tuple[int, str]]:
+    """Run commands of `reel` one after another in one process; returns the code of each and what it said."""
+    return [(code, words) for code, words in json.loads(run(home, "-c", _EACH, json.dumps(commands)).stdout)]
 
 
 class HomeTestCase(unittest.TestCase):
