@@ -107,6 +107,14 @@ def together(ranges: Iterable[TickRange]) -> Ranges:
     return tuple(found)
 
 
+def put_back(ranges: Sequence[TickRange], gap: TickRange) -> Ranges:
+    """Return the ranges with what lies between two of them, as one with those that it meets; others stay split."""
+    first = next((one.first for one in ranges if one.end == gap.first), gap.first)
+    end = next((one.end for one in ranges if one.first == gap.end), gap.end)
+    before, behind = ([one for one in ranges if one.end <= first], [one for one in ranges if one.first >= end])
+    return (*before, TickRange(first, end), *behind)
+
+
 def split(ranges: Sequence[TickRange], tick: int) -> Ranges:
     """Return the ranges with the one that holds a tick split before it; raises BadValueError where none does."""
     for place, one in enumerate(ranges):

@@ -7,7 +7,7 @@ from fractions import Fraction
 from django.http import QueryDict
 
 from reel.core.errors import BadValueError
-from reel.core.finish import Edges, Finish, Ranges, TickRange, joined, left_out, moved, split, together, without
+from reel.core.finish import Edges, Finish, Ranges, TickRange, joined, left_out, moved, put_back, split, without
 from reel.core.signal import tick_of, timecode
 from reel.web.finishes.editing import Opened, join, kept_ranges, marks_of, parts_of, take_off
 from reel.web.finishes.proposals import Rule, Rules, around, between, found
@@ -54,7 +54,7 @@ def _put_back(now: Opened, typed: QueryDict) -> Finish:
     gap = next((one for one in left_out(now.keep.ranges, now.length) if one.first <= tick < one.end), None)
     if gap is None:
         raise BadValueError("Put back", timecode(tick / now.rate, now.rate), "nothing is left out there")
-    return kept_ranges(now, together((*now.keep.ranges, gap)))
+    return kept_ranges(now, put_back(now.keep.ranges, gap))
 
 
 def _by_rule(now: Opened, typed: QueryDict) -> Finish:

@@ -25,6 +25,7 @@ from reel.core.finish import (
     left_out,
     moved,
     plan,
+    put_back,
     split,
     together,
     without,
@@ -185,6 +186,10 @@ class KeepTests(unittest.TestCase):
                 Keep(rate=Fraction(30), ranges=tuple(TickRange(*one) for one in ranges))
         kept = (TickRange(0, 10), TickRange(20, 30))
         self.assertEqual(joined(kept, 0), (TickRange(0, 30),))
+        ranges = tuple(TickRange(*one) for one in ((0, 10), (10, 20), (30, 40), (40, 50)))
+        apart = tuple(TickRange(*one) for one in ((0, 10), (10, 40), (40, 50)))
+        self.assertEqual(put_back(ranges, TickRange(20, 30)), apart, "what was only split stays so")
+        self.assertEqual(put_back(ranges, TickRange(50, 60))[-1], TickRange(40, 60))
         self.assertEqual(moved(kept, 1, 2, 99, 40)[1], TickRange(10, 40))
         self.assertEqual(split(kept, 25)[1:], (TickRange(20, 25), TickRange(25, 30)))
         for wrong in (
