@@ -93,7 +93,10 @@ class InputTests(StackTestCase):
     def test_two_devices_side_by_side_each_with_its_own_size(self):
         page = self.page
         self.open(f"{BENCH}/frame")
-        page.get_by_role("button", name="All side by side").click()
+        for press in (lambda: page.keyboard.press("1"), page.get_by_role("button", name="All side by side").click):
+            with page.expect_response(lambda answer: answer.request.method == "POST"):
+                press()
+            page.wait_for_function("() => !document.querySelector('.htmx-request')")
         expect(page.locator(".pieces tbody tr").last).not_to_contain_text("1280")
         first = page.locator(".pieces tbody tr").last.inner_text()
         page.locator("#piece-width").fill("300")
@@ -175,7 +178,8 @@ class InputTests(StackTestCase):
         page.get_by_role("button", name="Microphone", exact=True).click()
         expect(page.locator(".strip")).to_have_count(3)
         level = page.get_by_label("Level of Microphone 2 in dB")
-        level.evaluate("field => { field.focus(); field.select(); }")
+        # in one step: a field that is made anew meanwhile takes no focus
+        page.evaluate("() => { const field = document.getElementById('level-2'); field.focus(); field.select(); }")
         self.come_anew()
         page.keyboard.type("-60")  # what was selected still is
         self.come_anew()

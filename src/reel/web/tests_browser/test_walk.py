@@ -296,7 +296,10 @@ class WalkTests(StackTestCase):
 
     def test_every_page_is_accessible_in_both_themes(self):
         page = self.page
-        for scheme in ("light", "dark"):
+        for scheme, rules in (
+            ("light", ["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"]),
+            ("dark", {"type": "rule", "values": ["color-contrast"]}),  # nothing else is another than in the light
+        ):
             page.emulate_media(color_scheme=scheme)
             for path in (
                 "rigs/",
@@ -316,7 +319,7 @@ class WalkTests(StackTestCase):
                 "roll/small/1/",
             ):
                 page.goto(f"{self.url}/{path}")
-                found = Axe().run(page, options={"runOnly": ["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"]})
+                found = Axe().run(page, options={"runOnly": rules})
                 problems = [(v["id"], [n["html"][:120] for n in v["nodes"]]) for v in found.response["violations"]]
                 self.assertEqual(problems, [], f"{path} {scheme}")
 
