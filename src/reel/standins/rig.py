@@ -136,7 +136,7 @@ class Assembled:
     def _miss(self, due_ns: int) -> None:
         """Raise InputError when nothing has come for too long."""
         if self._arrived_ns is not None and due_ns - self._arrived_ns > NO_SIGNAL_NS:
-            raise InputError(self._device.name, "is on, but nothing of it arrives: no signal")
+            raise InputError(self._device.name, "gives no signal")
 
     def _through(self, shown: Shown, hops: Sequence[HopStandIn]) -> Iterator[Shown | None]:
         if not hops:

@@ -70,8 +70,8 @@ class AlarmTests(unittest.TestCase):
         mirrored = with_device(PHONE.picture, PHONE.picture.device.set(out=Connector.WIRELESS))
         mirrored = PHONE.with_input(0, mirrored)
         cases = {
-            Fault.PULLED: (console, AlarmKind.NO_SIGNAL, "nothing of it arrives", "come loose"),
-            Fault.NO_POWER: (adapter, AlarmKind.NO_SIGNAL, "nothing of it arrives", "has no power"),
+            Fault.PULLED: (console, AlarmKind.NO_SIGNAL, "gives no signal", "come loose"),
+            Fault.NO_POWER: (adapter, AlarmKind.NO_SIGNAL, "gives no signal", "has no power"),
             Fault.BUSY: (console, AlarmKind.NO_SIGNAL, "open in another program", "Close other programs"),
             Fault.DENIED: (
                 propose(DeviceKind.CAMERA),
