@@ -108,11 +108,9 @@ def together(ranges: Iterable[TickRange]) -> Ranges:
 
 
 def put_back(ranges: Sequence[TickRange], gap: TickRange) -> Ranges:
-    """Return the ranges with what lies between two of them, as one with those that it meets; others stay split."""
-    first = next((one.first for one in ranges if one.end == gap.first), gap.first)
-    end = next((one.end for one in ranges if one.first == gap.end), gap.end)
-    before, behind = ([one for one in ranges if one.end <= first], [one for one in ranges if one.first >= end])
-    return (*before, TickRange(first, end), *behind)
+    """Return the ranges with a gap between them kept too, as one with those that it meets; others stay split."""
+    met = [one for one in ranges if one.end == gap.first or one.first == gap.end]
+    return tuple(sorted((*(one for one in ranges if one not in met), *together((*met, gap)))))
 
 
 def split(ranges: Sequence[TickRange], tick: int) -> Ranges:

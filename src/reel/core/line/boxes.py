@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from fractions import Fraction
 from itertools import groupby
-from operator import attrgetter, itemgetter
+from operator import attrgetter
 
 from reel.core.line.hops import HopContext, HopKind, HopResult, blocked, clipped, fields_merged
 from reel.core.line.links import Connector, Transfer, link_carries
@@ -143,16 +143,15 @@ def negotiated(carried: SignalState, offer: Offer, offers: tuple[Offer, ...]) ->
 
 def best_first(carried: SignalState, offers: Iterable[Offer]) -> tuple[Offer, ...]:
     """Sort offers by what they lose of a signal; of equals the one that needs the least of its link comes first."""
-    weighed = []
+    found = sorted(offer_weights(carried, offers), key=lambda one: (round(one[1], 6), one[0].link_bps))
+    return tuple(offer for offer, _ in found)
+
+
+def offer_weights(carried: SignalState, offers: Iterable[Offer]) -> Iterator[tuple[Offer, float]]:
+    """Return each offer with what `differences` would weigh for it, in numbers alone: a walk looks at dozens."""
     for mode, same in groupby(offers, key=attrgetter("mode")):
         lost = _mode_weight(carried, mode)
-        weighed += [(round(lost + _pixel_weight(carried, offer), 6), offer.link_bps, offer) for offer in same]
-    return tuple(offer for _, _, offer in sorted(weighed, key=itemgetter(0, 1)))
-
-
-def offer_weight(carried: SignalState, offer: Offer) -> float:
-    """Return what `differences` would weigh for an offer, in numbers alone: a walk looks at dozens of offers."""
-    return _mode_weight(carried, offer.mode) + _pixel_weight(carried, offer)
+        yield from ((offer, lost + _pixel_weight(carried, offer)) for offer in same)
 
 
 def _mode_weight(carried: SignalState, mode: Mode) -> float:
@@ -166,9 +165,9 @@ def _mode_weight(carried: SignalState, mode: Mode) -> float:
 def _pixel_weight(carried: SignalState, offer: Offer) -> float:
     mode, before = offer.mode, carried.signal.mode
     held = pixel_format(offer.pixels)
-    width, height = min(carried.chroma_px[0], mode.width_px // held.subsampling[0]), carried.chroma_px[1]
-    share = width * min(height, mode.height_px // held.subsampling[1]) / (mode.width_px * mode.height_px)
-    share_before = carried.chroma_px[0] * carried.chroma_px[1] / (before.width_px * before.height_px)
+    (across, down), (width, height) = held.subsampling, carried.chroma_px
+    left = min(width, mode.width_px // across) * min(height, mode.height_px // down)
+    share, share_before = left / (mode.width_px * mode.height_px), width * height / (before.width_px * before.height_px)
     weight: float = Weight.DEPTH if held.depth_bits < carried.depth_bits else 0
     if share < share_before:
         weight += chroma_weight(carried.signal.pixels, offer.pixels, share / share_before)

@@ -35,5 +35,4 @@ class Offer:
     def link_bps(self) -> float:
         """Bits per second that it needs of the port."""
         bits = float(MJPEG_BITS_PER_PIXEL) if self.mjpeg else pixel_format(self.pixels).bits_per_pixel
-        rate = self.mode.rate
-        return self.mode.width_px * self.mode.height_px * rate.numerator / rate.denominator * bits
+        return self.mode.width_px * self.mode.height_px * float(self.mode.rate) * bits

@@ -37,7 +37,11 @@ _SHARES = np.full(TILE_COLUMNS, 1 / _TILE, dtype=np.float32)
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Lines:
-    """What is looked at of a picture: the means of its tiles, and every fourth row of these, copied, for noise."""
+    """What is looked at of a picture.
+
+    `means` are those of its tiles, float32 (rows, columns); `rows` is a copy of every fourth row of tiles, by which
+    noise is told, uint8 (rows, TILE_LINES, columns of the picture).
+    """
 
     means: Means
     rows: Luma

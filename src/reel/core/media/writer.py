@@ -30,8 +30,8 @@ _LATE_SOUND = {"max_interleave_delta": "250000"}
 # An MPEG-TS begins so many seconds after 0, and as many pictures as its first one is kept back for. Its stamps have no
 # sign: what is written second and begins before the first would be stamped 26 hours later.
 _TS_BEGINS_S = 0.5
-# libavcodec's quick AAC coder takes a third of the work, and up to this is no worse: against the usual one it keeps
-# 1 to 5 dB more of an ambience and 17 dB more of a tone, 1.5 dB less of white noise; of noise at 320 kb/s 10 dB less.
+# libavcodec's quick AAC coder takes a third of the work. Up to this it keeps 1 to 5 dB more of an ambience than the
+# usual one, 17 dB more of a tone, 1.5 dB less of white noise; at 320 kb/s it keeps 10 dB less of noise.
 _FAST_AAC_BPS = 192_000
 # Samples of a block for an encoder that takes any number.
 _BLOCK = 1024

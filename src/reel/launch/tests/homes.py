@@ -34,14 +34,15 @@ import contextlib, io, json, sys
 from reel.launch.cli import main
 told = []
 for arguments in json.loads(sys.argv[1]):
-    words, code = io.StringIO(), 0
-    with contextlib.redirect_stdout(words), contextlib.redirect_stderr(words):
+    out, errors = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(errors):
         try:
-            main(arguments)
+            code = main(arguments)
         except SystemExit as end:
-            code = end.code if isinstance(end.code, int) else 1 if end.code else 0
-            words.write("" if isinstance(end.code, int | None) else str(end.code))
-    told.append((code, words.getvalue()))
+            code = end.code
+    if isinstance(code, str):
+        code = print(code, file=errors) or 1
+    told.append((code or 0, out.getvalue(), errors.getvalue()))
 print(json.dumps(told))
 """
 _template: Path | None = None
@@ -73,9 +74,9 @@ def run(home: Path, *arguments: str, code: int = 0, **more: str) -> subprocess.C
     return done
 
 
-def run_each(home: Path, *commands: tuple[str, ...]) -> list[tuple[int, str]]:
-    """Run commands of `reel` one after another in one process; returns the code of each and what it said."""
-    return [(code, words) for code, words in json.loads(run(home, "-c", _EACH, json.dumps(commands)).stdout)]
+def run_each(home: Path, *commands: tuple[str, ...]) -> list[tuple[int, str, str]]:
+    """Run commands of `reel` one after another in one process; returns the code, output and errors of each."""
+    return json.loads(run(home, "-c", _EACH, json.dumps(commands)).stdout)
 
 
 class HomeTestCase(unittest.TestCase):

@@ -51,9 +51,10 @@ class BringingTests(StackTestCase):
         expect(page.locator("section[aria-labelledby=proof-title]")).to_contain_text("960×540")
         page.goto(f"{self.url}/takes/?which=brought")
         expect(page.locator(".take-row").filter(has_text="strange")).to_contain_text("differs")
-        page.goto(f"{self.url}/takes/?which=bin")
-        found = Axe().run(page).response["violations"]
-        self.assertEqual([(one["id"], one["nodes"][0]["html"][:200]) for one in found], [])
+        for path in ("/takes/", "/takes/?which=bin", "/takes/1/"):
+            page.goto(f"{self.url}{path}")
+            found = Axe().run(page).response["violations"]
+            self.assertEqual([(one["id"], one["nodes"][0]["html"][:200]) for one in found], [], path)
 
     def test_what_a_phone_is_set_to_record_is_held_against_what_it_recorded(self):
         page = self.page

@@ -46,7 +46,7 @@ class StoringTests(TestCase):
     def test_two_windows_lose_nothing_of_each_other(self):
         """Each changes a field of its own, in any order: both are there, and both can be undone."""
         chosen = random.Random(11)
-        for _ in range(40):
+        for _ in range(100):
             pair = chosen.sample(TOUCHED, 2)
             before = Rig.objects.get().plan
             for stage, field, values in pair:
