@@ -28,9 +28,10 @@ class Inset:
         self._lock = threading.Lock()
         self._pictures: deque[tuple[int, Framed]] = deque()
         self._last: Picture | None = None
-        self._interval = Fraction(1, 30)
+        self._interval: Fraction | None = None
         self._missing: list[Missing] = []
         self._is_gone = False
+        self._since_ns = 0
 
     def feed(self, picture: Picture, aspect: Fraction, interval: Fraction, place: PlaceOfRoll | None) -> None:
         """Take a picture, `interval` seconds after the one before; `place` is the take's segment and tick rate."""
@@ -41,6 +42,7 @@ class Inset:
                 len(self._pictures) > 2 and self._pictures[-1][0] - self._pictures[0][0] > _KEEP_NS
             ):
                 self._pictures.popleft()
+            self._interval = self._interval or interval
             self._count(picture.at_ns, picture.sequence, place)
             self._last, self._interval, self._is_gone = picture, interval, False
 
@@ -49,10 +51,10 @@ class Inset:
         with self._lock:
             self._is_gone = True
 
-    def begin(self) -> None:
-        """Count anew, since a take begins."""
+    def begin(self, now_ns: int) -> None:
+        """Count anew, since a take begins: what is kept of before was shown by what came then."""
         with self._lock:
-            self._missing, self._last = [], None
+            self._missing, self._since_ns = [], now_ns
 
     def newest(self, at_ns: int) -> Framed | None:
         """Return the newest picture that was shown by an instant, or the first that came after it; None before any."""
@@ -63,21 +65,24 @@ class Inset:
     def lost(self, now_ns: int | None = None, place: PlaceOfRoll | None = None) -> tuple[Missing, ...]:
         """Return what was lost so far; with `now_ns`, what has not come until then is lost too."""
         with self._lock:
-            if now_ns is not None and self._last is not None:
+            if now_ns is not None:
                 self._count(now_ns, None, place)
             return tuple(self._missing)
 
     def _count(self, at_ns: int, sequence: int | None, place: PlaceOfRoll | None) -> None:
-        if self._last is None or place is None:
+        if place is None:
             return
         segment, rate = place
-        start_ns = max(self._last.at_ns, segment.start_ns)
+        interval = self._interval or 1 / rate  # one that never came would show a picture a tick
+        since_ns = max(self._since_ns, segment.start_ns)
+        last = self._last if self._last is not None and self._last.at_ns >= since_ns else None
+        start_ns = last.at_ns if last is not None else since_ns
         silent_ns = at_ns - start_ns
         left_out = 0
-        if sequence is not None and not self._is_gone:
-            left_out = max(0, sequence - self._last.sequence - 1)
+        if last is not None and sequence is not None and not self._is_gone:
+            left_out = max(0, sequence - last.sequence - 1)
         if not left_out and silent_ns > _SILENT_NS:
-            left_out = max(0, round(silent_ns / NS / self._interval) - 1)
+            left_out = max(0, round(silent_ns / NS / interval) - 1)
         if left_out:
             tick = segment.first_tick + max(0, round((start_ns - segment.start_ns) * rate / NS))
             self._missing.append(Missing(first_tick=tick, lost=left_out))

@@ -120,7 +120,7 @@ class Source(OpenInputs):
         self._first.drain()
         self._take_heard()
         for inset in self.frames.insets.values():
-            inset.begin()
+            inset.begin(self._clock.now_ns())
         self._session = session
         if not with_pre_record:
             return

@@ -18,7 +18,7 @@ from reel.core.line.tests.rigs import feed_input, of
 from reel.core.measure import prove
 from reel.core.media import PartWriter, Shelf, probe
 from reel.core.roll import CutBy, MarkKind, RollSetup
-from reel.core.signal import NS, Mode, Picture
+from reel.core.signal import NS, Mode, Picture, Segment
 from reel.recorder.clock import VirtualClock
 from reel.recorder.messages import Ask, Behind, Cut, StartRoll
 from reel.recorder.recording.encoder_queue import EncoderQueue
@@ -126,6 +126,28 @@ class VirtualRollTests(unittest.TestCase):
             )
         self.assertLess(sum(frame_bytes(frame) for _, (frame, _) in inset._pictures), 100_000_000)
         self.assertIs(inset.newest(NS)[0], frame)
+
+    def test_what_an_inset_loses_is_counted_within_the_take_alone(self):
+        """`fed` are the instants and numbers of its pictures, 30 a second; the take rolls from 10 s to 20 s."""
+        place = Segment(start_ns=10 * NS, first_tick=0), Fraction(25)
+        steady = [(second / 30, second) for second in range(9 * 30, 20 * 30)]
+        for fed, lost in (
+            (steady, []),
+            ([one for one in steady if one[1] != 450], [1]),
+            ([one for one in steady if one[0] < 10 or one[0] > 10.3], []),  # after a pause it counts anew
+            ([one for one in steady if one[0] >= 12], [59]),
+            ([one for one in steady if one[0] < 9.5], [299]),
+            ([], [249]),  # it never came: a picture each tick
+        ):
+            with self.subTest(pictures=len(fed)):
+                inset = Inset()
+                for second, number in fed:
+                    picture = Picture(at_ns=round(second * NS), sequence=number, frame=av.VideoFrame(32, 32, "yuv420p"))
+                    inset.feed(picture, Fraction(1), Fraction(1, 30), place if second >= 10 else None)
+                self.assertEqual([one.lost for one in inset.lost(20 * NS, place)], lost)
+        inset.begin(19 * NS)
+        lost = inset.lost(20 * NS, place)
+        self.assertEqual([one.lost for one in lost], [24], "what was kept before the press is not counted")
 
     def test_switching_while_the_first_input_is_gone_is_in_the_file(self):
         grounds = tuple(
