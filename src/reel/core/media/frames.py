@@ -1,4 +1,4 @@
-"""One frame of a file: its number, how it is coded, and whether it shows something new."""
+"""One frame of a file: its number, how it is coded, whether it shows something new; when those around it begin."""
 
 from dataclasses import dataclass
 from fractions import Fraction
@@ -20,13 +20,13 @@ EARLIER_S = (0, 3, 12, None)
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FrameFacts:
-    """The frame that is shown at a second. `number` counts ticks from the first picture on, where the rate is fixed.
+    """The frame that is shown at a second. `number` counts ticks from the first picture on; None at a variable rate.
 
     `kind` is I, P or B as it is coded; `size_bytes` are those of its packet. It `is_new` where any of its luma differs
     from the frame before; None where that is not known.
     """
 
-    number: int
+    number: int | None
     at_s: Fraction
     kind: str
     size_bytes: int
@@ -103,12 +103,53 @@ def _shown(
     return Shown(frame=frame, before=before, at_s=(pts - start) * base, size_bytes=sizes.get(pts, 0))
 
 
-def frame_at(path: Path, at_s: Fraction, rate: Fraction) -> FrameFacts:
-    """Return the facts of the frame that is shown at a second of a file; raises MediaError."""
+def frame_times(path: Path, at_s: Fraction, around_s: Fraction = Fraction(2)) -> tuple[Fraction, ...]:
+    """Return when the frames around a moment begin, in seconds from the first picture on; raises MediaError.
+
+    They are those from a keyframe before it on, to `around_s` behind it, or to the next one where that is later.
+    Nothing is decoded.
+    """
+    try:
+        for back_s in EARLIER_S:
+            with av.open(str(path)) as container:
+                found = _times(container, at_s, at_s + around_s, None if back_s is None else back_s + around_s)
+            if found and (found[0] <= at_s or back_s is None):
+                return found
+    except (*BROKEN, IndexError) as error:
+        raise MediaError(path, "has no picture that can be read there") from error
+    raise MediaError(path, "has no picture that can be read there")
+
+
+def _times(
+    container: "av.container.InputContainer", at_s: Fraction, until_s: Fraction, back_s: Fraction | None
+) -> tuple[Fraction, ...]:
+    """Read the times of frames from the keyframe on that a file is entered at; those before it are not known."""
+    stream = pictures_of(container)[0]
+    base, start = stream.time_base or Fraction(1), stream.start_time or 0
+    if back_s is not None and at_s > back_s:
+        container.seek(start + int((at_s - back_s) / base), stream=stream)
+    at, last = start + at_s / base, start + until_s / base
+    found: list[int] = []
+    follows: Fraction | None = None  # the frame after the moment
+    for packet in container.demux(stream):
+        if packet.pts is None:
+            continue
+        found.append(packet.pts)
+        if packet.pts > at:
+            follows = min(Fraction(packet.pts), follows or Fraction(packet.pts))
+        # what is decoded later is shown later too: no frame up to there is missing
+        if packet.dts is not None and follows is not None and packet.dts > max(last, follows):
+            break
+    upto = last if follows is None else max(last, follows)
+    return tuple((pts - start) * base for pts in sorted(found) if found[0] <= pts <= upto)
+
+
+def frame_at(path: Path, at_s: Fraction, rate: Fraction | None) -> FrameFacts:
+    """Return the facts of the frame that is shown at a second of a file, at a fixed rate or none; raises MediaError."""
     shown = shown_at(path, at_s, needs_before=True)
     is_new = None if shown.before is None else not np.array_equal(luma_of(shown.before), luma_of(shown.frame))
     return FrameFacts(
-        number=round(shown.at_s * rate),
+        number=None if rate is None else round(shown.at_s * rate),
         at_s=shown.at_s,
         kind=PictureType(shown.frame.pict_type).name,
         size_bytes=shown.size_bytes,

@@ -10,4 +10,4 @@ class TakesConfig(AppConfig):
 
     def ready(self) -> None:
         """Load what does the jobs of its kinds."""
-        from reel.web.takes import bringing, making, moving, proving, rewrapping, verifying, watching  # noqa: F401 - each registers itself
+        from reel.web.takes import bringing, listening, making, moving, proving, rewrapping, verifying, watching  # noqa: F401 - each registers itself

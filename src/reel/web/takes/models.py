@@ -75,7 +75,8 @@ class Takes(models.QuerySet["Take"]):
 class Form:
     """What a take's files are, as far as pages and times need it: as asked, or as measured of what was brought in.
 
-    `tick_rate` is that of its marks; one frame in so many as `lapse` says is recorded.
+    `tick_rate` is that of its marks; one frame in so many as `lapse` says is recorded. Frames of one that `is_variable`
+    lie at any distances.
     """
 
     width_px: int
@@ -86,6 +87,7 @@ class Form:
     devices: tuple[str, ...] = ()
     container: str = ""
     codec: str = ""
+    is_variable: bool = False
 
 
 # Of what was not measured yet.
@@ -199,6 +201,7 @@ class Take(models.Model):
             devices=tuple(one.device.kind.label for one in self.setup.inputs),
             container=plan.recipe.container_facts.label,
             codec=plan.recipe.codec_facts.label,
+            is_variable=plan.as_it_comes or plan.recipe.as_sent or self.origin == TakeOrigin.BY_DEVICE,
         )
 
     @property

@@ -70,6 +70,11 @@ def copy_path(part: Part) -> Path:
     return Path(settings.HOME.cache / f"{part.pk}.mp4")
 
 
+def track_path(part: Part, track: int) -> Path:
+    """Return where a sound track of a part, from 0, lies to be listened to."""
+    return Path(settings.HOME.cache / f"{part.pk}-track{track}.flac")
+
+
 def still_path(part: Part, name: str) -> Path:
     """Return where one of STILLS of a trial lies."""
     return Path(settings.HOME.cache / f"{part.pk}-{name}.jpg")
@@ -77,7 +82,12 @@ def still_path(part: Part, name: str) -> Path:
 
 def cached_paths(part: Part) -> list[Path]:
     """Return all that is kept of a part beside its files, whether or not it is there."""
-    return [poster_path(part), copy_path(part), *(still_path(part, name) for name in STILLS)]
+    return [
+        poster_path(part),
+        copy_path(part),
+        *(still_path(part, name) for name in STILLS),
+        *(track_path(part, track) for track in range(len(part.take.tracks))),
+    ]
 
 
 def playable_path(part: Part) -> Path:
@@ -136,7 +146,7 @@ def rescue_part(asked: Subject, progress: Progress) -> None:
     problem = ""
     try:
         if not part.original_name:
-            _put(target, lambda making: rescue(source, making, progress, titles=part.take.tracks))
+            put(target, lambda making: rescue(source, making, progress, titles=part.take.tracks))
     except MediaError as error:
         problem = f"It could not be repaired. {error}"
     with transaction.atomic():
@@ -200,6 +210,7 @@ def _measure(part: Part, examined: Examined) -> MediaFacts:
         tick_rate=rate,
         container=facts.container,
         codec=video.codec if video else facts.sound[0].codec if facts.sound else "",
+        is_variable=bool(video and video.rate and not video.rate.fixed),
     )
     titles = [one.title or f"Track {number}" for number, one in enumerate(facts.sound, start=1)]
     Take.objects.filter(pk=part.take_id, asked__isnull=True).update(measured=to_plain(form), tracks=titles)
@@ -233,13 +244,15 @@ def _probed(path: Path) -> MediaFacts | None:
 
 def _make_playable(part: Part, progress: Callable[[float], None]) -> None:
     path = path_of(part)
-    _put(poster_path(part), lambda target: target.write_bytes(poster(path)))
+    for track in range(len(part.take.tracks)):
+        track_path(part, track).unlink(missing_ok=True)  # it was read out of what the file was before
+    put(poster_path(part), lambda target: target.write_bytes(poster(path)))
     if part.take.is_trial:
         _make_stills(part, path)
     progress(0.85)
     if part.plays is not Plays.ITSELF:
         copy = rewrap_to_mp4 if part.plays is Plays.REWRAPPED else encode_for_browser
-        _put(copy_path(part), lambda target: copy(path, target, lambda done: progress(0.85 + done * 0.15)))
+        put(copy_path(part), lambda target: copy(path, target, lambda done: progress(0.85 + done * 0.15)))
     Part.objects.filter(pk=part.pk).update(playable=True)
 
 
@@ -248,10 +261,10 @@ def _make_stills(part: Part, path: Path) -> None:
     tried = part.tried
     places = {"first": Fraction(0), "hardest": Fraction(tried.hardest_s if tried else 0), "last": Fraction(10**6)}
     for name in STILLS:
-        _put(still_path(part, name), lambda target, name=name: target.write_bytes(still(path, places[name])))  # type: ignore[misc]  # bound at once
+        put(still_path(part, name), lambda target, name=name: target.write_bytes(still(path, places[name])))  # type: ignore[misc]  # bound at once
 
 
-def _put(target: Path, make: Callable[[Path], object]) -> None:
+def put(target: Path, make: Callable[[Path], object]) -> None:
     """Make a file beside its place and move it there when it is complete."""
     making = target.with_name(f"{target.stem}.making{target.suffix}")
     try:

@@ -43,6 +43,8 @@ urlpatterns = [
     path("<number:take_id>/mark/<number:mark_id>/", views.note, name="note"),
     path("<number:take_id>/<number:number>/video/", views.video, name="video"),
     path("<number:take_id>/<number:number>/frame/", views.frame, name="frame"),
+    path("<number:take_id>/<number:number>/times/", views.times, name="times"),
+    path("<number:take_id>/<number:number>/sound/<number:track>/", views.sound, name="sound"),
     path("<number:take_id>/<number:number>/poster/", views.poster, name="poster"),
     path("<number:take_id>/still/<slug:name>/", views.still, name="still"),
 ]

@@ -5,7 +5,7 @@ from fractions import Fraction
 from pathlib import Path
 
 from django.contrib import messages
-from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase, QueryDict
+from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase, JsonResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
@@ -13,16 +13,25 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from reel import options
 from reel.core.errors import BadValueError, ReelError
 from reel.core.measure import judge
-from reel.core.media import frame_at
+from reel.core.media import frame_at, frame_times
 from reel.web.takes import actions, binning
 from reel.web.takes.along import along
 from reel.web.takes.choosing import add_tag, chosen, set_good
 from reel.web.takes.choosing import note as note_take
 from reel.web.takes.comparing import STILL_WORDS, compared, mark_row, others_to_compare
+from reel.web.takes.listening import ask_for_track, reading_of
 from reel.web.takes.listing import SORTS, Query, list_takes
 from reel.web.takes.models import STILLS, Mark, Part, Take, TakeState
 from reel.web.takes.pointing import point_to, where_it_is
-from reel.web.takes.proving import path_of, playable_path, poster_path, shelf_of, sound_files_of, still_path
+from reel.web.takes.proving import (
+    path_of,
+    playable_path,
+    poster_path,
+    shelf_of,
+    sound_files_of,
+    still_path,
+    track_path,
+)
 from reel.web.takes.ranges import file_response
 from reel.web.takes.rewrapping import REWRAPS, ask_to_rewrap, rewraps_of
 from reel.web.takes.typed import second
@@ -240,8 +249,38 @@ def video(request: HttpRequest, take_id: int, number: int) -> HttpResponseBase:
 def frame(request: HttpRequest, take_id: int, number: int) -> HttpResponse:
     """Say of the frame that is shown at `?at=` seconds: its number, how it is coded, its size, whether it is new."""
     part = get_object_or_404(Part.objects.select_related("take"), take_id=take_id, number=number)
-    at_s = Fraction(second(request.GET.get("at", ""))).limit_denominator(1_000_000)
-    return render(request, "takes/_frame.html", {"frame": frame_at(path_of(part), at_s, part.take.form.rate)})
+    form = part.take.form
+    found = frame_at(path_of(part), _moment(request), None if form.is_variable else form.rate)
+    return render(request, "takes/_frame.html", {"frame": found, "at_s": float(found.at_s)})
+
+
+@require_GET
+def times(request: HttpRequest, take_id: int, number: int) -> HttpResponse:
+    """Say when the frames around `?at=` seconds begin, in seconds: what steps go by where their distances vary."""
+    part = get_object_or_404(Part.objects.select_related("take"), take_id=take_id, number=number)
+    found = frame_times(path_of(part), _moment(request))
+    return JsonResponse({"times": [round(float(one), 6) for one in found]})
+
+
+@require_http_methods(["GET", "POST"])
+def sound(request: HttpRequest, take_id: int, number: int, track: int) -> HttpResponseBase:
+    """Play one sound track, from 0, that was read out of a part; asked by POST it is read: 202 until it is there."""
+    part = get_object_or_404(Part.objects.select_related("take"), take_id=take_id, number=number, playable=True)
+    if track >= len(part.take.tracks):
+        raise Http404
+    if request.method == "POST":
+        ask_for_track(part, track)
+        return HttpResponse(status=202)
+    job = reading_of(part, track)
+    if (path := track_path(part, track)).exists():
+        return file_response(request, path, "audio/flac")
+    if job is not None and job.problem:
+        return HttpResponse(job.problem, status=409, content_type="text/plain; charset=utf-8")
+    return HttpResponse(status=202 if job is not None and job.is_open else 404)
+
+
+def _moment(request: HttpRequest) -> Fraction:
+    return Fraction(second(request.GET.get("at", ""))).limit_denominator(1_000_000)
 
 
 @require_GET

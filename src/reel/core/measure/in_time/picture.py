@@ -1,7 +1,7 @@
 """Following the pictures of a file: where they are black, stand still, are missing, stand twice, or are cut."""
 
 from array import array
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 from fractions import Fraction
 
 import numpy as np
@@ -17,6 +17,8 @@ BROAD_PART = 0.02
 MIN_MS = 1000
 # A picture that stands twice is told from a source that draws fewer by what is around it: so much of a second moves.
 MOVING_PART = 0.9
+# Something changes seldom where it does so fewer times in a second, and in no more than this part of its pictures.
+MIN_MOVES, MAX_SELDOM = 6, 0.25
 # Another scene differs by so many code values in the mean, and by so many times what the pictures around it do.
 CUT_STEPS, CUT_TIMES = 10.0, 4.0
 # So many pictures before and after a cut say how much they move by themselves.
@@ -48,19 +50,23 @@ class PictureTrace:
 
     def black(self, length_s: float) -> list[Span]:
         """Return where it is black."""
-        return list(self._spans(self._flag(1), length_s))
+        at_s = np.append(np.array(self._at_s), length_s)
+        found = runs(self._flag(1))
+        return [_span(at_s, *one) for one in found if (at_s[one[1]] - at_s[one[0]]) * 1000 >= MIN_MS]
 
     def still(self, length_s: float, rate: RateFacts | None) -> list[Span]:
-        """Return where it does not change, blackness left out; a stretch begins with the last picture that did.
+        """Return where it does not change, blackness left out: from a picture that did to the next that does.
 
-        Where pictures come at times of their own, one stands until the next comes.
+        At a fixed rate that is two pictures or more; where they come at times of their own, one stands until the next.
         """
         black = self._flag(1)
-        stands = ~self._flag(0) & ~black
-        begins = np.append(stands[1:] & ~stands[:-1], False)
-        if rate is not None and not rate.fixed:
-            begins |= np.diff(np.append(np.array(self._at_s), length_s)) * 1000 >= MIN_MS
-        return list(self._spans(stands | (begins & ~black), length_s))
+        edges = np.flatnonzero(self._moves() | (black != np.append(False, black[:-1])))
+        at_s = np.append(np.array(self._at_s), length_s)
+        begins, ends = edges, np.append(edges[1:], len(black))
+        holds = ~black[begins] & ((at_s[ends] - at_s[begins]) * 1000 >= MIN_MS)
+        if rate is None or rate.fixed:
+            holds &= ends - begins > 1
+        return [_span(at_s, *one) for one in zip(begins[holds], ends[holds], strict=True)]
 
     def busy(self, least: int) -> tuple[int, int]:
         """Return the seconds in which much of the picture moved `least` times or more, and the new pictures in them."""
@@ -97,18 +103,21 @@ class PictureTrace:
         """The length of the steps that it has come to."""
         return self._bits.step_ms
 
+    def _moves(self) -> Bools:
+        """Return which pictures move; a little that seldom changes does not: a keyframe, a settling encoder."""
+        moved, (at_s, parts) = self._flag(0), self._arrays()
+        upto = np.concatenate(([0], np.cumsum(moved)))
+        begins, ends = np.searchsorted(at_s, at_s - 0.5), np.searchsorted(at_s, at_s + 0.5)
+        near = upto[ends] - upto[begins]
+        is_seldom = (near < MIN_MOVES) & (near <= MAX_SELDOM * (ends - begins))
+        moves: Bools = moved & ~((parts < BROAD_PART) & is_seldom)
+        return moves
+
     def _arrays(self) -> tuple[Floats, npt.NDArray[np.float32]]:
         return np.array(self._at_s), np.array(self._parts, dtype=np.float32)
 
     def _flag(self, bit: int) -> Bools:
         return (np.array(self._flags, dtype=np.uint8) >> bit & 1).astype(bool)
-
-    def _spans(self, holds: Bools, length_s: float) -> Iterator[Span]:
-        """Return the stretches of MIN_MS or more in which something holds."""
-        at_s = np.append(np.array(self._at_s), length_s)
-        for begin, end in runs(holds):
-            if (at_s[end] - at_s[begin]) * 1000 >= MIN_MS:
-                yield Span(begin_ms=_ms(at_s[begin]), end_ms=_ms(at_s[end]))
 
 
 def _lost(at_s: Floats, rate: Fraction) -> Iterable[Event]:
@@ -144,6 +153,10 @@ def _cuts(jumps: npt.NDArray[np.float32]) -> list[int]:
         if not len(around) or jumps[place] >= CUT_TIMES * max(1.0, float(around.max())):
             found.append(int(place))
     return found
+
+
+def _span(at_s: Floats, begin: int, end: int) -> Span:
+    return Span(begin_ms=_ms(at_s[begin]), end_ms=_ms(at_s[end]))
 
 
 def _ms(second: float) -> int:

@@ -5,6 +5,7 @@ from fractions import Fraction
 import av
 import numpy as np
 
+from reel.core.file import Lossless
 from reel.core.measure import examine
 from reel.core.measure.in_time import Bins, PictureInTime, SoundInTime, TakeInTime, coded_rate, rate_of
 from reel.core.media import PartWriter
@@ -92,6 +93,18 @@ class InTimeTests(FolderTestCase):
         spans = [(one.begin_ms, one.end_ms) for one in examined.in_time.picture.still]
         self.assertEqual(spans, [(999, 2600), (3461, 4600)])
         self.assertEqual(examined.seen.still.total_s, Fraction(2740, 1000))
+
+    def test_a_source_that_draws_fewer_pictures_does_not_stand_still(self):
+        for times in (2, 3, 15, 45):
+
+            def repeated(tick, times=times):
+                return planted(tick // times * times % BLACK[0])
+
+            with self.subTest(times):
+                found = self.write(repeated, container="mkv", codec="ffv1", rate=Lossless(), effort="")
+                stands = {end - begin for begin, end in self.frames(found.in_time.picture.still)}
+                self.assertEqual(stands, {45, 30} if times == 45 else set())
+                self.assertEqual(times == 45, found.seen.still.total_s > 13)
 
     def test_levels_and_data_rates_are_those_of_the_file(self):
         found = self.write(planted)

@@ -27,7 +27,7 @@ from reel.core.file import (
     forecast,
     resolve,
 )
-from reel.core.media import MediaError, PartWriter, frame_at, measure_rate, poster, probe, rewrap_to_mp4
+from reel.core.media import MediaError, PartWriter, frame_at, frame_times, measure_rate, poster, probe, rewrap_to_mp4
 from reel.core.media.probe import container_suffix
 from reel.core.media.rate import STANDARD_RATES
 from reel.core.media.tests.clips import plan, write_clip
@@ -263,6 +263,29 @@ class FrameTests(FolderTestCase):
                     self.assertGreater(found.size_bytes, 0)
         with self.assertRaises(MediaError):
             frame_at(self.folder / "none.mp4", Fraction(0), Fraction(30))
+
+    def test_steps_at_any_distances_go_from_each_frame_to_the_next(self):
+        """B-frames, a second between two frames, seven before the last: each step from a middle is the next frame."""
+        steps = random.Random(7)
+        ticks = list(itertools.accumulate(steps.choice((8, 16, 17, 33, 34, 50, 1000)) for _ in range(60)))
+        ticks = [tick - ticks[0] for tick in ticks] + [ticks[-1] + 7000]
+        for container, codec in itertools.product(("mp4", "mkv", "mov", "ts"), (VideoCodec.H264, VideoCodec.HEVC)):
+            with self.subTest(container, codec=codec):
+                asked = plan(
+                    as_it_comes=True, tracks=(), container=container, codec=codec, keyframe_s=Fraction(1, 2), b_frames=3
+                )
+                path = write_clip(self.folder / f"{codec}.{container}", asked, ticks, sound=np.zeros(1))
+                begins = [Fraction(tick, 1000) for tick in ticks]
+                for number, (begin, end) in enumerate(itertools.pairwise(begins)):
+                    found = frame_times(path, (begin + end) / 2)
+                    place = max(place for place, at in enumerate(found) if at <= (begin + end) / 2)
+                    around = found[max(0, place - 1) : place + 2]
+                    wanted = begins[max(0, number - 1 if place else number) : number + 2]
+                    for one, asked_s in zip(around, wanted, strict=True):
+                        self.assertAlmostEqual(one, asked_s, delta=Fraction(1, 1000))
+                self.assertIsNone(frame_at(path, begins[-1], None).number)
+        with self.assertRaises(MediaError):
+            frame_times(self.folder / "none.mp4", Fraction(0))
 
     def test_a_frame_too_far_from_its_keyframe_is_not_looked_for(self):
         path = write_clip(self.folder / "a.mkv", plan(keyframe_s=Fraction(10)), range(120))

@@ -11,15 +11,16 @@ from django.utils import timezone
 
 from reel.core.line import file_plan
 from reel.core.measure import Counts
+from reel.core.media import probe
 from reel.core.media.tests.clips import write_clip
 from reel.core.roll import RollSetup
 from reel.web.jobs.actions import call_off
 from reel.web.jobs.kinds import KINDS, Kind
 from reel.web.jobs.models import Job, JobState
-from reel.web.jobs.running import run_job, take_up_left
-from reel.web.takes import actions
+from reel.web.jobs.running import run_job, run_waiting, take_up_left
+from reel.web.takes import actions, listening
 from reel.web.takes.models import Mark, Part, ProofState, Take, TakeState
-from reel.web.takes.proving import copy_path, poster_path, prove_part
+from reel.web.takes.proving import copy_path, poster_path, prove_part, track_path
 from reel.web.takes.tests.home import SETUP, HomeMixin
 
 
@@ -80,6 +81,31 @@ class TakeTests(HomeMixin, TestCase):
         with patch.object(transaction.Atomic, "__exit__", failing_exit), self.assertRaises(OperationalError):
             actions.rename(take, "evening")
         self.assertTrue((settings.HOME.shelf / "stone.mkv").exists())
+
+    def test_another_track_is_read_out_of_a_take_to_be_listened_to(self):
+        take = self.take
+        Take.objects.filter(pk=take.pk).update(tracks=["Game", "Voice"])
+        write_clip(settings.HOME.shelf / "stone.mkv", replace(file_plan(SETUP), tracks=("Game", "Voice")), range(90))
+        self.prove(take)
+        address = reverse("takes:sound", args=[take.pk, 1, 1])
+        self.assertContains(self.client.get(reverse("takes:take", args=[take.pk])), address)
+        self.assertEqual(self.client.get(address).status_code, 404)
+        for _ in range(2):
+            self.assertEqual(self.client.post(address).status_code, 202)
+        self.assertEqual(self.client.get(address).status_code, 202)
+        with patch.object(listening, "sound_of", side_effect=OSError(28, "No space left on device")):
+            run_waiting()
+        failed = self.client.get(address)
+        self.assertEqual((failed.status_code, b"No space left" in failed.content), (409, True))
+        self.client.post(address)
+        run_waiting()
+        self.assertEqual(Job.objects.filter(kind=listening.LISTEN).count(), 2)
+        answer = self.client.get(address, headers={"Range": "bytes=0-3"})
+        self.assertEqual((answer.status_code, answer["Content-Type"]), (206, "audio/flac"))
+        self.assertAlmostEqual(float(probe(track_path(take.first, 1)).length_s), 3, delta=0.03)
+        self.assertEqual(self.client.get(reverse("takes:sound", args=[take.pk, 1, 2])).status_code, 404)
+        self.prove(take)
+        self.assertEqual(self.client.get(address).status_code, 404, "it was read out of what the file was before")
 
     def test_a_job_that_ends_its_worker_again_and_again_is_set_aside(self):
         job = Job.objects.create(kind="proof", subject=1)

@@ -1,8 +1,8 @@
 // Files from this browser: sent in pieces, going on where they stopped when a page or a connection went.
+import { post, said } from "./post.js";
+
 const drop = document.querySelector("[data-drop]"), list = document.querySelector("[data-sending]");
-const PIECE = 8 << 20, token = JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
-const said = async (answer) => new DOMParser().parseFromString(await answer.text(), "text/html").querySelector("main, body")?.textContent.trim().slice(0, 300);
-const post = (address, body) => fetch(address, { method: "POST", body, headers: { "X-CSRFToken": token, "HX-Request": "true" } });
+const PIECE = 8 << 20;
 
 async function send(file, row) {
   const tell = (text, wrong) => { row.textContent = `${file.name}: ${text}`; row.classList.toggle("loss", !!wrong); };

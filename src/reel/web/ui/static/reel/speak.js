@@ -1,16 +1,14 @@
 // Speaking over a take: the take plays through the same audio clock that the microphone is heard by, and what is played
 // is kept beside what is heard, so that the server finds where in the take it lies. How late the microphone is was
 // measured by clicks.
+import { post, said } from "./post.js";
 import { video } from "./take.js";
 
 const place = document.querySelector("[data-speak]"), at = (name) => place.querySelector(`[data-${name}]`);
-const token = JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
 const LATE = "reel-microphone-late", PIECE = 48_000, TAIL_MS = 400, FLOOR_DB = -60, MOST_BLOCKS = 256, READY_MS = 5000;
 const CLICKS_S = [0, 0.37, 0.81, 1.18, 1.7, 2.05, 2.6, 2.93];
 const sleep = (ms) => new Promise((done) => setTimeout(done, ms));
-const post = (address, body) => fetch(address, { method: "POST", body, headers: { "X-CSRFToken": token, "HX-Request": "true" } });
 const middle = (numbers) => numbers.toSorted((a, b) => a - b)[Math.floor(numbers.length / 2)];
-const said = async (answer) => new DOMParser().parseFromString(await answer.text(), "text/html").body.textContent.trim().slice(0, 300);
 let context = null, take = null, highest = 0;
 
 function tell(text, wrong) {

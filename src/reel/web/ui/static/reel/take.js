@@ -1,5 +1,7 @@
 // A take in time: the player's cursor runs through the drawing, and steps go by whole frames. A frame's middle is sought,
-// so that rounding never shows its neighbour.
+// so that rounding never shows its neighbour. A browser plays the first sound track alone: another is played beside.
+import { post } from "./post.js";
+
 const drawing = () => document.querySelector("[data-drawing]");
 const shown = () => document.getElementById("in-time")?.dataset ?? {};
 export const video = () => document.getElementById("player");
@@ -11,6 +13,59 @@ function seekTo(frame) {
   const player = video();
   if (!player) return;
   player.currentTime = Math.max(0, Math.min((frame + 0.5) / rate(), player.duration || 0));
+}
+// Where the distances of frames vary, the server says when those around a moment begin; the middles of them are kept.
+let middles = [];
+async function step(frames) {
+  const player = video(), { times } = document.querySelector("[data-player]").dataset;
+  player.pause();
+  if (!times) { seekTo(frameOf(player) + frames); return; }
+  const placeOf = () => middles.findLastIndex(([from, to]) => from <= player.currentTime && player.currentTime < to);
+  if (!middles[placeOf() + frames] || placeOf() < 0) {
+    const answer = await fetch(`${times}?at=${Math.max(0, player.currentTime - (frames < 0 ? 1 : 0)).toFixed(4)}`);
+    if (!answer.ok) return;
+    const begins = (await answer.json()).times;
+    middles = begins.map((from, place) => [from, begins[place + 1] ?? Infinity]);
+  }
+  const [from, to] = middles[Math.max(0, placeOf() + frames)] ?? [];
+  if (from !== undefined) player.currentTime = Math.min(Number.isFinite(to) ? (from + to) / 2 : from + 1e-3, player.duration || 0);
+}
+// The track that is played beside the picture, which then is mute; null while the file's first is heard.
+let track = null, choosing = 0;
+const heard = () => track ?? video();
+function keepInStep() {
+  const player = video();
+  if (!track || !player) return;
+  track.playbackRate = player.playbackRate;
+  if (Math.abs(track.currentTime - player.currentTime) > 0.04) track.currentTime = player.currentTime;
+  if (player.paused || player.ended) track.pause();
+  else if (track.paused) track.play();
+}
+async function choose(select) {
+  const said = document.querySelector("[data-track-said]"), mine = ++choosing, wasMute = heard().muted, address = select.value;
+  track?.pause();
+  track = null;
+  video().muted = wasMute;
+  said.textContent = "";
+  if (!address) return;
+  let answer = await fetch(address, { headers: { Range: "bytes=0-0" } });
+  if (answer.status === 404 || answer.status === 409) {
+    await post(address);
+    answer = { status: 202 };
+  }
+  while (answer.status === 202 && mine === choosing) {
+    said.textContent = "· the track is being read";
+    await new Promise((done) => setTimeout(done, 400));
+    answer = await fetch(address, { headers: { Range: "bytes=0-0" } });
+  }
+  if (mine !== choosing) return;
+  said.textContent = answer.ok ? "" : `· ${answer.status === 409 ? (await answer.text()).slice(0, 200) : "the track can't be played"}`;
+  if (!answer.ok) { select.value = ""; return; }
+  track = new Audio(address);
+  track.preservesPitch = true;
+  track.muted = wasMute;
+  video().muted = true;
+  keepInStep();
 }
 // A second as hours, minutes, seconds and frames, as the server writes it.
 export function code(seconds, perSecond = rate()) {
@@ -45,10 +100,11 @@ function tellFrame() {
     if (answer.ok && player.paused) place.textContent = `· ${(await answer.text()).trim()}`;
   }, 200);
 }
-for (const name of ["play", "pause", "seeking", "seeked", "timeupdate", "loadedmetadata"]) {
+for (const name of ["play", "pause", "seeking", "seeked", "timeupdate", "loadedmetadata", "ratechange"]) {
   document.addEventListener(name, (event) => {
     if (event.target !== video()) return;
     follow();
+    keepInStep();
     if (name === "seeked" || name === "pause") tellFrame();
     const button = document.querySelector("[data-play]");
     if (button) button.firstChild.textContent = video().paused ? "Play " : "Pause ";
@@ -69,7 +125,7 @@ function shuttle(way) {
 document.addEventListener("click", (event) => {
   const player = video(), target = event.target.closest("[data-play], [data-step], [data-edge], [data-shuttle], [data-mute], [data-drawing]");
   if (!player || !target) return;
-  const { step, edge, shuttle: way } = target.dataset;
+  const { step: frames, edge, shuttle: way } = target.dataset;
   if (way === undefined) clearInterval(backing);
   if ("play" in target.dataset) {
     if (!player.paused) player.pause();
@@ -78,9 +134,9 @@ document.addEventListener("click", (event) => {
       player.play();
     }
   } else if ("mute" in target.dataset) {
-    player.muted = !player.muted;
-    target.setAttribute("aria-pressed", player.muted);
-  } else if (step) { player.pause(); seekTo(frameOf(player) + Number(step)); }
+    heard().muted = !heard().muted;
+    target.setAttribute("aria-pressed", heard().muted);
+  } else if (frames) step(Number(frames));
   else if (way !== undefined) shuttle(Number(way));
   else if (edge) {
     edges[edge] = frameOf(player);
@@ -97,7 +153,10 @@ document.addEventListener("click", (event) => {
     seekTo(Math.floor((Number(from) + (event.clientX - box.left) / box.width * (to - from)) / 1000 * rate()));
   }
 });
-document.addEventListener("change", ({ target }) => { if (target.matches("[data-speed]") && video()) video().playbackRate = Number(target.value); });
+document.addEventListener("change", ({ target }) => {
+  if (target.matches("[data-speed]") && video()) video().playbackRate = Number(target.value);
+  if (target.matches("[data-track]") && video()) choose(target);
+});
 document.addEventListener("htmx:afterSwap", follow);
 // Steps of a second, which have no button of their own.
 document.addEventListener("keydown", (event) => {
