@@ -189,9 +189,12 @@ class InputTests(unittest.TestCase):
             (data,) = decoded(take.path).values()
             self.assertLessEqual(np.abs(data / (2**15 if data.dtype == np.int16 else 1)).max(), highest)
             self.assertGreater(take.counts.tracks[0].clipped[0].number, 80_000)
-            proof = prove(file_plan(setup), facts=probe(take.path), counts=take.counts)
-            (said,) = [line for line in proof.differing if "clipping" in line.label]
-            self.assertIn("louder than full scale", said.cause)
+            facts = probe(take.path)
+            rounded = replace(facts, sound=(replace(facts.sound[0], clipped=0),))  # as a voice is that is coded
+            for found in (facts, rounded):
+                proof = prove(file_plan(setup), facts=found, counts=take.counts)
+                (said,) = [line for line in proof.differing if "clipping" in line.label]
+                self.assertIn("louder than full scale", said.cause)
 
     def test_a_limiter_holds_in_the_file_whatever_comes_after_it(self):
         """Brought from 44.1 to 48 kHz, on a track of its own and together with another that is limited too."""

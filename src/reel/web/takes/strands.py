@@ -10,7 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from reel.core.measure import Counts
-from reel.core.measure.in_time import Event, Span, TakeInTime, at_label, losses, rate_of
+from reel.core.measure.in_time import Event, Span, TakeInTime, at_label, clips, losses, rate_of
 from reel.core.signal import length_label
 
 # Shapes lie in a box so wide that is stretched to the page; texts stand at a part of the width, in pixels of height.
@@ -124,7 +124,7 @@ def drawn(in_time: TakeInTime, counts: Counts, window: Window, marks: Sequence[t
                 _columns(_thick_sound(track.levels), in_time.step_ms, window), FIRST_TRACK_Y + place * TRACK_GAP
             ),
             place=place % 5 + 1,
-            clips=tuple(_places(((one.at_ms) for one in track.clipped), window)),
+            clips=tuple(_places((one.at_ms for one in clips(in_time, place, counts)), window)),
         )
         for place, track in enumerate(in_time.tracks)
     )

@@ -7,7 +7,8 @@ from fractions import Fraction
 from statistics import median
 
 from reel.core.measure.counts import Counts, LossCause
-from reel.core.measure.in_time.values import Event, PictureInTime, SoundInTime, Span, TakeInTime
+from reel.core.measure.in_time.values import Event, PictureInTime, Span, TakeInTime
+from reel.core.media.probe import CLIP_RUN
 from reel.core.signal import length_label, rate_label
 
 # Shorter stretches are drawn, and not said: pictures stand and are black for a moment in any take.
@@ -77,9 +78,29 @@ def losses(picture: PictureInTime, counts: Counts) -> tuple[tuple[Event, LossCau
     return tuple(sorted(found, key=lambda one: one[0].at_ms))
 
 
+def clips(in_time: TakeInTime, place: int, counts: Counts) -> tuple[Event, ...]:
+    """Return where a track clips, in the order of time: as it stands in the file, and as the recorder bounded it.
+
+    Lossy codecs round the tops of what was bounded, so that the file alone does not tell.
+    """
+    found = in_time.tracks[place].clipped
+    if place >= len(counts.tracks):
+        return found
+    picture = in_time.picture
+    rate = picture.rate if picture is not None and picture.rate is not None else Fraction(1000)  # else ticks are ms
+    bounded = [
+        Event(at_ms=round(one.first_tick * 1000 / rate), number=one.number)
+        for one in counts.tracks[place].clipped
+        if one.number >= CLIP_RUN
+    ]
+    near = [one.at_ms for one in found]
+    more = [one for one in bounded if not any(-TOGETHER_MS <= at_ms - one.at_ms <= TOGETHER_MS for at_ms in near)]
+    return tuple(sorted((*found, *more), key=lambda one: one.at_ms))
+
+
 def found_in(in_time: TakeInTime, counts: Counts) -> tuple[Found, ...]:
     """Return what there is to say of a file; `counts` are the recorder's of the same file, and give only causes."""
-    said = [*_of_tracks(in_time.tracks, in_time.length_ms)]
+    said = [*_of_tracks(in_time, counts)]
     if in_time.picture is not None:
         said += _of_picture(in_time.picture, counts, in_time.step_ms)
     return tuple(sorted(said, key=lambda one: (one.is_plain, list(FoundKind).index(one.kind))))
@@ -137,11 +158,12 @@ def _spans(kind: FoundKind, word: str, spans: Iterable[Span], least_ms: int) -> 
     yield Found(kind=kind, lead=f"{word} {len(told)} times", more=more, at_ms=longest.begin_ms)
 
 
-def _of_tracks(tracks: Sequence[SoundInTime], length_ms: int) -> Iterator[Found]:
+def _of_tracks(in_time: TakeInTime, counts: Counts) -> Iterator[Found]:
+    tracks, length_ms = in_time.tracks, in_time.length_ms
     for place, track in enumerate(tracks):
         name = track.title or (f"Track {place + 1}" if len(tracks) > 1 else "The sound")
-        if track.clipped:
-            number, at_ms = len(track.clipped), track.clipped[0].at_ms
+        if clipped := clips(in_time, place, counts):
+            number, at_ms = len(clipped), clipped[0].at_ms
             times = "once" if number == 1 else f"{number} times"
             where = f" at {at_label(at_ms)}." if number == 1 else f", the first time at {at_label(at_ms)}."
             yield Found(kind=FoundKind.CLIPPED, lead=f"{name} clipped {times}", more=where, at_ms=at_ms)

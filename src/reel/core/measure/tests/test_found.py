@@ -6,7 +6,7 @@ from fractions import Fraction
 from hypothesis import given
 from hypothesis import strategies as st
 
-from reel.core.measure import Counts, LossCause, Stretch
+from reel.core.measure import Counts, LossCause, Placed, Stretch, TrackCounts
 from reel.core.measure.in_time import (
     Event,
     PictureInTime,
@@ -72,6 +72,18 @@ class FoundTests(unittest.TestCase):
                 "Black from 0:03 to 0:05.",
             ],
         )
+
+    def test_what_the_recorder_bounded_is_told_though_the_file_rounds_its_tops(self):
+        bounded = (
+            Placed(first_tick=240, number=900),  # the file shows this one
+            Placed(first_tick=480, number=500),
+            Placed(first_tick=700, number=1),  # one sample is nothing that anybody hears
+        )
+        counts = Counts(tracks=(TrackCounts(), TrackCounts(clipped=bounded)))
+        for shown, first in ((picture(), "0:04"), (None, "0:00")):  # ticks are milliseconds where there is no rate
+            loud = track("voice", clipped=(Event(at_ms=4300, number=12),) if shown else ())
+            said = told(shown, track("game"), loud, counts=counts)
+            self.assertEqual(said, [f"voice clipped 2 times, the first time at {first}."])
 
     def test_a_source_that_draws_fewer_is_told_from_one_that_hardly_moves(self):
         self.assertEqual(
