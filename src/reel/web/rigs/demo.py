@@ -11,7 +11,20 @@ from pathlib import Path
 from reel.core.file import Purpose
 from reel.core.frame import Advice, Arrangement, Fit, Piece, Place, proposals
 from reel.core.frame.edit import side_by_side
-from reel.core.line import Camera, DeviceKind, InputSetup, RigSetup, Simulated, propose, propose_input, signal_chain
+from reel.core.line import (
+    Camera,
+    Connector,
+    DeviceKind,
+    HopSetup,
+    InputSetup,
+    RigSetup,
+    Simulated,
+    propose,
+    propose_input,
+    signal_chain,
+)
+from reel.core.line.edit import set_own
+from reel.core.line.own_settings import OwnShape
 from reel.core.media import with_chapters
 from reel.core.signal import Mode
 from reel.core.sound import SoundSetup, TrackSetup
@@ -36,6 +49,7 @@ def workspaces() -> Iterator[Named]:
     yield _side_by_side()
     yield _walk_in_16_9()
     yield _tape_in_a_wide_frame()
+    yield _recorded_by_the_phone()
 
 
 def _with_the_bench() -> Named:
@@ -110,6 +124,16 @@ def _tape_in_a_wide_frame() -> Named:
     rig = _named(propose(DeviceKind.DECK, {"analogue-box"}), "Opening Day")
     frame = replace(rig.frame, mode=Mode.parse("1280x720p50"))
     return "Opening Day in a wide frame", replace(rig, frame=frame), ()
+
+
+def _recorded_by_the_phone() -> Named:
+    """The phone's own recorder, set to a wide part of the screen, for a minute at a time."""
+    rig = _named(propose(DeviceKind.PHONE), "Leafkey")
+    device = rig.picture.device.set(out=Connector.STORAGE)
+    one = replace(rig.picture, device=device, path=(HopSetup(model="own-recorder"),))
+    assert one.own is not None
+    one = set_own(one, replace(one.own, longer_px=1024, shape=OwnShape.WIDE, limit_s=60, again=True))
+    return "Leafkey, by the phone itself", rig.with_input(0, one), ()
 
 
 def _named(rig: RigSetup, name: str) -> RigSetup:
