@@ -18,7 +18,8 @@ MAX_SEARCHED = 5000
 def look_for_missing() -> int:
     """Note which takes' files are not where they were; returns how many are so now.
 
-    A shelf that can't be reached says nothing of its takes: its drive may be plugged in again.
+    A shelf that can't be reached says nothing of its takes, nor does a file that can't be looked at: its drive may be
+    plugged in again.
     """
     reached: dict[str, bool] = {}
     gone, back = list[int](), list[int]()
@@ -30,9 +31,11 @@ def look_for_missing() -> int:
             reached[str(shelf.root)] = _is_there(take)
         if not reached[str(shelf.root)]:
             continue
-        is_missing = any(not path_of(part).exists() for part in take.all_parts)
-        if is_missing != take.is_missing:
+        is_missing = _is_missing(take)
+        if is_missing is not None and is_missing != take.is_missing:
             (gone if is_missing else back).append(take.pk)
+    # what was renamed or moved meanwhile is where it is now
+    gone = [take.pk for take in Take.objects.kept().with_parts().filter(pk__in=gone) if _is_missing(take)]
     Take.objects.filter(pk__in=gone).update(is_missing=True)
     Take.objects.filter(pk__in=back).update(is_missing=False)
     return Take.objects.kept().filter(is_missing__in=[True]).count()
@@ -46,7 +49,10 @@ def where_it_is(take: Take) -> str:
         kept_on(take).reach()
     except ReelError as error:
         return f"{error} The take stays; plug the drive in again."
-    missing = [path_of(part).name for part in take.all_parts if not path_of(part).exists()]
+    try:
+        missing = [path_of(part).name for part in take.all_parts if not path_of(part).exists()]
+    except OSError as error:
+        return f"Its files can't be looked at ({error.strerror})."
     if len(missing) == 1:
         return f"{missing[0]} is not where it was."
     return f"{', '.join(missing)} are not where they were." if missing else ""
@@ -81,6 +87,14 @@ def _same(part: Part, root: Path, there: Iterable[StoredFile]) -> str:
         if one.size_bytes == part.size_bytes and fingerprint(Folder(root), one.name) == part.fingerprint:
             return one.name
     raise BadValueError("File", part.file_name, f"no file in {root} has its content")
+
+
+def _is_missing(take: Take) -> bool | None:
+    """Return whether some file of a take is not where it was; None where that can't be told."""
+    try:
+        return any(not path_of(part).exists() for part in take.all_parts)
+    except OSError:
+        return None
 
 
 def _is_there(take: Take) -> bool:

@@ -14,9 +14,9 @@ from reel.web.takes.watching import WatchedFolder, look_into, watcher
 def go_on_bringing() -> None:
     """Go on with files whose link is back, and look into the folders that are watched."""
     take_up_broken()
-    watcher.follow()
     for watched in WatchedFolder.objects.all():
         look_into(watched)
+    watcher.follow()
 
 
 @on_startup()

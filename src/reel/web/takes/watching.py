@@ -78,10 +78,11 @@ class Watcher(FileSystemEventHandler):
         self._watches: dict[str, Any] = {}
 
     def follow(self) -> None:
-        """Watch the folders that are to be watched now, and no others."""
+        """Watch the folders that are to be watched now, and no others. What can't be begun is tried again later."""
         wanted = set(WatchedFolder.objects.values_list("folder", flat=True))
         with self._lock:
             if wanted and not self._observer.is_alive():
+                self._observer, self._watches = Observer(), {}  # one that has ended can't begin again
                 self._observer.start()
             for folder in set(self._watches) - wanted:
                 self._observer.unschedule(self._watches.pop(folder))

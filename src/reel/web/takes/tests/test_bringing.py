@@ -167,6 +167,18 @@ class BringTests(HomeMixin, TestCase):
         with patch.object(watching, "look_into", side_effect=ZeroDivisionError), self.assertLogs(watching.log, "ERROR"):
             watching.Watcher().on_closed(FileClosedEvent(str(self.card / "new.mkv")))
 
+    def test_a_watcher_that_could_not_begin_or_has_ended_begins_again(self):
+        WatchedFolder.objects.create(folder=str(self.card))
+        watcher = watching.Watcher()
+        with patch.object(watching.Observer, "start", side_effect=RuntimeError("can't start new thread")):
+            self.assertRaises(RuntimeError, watcher.follow)
+        for _ in range(2):
+            watcher.follow()
+            self.assertTrue(watcher._observer.is_alive())
+            self.assertEqual(list(watcher._watches), [str(self.card)])
+            watcher._observer.stop()
+            watcher._observer.join(20)
+
     def test_a_folder_that_is_none_is_refused_with_what_was_typed(self):
         for typed in ("", "relative/path", "/nowhere/at all", "/etc/hostname\x00", "/" + "x" * 2000):
             response = self.client.post(reverse("takes:bring-folder"), {"path": typed})

@@ -1,6 +1,7 @@
 """The list of takes: found by any letters, told apart, chosen, binned and put back, whole or not at all."""
 
 import datetime
+from pathlib import Path
 from unittest.mock import patch
 
 from django.conf import settings
@@ -183,6 +184,27 @@ class ListTests(HomeMixin, TestCase):
             (take.folder, take.first.file_name, take.is_missing), (str(card), "renamed by hand.mkv", False)
         )
         self.assertEqual(pointing.look_for_missing(), 0)
+
+    def test_a_file_that_cannot_be_looked_at_or_was_renamed_meanwhile_is_not_said_to_be_gone(self):
+        odd, renamed, gone = self.make("odd"), self.make("renamed"), self.make("gone")
+        (settings.HOME.shelf / "gone.mkv").unlink()
+        exists = Path.exists
+
+        def failing(path):
+            if path.name == "odd.mkv":
+                raise OSError(5, "Input/output error")
+            if path.name == "renamed.mkv":  # while all are looked at
+                Part.objects.filter(take=renamed).update(file_name="stone.mkv")
+                (settings.HOME.shelf / "renamed.mkv").rename(settings.HOME.shelf / "stone.mkv")
+                return False
+            return exists(path)
+
+        with patch.object(Path, "exists", failing):
+            self.assertEqual((pointing.look_for_missing(), self.names(which="missing")), (1, ["gone"]))
+            page = self.client.get(reverse("takes:take", args=[odd.pk]))
+        self.assertContains(page, "be looked at (Input/output error)")
+        gone.refresh_from_db()
+        self.assertTrue(gone.is_missing)
 
     def test_a_take_is_moved_to_another_shelf_or_stays_whole_where_it_is(self):
         take = self.make("stone")
