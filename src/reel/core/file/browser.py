@@ -6,6 +6,8 @@ from enum import StrEnum
 from reel.core.file.codec_facts import Chroma, VideoCodec
 from reel.core.file.codecs import CODECS
 from reel.core.file.containers import CONTAINERS, SOUND_CODECS, Container, SoundCodec
+from reel.core.file.encoder import encoder_settings
+from reel.core.file.plan import FilePlan
 from reel.core.file.rate import RateKind
 from reel.core.file.recipe import Draft, Recipe
 
@@ -22,22 +24,41 @@ class Plays(StrEnum):
     ENCODED = "encoded"
 
 
-def plays(recipe: Recipe) -> Plays:
-    """Say how a browser plays a file of a recipe."""
+def plays(plan: FilePlan) -> Plays:
+    """Say how a browser plays a file of a plan."""
+    recipe = plan.recipe
     if recipe.as_sent:  # what that is, is known only when it comes
         return Plays.ENCODED
     if not (_plays_picture(recipe) and recipe.sound_codec in _SOUND):
         return Plays.ENCODED
-    return Plays.ITSELF if recipe.container in _CONTAINERS else Plays.REWRAPPED
+    reorders = encoder_settings(plan).b_frames > 0
+    return _how(CONTAINERS[recipe.container].name, recipe.codec, varies=plan.as_it_comes, reorders=reorders)
 
 
-def plays_as_found(container: str, codec: str, pixels: str, sounds: Sequence[str]) -> Plays:
-    """Say how a browser plays a file by what was found in it: names as people have them, pixels as libav has."""
-    fine = {CODECS[one].label for one in (VideoCodec.H264, VideoCodec.VP9, VideoCodec.AV1)}
+def plays_as_found(
+    container: str, codec: str, pixels: str, sounds: Sequence[str], *, varies: bool, reorders: bool
+) -> Plays:
+    """Say how a browser plays a file by what was found in it: names as people have them, pixels as libav has.
+
+    Frames lie at fixed distances, or it `varies`; it `reorders` where some are coded after those that follow on them.
+    """
+    fine = {CODECS[one].label: one for one in (VideoCodec.H264, VideoCodec.VP9, VideoCodec.AV1)}
     heard = {SOUND_CODECS[one].label for one in _SOUND}
     if codec not in fine or pixels not in ("yuv420p", "yuvj420p") or not heard.issuperset(sounds):
         return Plays.ENCODED
-    return Plays.ITSELF if container in {CONTAINERS[one].label for one in _CONTAINERS} else Plays.REWRAPPED
+    return _how(container, fine[codec], varies=varies, reorders=reorders)
+
+
+def _how(container: str, codec: VideoCodec, *, varies: bool, reorders: bool) -> Plays:
+    """Say how a picture is played that browsers decode, so that they show the frame that is sought.
+
+    Where distances vary they do not, but of MP4. There they enter a file by the times at which frames are decoded, and
+    take how long one stands from the decoder, which of VP9 does not say.
+    """
+    if varies and (codec is VideoCodec.VP9 or (codec is VideoCodec.H264 and reorders)):
+        return Plays.ENCODED
+    opens = {CONTAINERS[one].name for one in _CONTAINERS if not (varies and one is Container.WEBM)}
+    return Plays.ITSELF if container in opens else Plays.REWRAPPED
 
 
 def _plays_picture(recipe: Recipe) -> bool:

@@ -7,7 +7,7 @@ from reel.core.media.digest import SentFacts, read_sent
 from reel.core.media.drift import DriftResampler
 from reel.core.media.drive import write_speed
 from reel.core.media.errors import MediaError, NameTakenError, check_plain
-from reel.core.media.frames import FrameFacts, frame_at, frame_times
+from reel.core.media.frames import FrameFacts, frame_at, frame_times, reorders
 from reel.core.media.framing import Framer
 from reel.core.media.handing import WITH_CHAPTERS, sound_of, with_chapters
 from reel.core.media.hardware import HardwareEncoder, try_hardware
@@ -79,6 +79,7 @@ __all__ = [
     "poster",
     "probe",
     "read_sent",
+    "reorders",
     "rescue",
     "rescued_path",
     "rewrap_to_mp4",

@@ -8,7 +8,7 @@ import av
 import numpy as np
 from av.video.frame import PictureType
 
-from reel.core.media.errors import BROKEN, MediaError
+from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.planes import luma_of
 from reel.core.media.streams import pictures_of
 
@@ -118,6 +118,18 @@ def frame_times(path: Path, at_s: Fraction, around_s: Fraction = Fraction(2)) ->
     except (*BROKEN, IndexError) as error:
         raise MediaError(path, "has no picture that can be read there") from error
     raise MediaError(path, "has no picture that can be read there")
+
+
+def reorders(path: Path) -> bool:
+    """Return whether frames of a file are coded after some that they are shown before, as B-frames are.
+
+    Raises MediaError.
+    """
+    try:
+        with av.open(str(path)) as container:
+            return any(stream.codec_context.has_b_frames for stream in pictures_of(container)[:1])
+    except BROKEN as error:
+        raise MediaError(path, f"can't be read as a media file ({reason_of(error)})") from error
 
 
 def _times(

@@ -17,7 +17,8 @@ from reel.core.media.writer import PartWriter
 from reel.core.signal import Mode
 
 _WIDTH_PX = 1280
-_RECIPE = Recipe(container=Container.MP4, rate=ConstantQuality(quality=24), effort="veryfast")
+# Without B-frames a browser enters it at any frame, whatever their distances: see core.file.browser.
+_RECIPE = Recipe(container=Container.MP4, rate=ConstantQuality(quality=24), effort="veryfast", b_frames=0)
 
 
 def encode_for_browser(source: Path, target: Path, progress: Callable[[float], None]) -> None:

@@ -354,7 +354,7 @@ class Part(models.Model):
     @property
     def plays(self) -> Plays:
         """How a browser plays the file: as it is, or in a copy."""
-        return Plays(self.played) if self.played else plays(self.take.plan.recipe)
+        return Plays(self.played) if self.played else plays(self.take.plan)
 
 
 class InTime(models.Model):

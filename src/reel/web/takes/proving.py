@@ -19,6 +19,7 @@ from reel.core.media import (
     poster,
     probe,
     read_sent,
+    reorders,
     rescue,
     rescued_path,
     rewrap_to_mp4,
@@ -215,7 +216,12 @@ def _measure(part: Part, examined: Examined) -> MediaFacts:
     titles = [one.title or f"Track {number}" for number, one in enumerate(facts.sound, start=1)]
     Take.objects.filter(pk=part.take_id, asked__isnull=True).update(measured=to_plain(form), tracks=titles)
     part.played = plays_as_found(
-        facts.container, video.codec if video else "", video.pixels if video else "", [one.codec for one in facts.sound]
+        facts.container,
+        video.codec if video else "",
+        video.pixels if video else "",
+        [one.codec for one in facts.sound],
+        varies=form.is_variable,
+        reorders=form.is_variable and reorders(path_of(part)),
     ).value
     _store(part, examined, played=part.played, proof=None, proof_state=ProofState.NOT_ASKED)
     return facts

@@ -14,21 +14,26 @@ function seekTo(frame) {
   if (!player) return;
   player.currentTime = Math.max(0, Math.min((frame + 0.5) / rate(), player.duration || 0));
 }
-// Where the distances of frames vary, the server says when those around a moment begin; the middles of them are kept.
-let middles = [];
-async function step(frames) {
-  const player = video(), { times } = document.querySelector("[data-player]").dataset;
-  player.pause();
-  if (!times) { seekTo(frameOf(player) + frames); return; }
-  const placeOf = () => middles.findLastIndex(([from, to]) => from <= player.currentTime && player.currentTime < to);
-  if (!middles[placeOf() + frames] || placeOf() < 0) {
-    const answer = await fetch(`${times}?at=${Math.max(0, player.currentTime - (frames < 0 ? 1 : 0)).toFixed(4)}`);
+// Where the distances of frames vary, the server says when those around a moment begin; the newest answer is kept. Steps
+// go one after the other, however fast keys are pressed.
+let begins = [], stepping = Promise.resolve();
+async function stepTo(frames, address) {
+  const player = video(), placeOf = () => begins.findLastIndex((at) => at <= player.currentTime);
+  // the end of the last one is not known, nor is what lies before the first
+  const knows = (place) => place >= 0 && place + 1 < begins.length;
+  if (!knows(placeOf()) || !knows(placeOf() + frames)) {
+    const answer = await fetch(`${address}?at=${Math.max(0, player.currentTime - (frames < 0 ? 1 : 0)).toFixed(4)}`);
     if (!answer.ok) return;
-    const begins = (await answer.json()).times;
-    middles = begins.map((from, place) => [from, begins[place + 1] ?? Infinity]);
+    begins = (await answer.json()).times;
   }
-  const [from, to] = middles[Math.max(0, placeOf() + frames)] ?? [];
-  if (from !== undefined) player.currentTime = Math.min(Number.isFinite(to) ? (from + to) / 2 : from + 1e-3, player.duration || 0);
+  const place = Math.max(0, Math.min(placeOf() + frames, begins.length - 1));
+  player.currentTime = Math.min(begins[place] + 1e-3, player.duration || 0); // later, a browser may take the next one for it
+}
+function step(frames) {
+  const { times } = document.querySelector("[data-player]").dataset;
+  video().pause();
+  if (times) stepping = stepping.then(() => stepTo(frames, times), () => {});
+  else seekTo(frameOf(video()) + frames);
 }
 // The track that is played beside the picture, which then is mute; null while the file's first is heard.
 let track = null, choosing = 0;
