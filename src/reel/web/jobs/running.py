@@ -2,6 +2,7 @@
 
 import logging
 import threading
+import time
 
 from django.db.models import F, QuerySet
 from django.utils import timezone
@@ -18,6 +19,8 @@ log = logging.getLogger(__name__)
 # How often a job that gives way looks whether it may go on, in seconds; nothing ends that wait earlier.
 LOOK_S = 1.0
 _pause = threading.Event()
+# Progress is stored this often, or after so much of the work; as often a job notices that it was called off.
+TELL_S, TELL_PART = 0.5, 0.02
 
 _running = {lane: threading.Lock() for lane in Lane}
 
@@ -78,7 +81,14 @@ def run_job(job: Job) -> None:
     if not Job.objects.filter(pk=job.pk, state=JobState.WAITING).update(**begun):
         return
 
+    told_s, told = time.monotonic(), 0.0
+
     def progress(part: float) -> None:
+        nonlocal told_s, told
+        now_s = time.monotonic()
+        if now_s - told_s < TELL_S and abs(part - told) < TELL_PART:
+            return  # a file's every block is no news
+        told_s, told = now_s, part
         if not Job.objects.filter(pk=job.pk, state=JobState.RUNNING).update(done_part=part):
             raise CalledOffError("The job was called off.")
         if kind.pauses_for_rolls and options.finishes_pause():

@@ -17,12 +17,13 @@ from reel.core.line import Camera, DeviceKind, RigSetup, Simulated, propose_inpu
 from reel.core.media import Shelf
 from reel.core.offload import Folder
 from reel.core.roll import CutBy
-from reel.core.signal import Mode
+from reel.core.signal import NS, Mode
 from reel.core.sound import SoundSetup, TrackSetup
 from reel.recorder.clock import VirtualClock
 from reel.recorder.inputs.drivers import openers_for
 from reel.recorder.rig.source import Source
 from reel.recorder.virtual import record
+from reel.standins.room import Claps
 from reel.standins.scenario import Fault, Scenario
 from reel.standins.trouble import Trouble
 from reel.web.jobs.kinds import Progress
@@ -50,12 +51,12 @@ _EVENINGS = (
 
 def record_take(
     rig: Rig, started: datetime.datetime, rolled_s: list[tuple[float, float]], *, is_trial: bool = False,
-    troubles: Sequence[Trouble] = (), setup: RigSetup | None = None, **more: Any,
+    troubles: Sequence[Trouble] = (), claps: Claps | None = None, setup: RigSetup | None = None, **more: Any,
 ) -> Take:  # fmt: skip
     """Record a take of a rig, as it is or as it was set up then, and prove it."""
     setup, clock = setup or rig.plan, VirtualClock(timezone.localtime(started))
     home = settings.HOME
-    openers = openers_for(setup, rig.scenarios, home.feeds, clock.now_ns, None, troubles)
+    openers = openers_for(setup, rig.scenarios, home.feeds, clock.now_ns, claps, troubles)
     taken = record(setup, openers, Shelf(home.shelf), rig_name=rig.name, rolled_s=rolled_s, clock=clock, **more)
     take = _stored(rig, setup, started, taken.path.name, taken.plan, is_trial=is_trial)
     Mark.objects.bulk_create(Mark(take=take, tick=mark.tick, label=mark.label, kind=mark.kind) for mark in taken.marks)
@@ -109,14 +110,15 @@ def record_killed(rig: Rig, started: datetime.datetime) -> None:
 # The long evening: what happens in it, and when, in seconds.
 _EVENING_S = 600
 _BLACK_S, _CARD_S, _PULLED_S, _SILENT_S = (90, 105), (300, 330), ((497.0, 497.3), (540.0, 540.1)), (400, 430)
+_CLAPS_S = (188.0, 190.2, 193.1)
 _EVENING_MARKS = ((45, "lamps on"), (130, "first visitor"), (260, "moss, close"), (485, "lamps off"))
 
 
 def record_evening(rig: Rig, started: datetime.datetime, progress: Progress, *, times: float = 1.0) -> Take:
     """Record ten minutes of a camera at half its file's rate, in which all happens that is drawn along a take.
 
-    It falls black, shows a card, loses frames; one microphone clips and is unplugged, its backup hears on. So many
-    `times` its length is recorded.
+    It falls black, shows a card, loses frames; one microphone clips while somebody claps, and is unplugged; its backup
+    hears on. So many `times` its length is recorded.
     """
     picture = rig.plan.picture
     assert isinstance(picture.device, Camera)
@@ -141,6 +143,8 @@ def record_evening(rig: Rig, started: datetime.datetime, progress: Progress, *, 
         recipe=replace(rig.plan.recipe, effort="ultrafast"),
     )
     cable, microphone = (Trouble(Scenario()) for _ in range(2))
+    claps = Claps()
+    claps.moments_ns = tuple(round(at_s * times * NS) for at_s in _CLAPS_S)
     does: list[tuple[float, Any]] = [
         (at_s, lambda source, at_s=at_s: progress(at_s / _EVENING_S)) for at_s in range(5, _EVENING_S, 5)
     ]
@@ -149,7 +153,7 @@ def record_evening(rig: Rig, started: datetime.datetime, progress: Progress, *, 
     for trouble, (begin_s, end_s) in (*((cable, one) for one in _PULLED_S), (microphone, _SILENT_S)):
         does += [(begin_s, _pull(trouble)), (end_s, _plug(trouble))]
     return record_take(
-        rig, started, [(0, _EVENING_S * times)], setup=setup, troubles=(cable, microphone),
+        rig, started, [(0, _EVENING_S * times)], setup=setup, troubles=(cable, microphone), claps=claps,
         marks_s=[(at_s * times, label) for at_s, label in _EVENING_MARKS],
         does_s=[(at_s * times, deed) for at_s, deed in does],
     )  # fmt: skip

@@ -92,8 +92,9 @@ def cached_paths(part: Part) -> list[Path]:
 
 
 def playable_path(part: Part) -> Path:
-    """Return the file that a browser plays."""
-    return path_of(part) if part.plays is Plays.ITSELF else copy_path(part)
+    """Return the file that a browser plays: the part's own, too, where there is no copy, as there was none once."""
+    copy = copy_path(part)
+    return copy if part.plays is not Plays.ITSELF and copy.exists() else path_of(part)
 
 
 def ask_for_proof(part: Part) -> None:

@@ -30,6 +30,8 @@ COLUMNS, ROW_COLUMNS = 500, 96
 ROW_EVENTS = 24
 # A letter of a label takes about so much of the width, in percent; labels that would touch are left out.
 LETTER_PC = 0.62
+# A flag's own width, with the gap to its text.
+FLAG_PC = 1.3
 # The distances of the scale's ticks, in milliseconds.
 STEPS_MS = tuple(
     1000 * seconds for seconds in (0.1, 0.2, 0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200)
@@ -145,7 +147,7 @@ def drawn(in_time: TakeInTime, counts: Counts, window: Window, marks: Sequence[t
         cuts=tuple(_places(picture.cuts, window)) if picture else (),
         words=apart(window, [(span.begin_ms, f"{kind} {_length(span)}") for kind, span in spans]),
         lost_words=apart(window, _together(gaps, window)),
-        flags=apart(window, marks, room_pc=2.5),
+        flags=flagged(window, marks),
         new_words=apart(window, _new_words(in_time)),
         tracks=tracks,
         ticks=tuple(scale_of(window)),
@@ -285,18 +287,34 @@ def _places(moments: Iterable[int], window: Window) -> Iterable[float]:
     return sorted({round(window.part(at_ms) * 100, 1) for at_ms in moments if window.from_ms <= at_ms < window.to_ms})
 
 
-def apart(window: Window, texts: Iterable[tuple[int, str]], *, room_pc: float = 1.0) -> tuple[Word, ...]:
+def apart(window: Window, texts: Iterable[tuple[int, str]]) -> tuple[Word, ...]:
     """Return texts that do not touch each other: one that has no room is left empty."""
     found, taken_pc = list[Word](), -100.0
-    for at_ms, text in sorted(texts):
-        if not window.from_ms <= at_ms < window.to_ms:
-            continue
-        x_pc = round(window.part(at_ms) * 100, 2)
+    for at_ms, x_pc, text in _within(window, texts):
         fits = x_pc >= taken_pc and x_pc + len(text) * LETTER_PC <= 101
         found.append(Word(x_pc=x_pc, text=text if fits else "", at_ms=at_ms))
         if fits:
-            taken_pc = x_pc + len(text) * LETTER_PC + room_pc
+            taken_pc = x_pc + len(text) * LETTER_PC + 1
     return tuple(found)
+
+
+def flagged(window: Window, texts: Iterable[tuple[int, str]]) -> tuple[Word, ...]:
+    """Return texts beside flags, which all stand: one that would reach the next flag is left empty."""
+    shown = _within(window, texts)
+    ends = [*(x_pc for _, x_pc, _ in shown[1:]), 101.0]
+    return tuple(
+        Word(x_pc=x_pc, text=text if x_pc + FLAG_PC + len(text) * LETTER_PC <= end_pc else "", at_ms=at_ms)
+        for (at_ms, x_pc, text), end_pc in zip(shown, ends, strict=True)
+    )
+
+
+def _within(window: Window, texts: Iterable[tuple[int, str]]) -> list[tuple[int, float, str]]:
+    """Return the texts that lie in a window, in the order of time: millisecond, percent, text."""
+    return [
+        (at_ms, round(window.part(at_ms) * 100, 2), text)
+        for at_ms, text in sorted(texts)
+        if window.from_ms <= at_ms < window.to_ms
+    ]
 
 
 def _together(gaps: Sequence[Event], window: Window) -> Iterable[tuple[int, str]]:

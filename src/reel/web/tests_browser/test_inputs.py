@@ -203,6 +203,26 @@ class InputTests(StackTestCase):
             names = [stream.metadata.get("title") or stream.metadata.get("name") for stream in container.streams.audio]
         self.assertEqual(names[1:], ["Microphone", "Microphone 2"])
         self.assertGreater(loud[1], 100 * loud[2])
+        self.listen_to("Microphone")
+
+    def listen_to(self, track):
+        """Choose another track in the player: it is played beside the picture, in step, also after a step and mute."""
+        page = self.page
+        page.get_by_label("Track that is heard").select_option(label=track)
+        page.wait_for_function("() => document.querySelector('body > audio')?.readyState >= 2")
+        apart = """Math.abs(document.querySelector('body > audio').currentTime
+            - document.getElementById('player').currentTime)"""
+        page.get_by_role("button", name="Play").click()
+        page.wait_for_function(f"() => document.querySelector('body > audio').currentTime > 0.5 && {apart} < 0.1")
+        page.keyboard.press("k")
+        page.keyboard.press("ArrowLeft")
+        page.wait_for_function(f"() => document.querySelector('body > audio').paused && {apart} < 0.05")
+        self.assertTrue(page.evaluate("() => document.getElementById('player').muted"))
+        page.get_by_role("button", name="Mute").click()
+        self.assertTrue(page.evaluate("() => document.querySelector('body > audio').muted"))
+        page.get_by_label("Track that is heard").select_option(index=0)
+        expect(page.locator("body > audio")).to_have_count(0)
+        self.assertTrue(page.evaluate("() => document.getElementById('player').muted"), "as it was")
 
     def test_listening_goes_on_while_levels_are_set(self):
         page = self.page

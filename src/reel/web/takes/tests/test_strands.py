@@ -2,6 +2,7 @@
 
 import unittest
 from fractions import Fraction
+from itertools import pairwise
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -54,6 +55,9 @@ class StrandTests(unittest.TestCase):
         for words in (shown.words, shown.lost_words, shown.flags, shown.new_words):
             said = [word for word in words if word.text]
             for one, other in zip(said, said[1:], strict=False):
+                self.assertLessEqual(one.x_pc + len(one.text) * LETTER_PC, other.x_pc)
+        for one, other in pairwise(shown.flags):  # each stands, with a label or without
+            if one.text:
                 self.assertLessEqual(one.x_pc + len(one.text) * LETTER_PC, other.x_pc)
         self.assertLessEqual(len(shown.ticks), MAX_TICKS + 2)
         self.assertLess(len(shown.picture), 40_000)

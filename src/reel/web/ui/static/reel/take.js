@@ -6,7 +6,8 @@ const drawing = () => document.querySelector("[data-drawing]");
 const shown = () => document.getElementById("in-time")?.dataset ?? {};
 export const video = () => document.getElementById("player");
 export const rate = () => Number(shown().rate) || 30;
-export const frameOf = (player) => Math.floor(player.currentTime * rate() + 1e-4);
+// At its very end a player stands on the last frame.
+export const frameOf = (player) => Math.max(0, Math.min(Math.floor(player.currentTime * rate() + 1e-4), Math.round((player.duration || Infinity) * rate()) - 1));
 const edges = { in: null, out: null };
 
 function seekTo(frame) {
@@ -48,7 +49,7 @@ function keepInStep() {
 }
 async function choose(select) {
   const said = document.querySelector("[data-track-said]"), mine = ++choosing, wasMute = heard().muted, address = select.value;
-  track?.pause();
+  track?.remove();
   track = null;
   video().muted = wasMute;
   said.textContent = "";
@@ -69,6 +70,7 @@ async function choose(select) {
   track = new Audio(address);
   track.preservesPitch = true;
   track.muted = wasMute;
+  document.body.append(track);
   video().muted = true;
   keepInStep();
 }
