@@ -304,7 +304,7 @@ def flagged(window: Window, texts: Iterable[tuple[int, str]]) -> tuple[Word, ...
     ends = [*(x_pc for _, x_pc, _ in shown[1:]), 101.0]
     return tuple(
         Word(x_pc=x_pc, text=text if x_pc + FLAG_PC + len(text) * LETTER_PC <= end_pc else "", at_ms=at_ms)
-        for (at_ms, x_pc, text), end_pc in zip(shown, ends, strict=True)
+        for (at_ms, x_pc, text), end_pc in zip(shown, ends, strict=False)
     )
 
 
