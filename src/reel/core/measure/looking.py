@@ -14,7 +14,7 @@ from reel.core.measure.fields import FieldProbe, FieldVerdict
 from reel.core.measure.levels import Levels, levels_of
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.planes import luma_of
-from reel.core.media.streams import pictures_of
+from reel.core.media.streams import open_to_read, pictures_of
 from reel.core.signal import NS, PIXEL_FORMATS, Picture
 
 # At so many places, evenly over the file, so many frames in a row are looked at.
@@ -67,7 +67,7 @@ def _fields(probes: dict[bool, FieldProbe]) -> tuple[FieldVerdict, bool]:
 
 def _pictures(path: Path) -> Iterator[Picture]:
     """Return the frames that are looked at; those in a row are numbered so, and what is no luma is left out."""
-    with av.open(str(path)) as reader:
+    with open_to_read(path) as reader:
         stream = next(iter(pictures_of(reader)), None)
         if stream is None:
             raise MediaError(path, "has no picture")

@@ -15,7 +15,7 @@ from reel.core.errors import BadValueError
 from reel.core.media.errors import BROKEN, reason_of
 from reel.core.media.framing import frame_matrix, frame_range, frame_transfer
 from reel.core.media.normal import Normal
-from reel.core.media.streams import pictures_of, sounds_of
+from reel.core.media.streams import open_to_read, pictures_of, sounds_of
 from reel.core.signal import NS, Arrived, FloatArray, InputError, Mode, Samples, Scan, Signal, SoundFormat
 from reel.core.signal.mode import MAX_RATE
 
@@ -53,7 +53,7 @@ def open_file(path: Path) -> Container:
     try:
         if not stat.S_ISREG(path.stat().st_mode):
             raise InputError(path.name, "is no plain file and is not played")
-        return av.open(str(path), options=open_options("file"))
+        return open_to_read(path, options=open_options("file"))
     except InputError:
         raise
     except BROKEN as error:

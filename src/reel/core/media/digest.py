@@ -7,10 +7,8 @@ from itertools import zip_longest
 from pathlib import Path
 from typing import Any
 
-import av
-
 from reel.core.media.errors import BROKEN, MediaError, reason_of
-from reel.core.media.streams import pictures_of, sounds_of
+from reel.core.media.streams import open_to_read, pictures_of, sounds_of
 
 # ITU-T H.264, table 7-1, and H.265, table 7-1: parameter sets and delimiters, which containers hold apart or repeat.
 _APART = {"h264": {7, 8, 9}, "hevc": {32, 33, 34, 35}}
@@ -73,7 +71,7 @@ def read_sent(path: Path, indices: Sequence[int] | None = None) -> SentFacts:
     `indices` are the streams that are looked at: its first picture and its sounds by default.
     """
     try:
-        with av.open(str(path)) as container:
+        with open_to_read(path) as container:
             every = [*pictures_of(container)[:1], *sounds_of(container)]
             streams = every if indices is None else [container.streams[index] for index in indices]
             sums = {stream.index: sum_of(stream) for stream in streams}
@@ -103,7 +101,7 @@ def carry_alike(path: Path, indices: Sequence[int], other: Path) -> bool:
 def _parts_of(path: Path, index: int) -> Iterator[bytes]:
     """Return what the packets of a stream carry."""
     try:
-        with av.open(str(path)) as container:
+        with open_to_read(path) as container:
             stream: Any = container.streams[index]
             codec, extradata = stream.codec_context.codec.canonical_name, stream.codec_context.extradata or b""
             for packet in container.demux(stream):

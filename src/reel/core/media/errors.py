@@ -17,6 +17,8 @@ def reason_of(error: BaseException) -> str:
     """Return what libav or the system says of an error, in words and without the name of a class."""
     if isinstance(error, EOFError):
         return "it ends before its first picture"
+    if isinstance(error, UnicodeDecodeError):
+        return "a text in it is damaged"
     if isinstance(error, OSError) and not isinstance(error, av.error.FFmpegError) and error.errno:
         return os.strerror(error.errno)
     said = getattr(error, "strerror", None) or str(error)

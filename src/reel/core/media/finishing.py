@@ -5,7 +5,6 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-import av
 from av.stream import Disposition
 
 from reel.core.finish import FinishPlan, Source, SourceStream, StreamKind
@@ -16,6 +15,7 @@ from reel.core.media.framing import stream_matrix, stream_range
 from reel.core.media.hashes import NAME, read_hashes, write_hashes
 from reel.core.media.rewrap import rewrap
 from reel.core.media.shelf import sidecar_folder
+from reel.core.media.streams import open_to_read
 
 _KINDS = {"video": StreamKind.PICTURE, "audio": StreamKind.SOUND}
 
@@ -23,7 +23,7 @@ _KINDS = {"video": StreamKind.PICTURE, "audio": StreamKind.SOUND}
 def source_of(path: Path) -> Source:
     """Say what a file holds, by its header; raises MediaError."""
     try:
-        with av.open(str(path)) as reader:
+        with open_to_read(path) as reader:
             return Source(streams=tuple(_stream(stream) for stream in reader.streams))
     except BROKEN as error:
         raise MediaError(path, f"can't be read as a media file ({reason_of(error)})") from error

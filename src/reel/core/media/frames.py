@@ -10,7 +10,7 @@ from av.video.frame import PictureType
 
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.planes import luma_of
-from reel.core.media.streams import pictures_of
+from reel.core.media.streams import open_to_read, pictures_of
 
 # A frame that lies further from a keyframe than this is not looked for: it would take longer than somebody waits.
 MAX_DECODED = 1500
@@ -56,7 +56,7 @@ def shown_at(path: Path, at_s: Fraction, *, needs_before: bool = False) -> Shown
     best: Shown | None = None
     try:
         for back_s in EARLIER_S:
-            with av.open(str(path)) as container:
+            with open_to_read(path) as container:
                 best = _decoded(container, at_s, back_s) or best
             if best is not None and (best.before is not None or best.at_s == 0 or not needs_before):
                 break
@@ -111,7 +111,7 @@ def frame_times(path: Path, at_s: Fraction, around_s: Fraction = Fraction(2)) ->
     """
     try:
         for back_s in EARLIER_S:
-            with av.open(str(path)) as container:
+            with open_to_read(path) as container:
                 found = _times(container, at_s, at_s + around_s, None if back_s is None else back_s + around_s)
             if found and (found[0] <= at_s or back_s is None):
                 return found
@@ -126,7 +126,7 @@ def reorders(path: Path) -> bool:
     Raises MediaError.
     """
     try:
-        with av.open(str(path)) as container:
+        with open_to_read(path) as container:
             return any(stream.codec_context.has_b_frames for stream in pictures_of(container)[:1])
     except BROKEN as error:
         raise MediaError(path, f"can't be read as a media file ({reason_of(error)})") from error

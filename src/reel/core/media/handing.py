@@ -12,7 +12,7 @@ from reel.core.file import SoundFiles
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.rewrap import copy_packets
 from reel.core.media.soundfile import SoundFile
-from reel.core.media.streams import pictures_of, sounds_of
+from reel.core.media.streams import open_to_read, pictures_of, sounds_of
 from reel.core.signal import SoundFormat
 
 # Endings of containers that hold chapters.
@@ -40,7 +40,7 @@ def sound_of(source: Path, target: Path, track: int, kind: SoundFiles, progress:
     What the file leaves out in time is silence, so that it stays in step.
     """
     try:
-        with av.open(str(source)) as reader:
+        with open_to_read(source) as reader:
             stream = sounds_of(reader)[track]
             channels = min(2, stream.channels)
             form = AudioResampler(format="fltp", layout="stereo" if channels == 2 else "mono", rate=stream.rate)

@@ -12,7 +12,7 @@ from pathlib import Path
 import av
 
 from reel.core.media.errors import BROKEN, MediaError, reason_of
-from reel.core.media.streams import pictures_of
+from reel.core.media.streams import open_to_read, pictures_of
 
 NAME = "frames.sha256"
 
@@ -34,7 +34,7 @@ def frame_hash(frame: av.VideoFrame) -> str:
 def hashes_of(path: Path) -> Iterator[str]:
     """Decode a file's picture and return the hash of each frame; raises MediaError."""
     try:
-        with av.open(str(path)) as reader:
+        with open_to_read(path) as reader:
             stream = next(iter(pictures_of(reader)), None)
             if stream is None:
                 raise MediaError(path, "has no picture")

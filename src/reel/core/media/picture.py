@@ -7,6 +7,7 @@ import av
 
 from reel.core.frame import fit
 from reel.core.media.errors import BROKEN, MediaError
+from reel.core.media.streams import open_to_read
 
 POSTER_WIDTH_PX = 1280
 
@@ -47,7 +48,7 @@ class JpegEncoder:
 def poster(path: Path, at: Fraction = Fraction(1, 3)) -> bytes:
     """Return the keyframe at or before part `at` of a file's length as a JPEG; raises MediaError."""
     try:
-        with av.open(str(path)) as container:
+        with open_to_read(path) as container:
             if container.duration:
                 container.seek(int(container.duration * at))
             for frame in container.decode(video=0):

@@ -12,7 +12,7 @@ from reel.core.file import ConstantQuality, Container, FilePlan, Recipe
 from reel.core.frame import fit
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.framing import Framer
-from reel.core.media.streams import pictures_of, sounds_of
+from reel.core.media.streams import open_to_read, pictures_of, sounds_of
 from reel.core.media.writer import PartWriter
 from reel.core.signal import Mode
 
@@ -27,7 +27,7 @@ def encode_for_browser(source: Path, target: Path, progress: Callable[[float], N
     `progress` is told the part that is done (0 to 1); it may raise to call the work off.
     """
     try:
-        with av.open(str(source)) as reader:
+        with open_to_read(source) as reader:
             pictures = pictures_of(reader)[0]
             pictures.thread_type = "AUTO"
             size = fit((pictures.width, pictures.height), (min(_WIDTH_PX, pictures.width), pictures.height))

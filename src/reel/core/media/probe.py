@@ -19,7 +19,7 @@ from reel.core.media.decoding import open_options
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.framing import frame_matrix, frame_range
 from reel.core.media.rate import RateFacts, measure_rate
-from reel.core.media.streams import pictures_of, sounds_of
+from reel.core.media.streams import open_to_read, pictures_of, sounds_of
 from reel.core.signal import FloatArray, Matrix, Range
 from reel.core.sound import FULL_SCALE, to_db
 
@@ -231,7 +231,7 @@ def probe(
     """
     watcher = watcher or Watcher()
     try:
-        with av.open(str(path)) as container:
+        with open_to_read(path) as container:
             kept: list[av.VideoStream | av.AudioStream] = [*pictures_of(container)[:1], *sounds_of(container)]
             if not kept:
                 raise MediaError(path, _NEITHER)
@@ -269,7 +269,7 @@ def container_suffix(path: Path) -> str:
     picture that is larger than MAX_PIXELS.
     """
     try:
-        with av.open(str(path), options=open_options("file")) as container:
+        with open_to_read(path, options=open_options("file")) as container:
             pictures = [one for one in pictures_of(container) if not one.disposition & Disposition.attached_pic]
             if not pictures and not sounds_of(container):
                 raise MediaError(path, _NEITHER)

@@ -12,6 +12,7 @@ import av
 from reel.core.file import CONTAINERS
 from reel.core.media.boxes import address_of
 from reel.core.media.errors import BROKEN, MediaError, reason_of
+from reel.core.media.streams import open_to_read
 
 # A file's name has at most so many bytes, on every file system of ours.
 MAX_NAME = 255
@@ -157,7 +158,7 @@ def _copy(
     """Copy packets; returns how many. Where reading fails before the end that is an error only `to_its_end`."""
     count = 0
     with ExitStack() as opened:
-        reader = opened.enter_context(av.open(str(source) if to_its_end else address_of(source)))
+        reader = opened.enter_context(open_to_read(source if to_its_end else address_of(source)))
         every = [stream for stream in reader.streams if stream.type in ("video", "audio")]
         read: list[Any] = every if kept is None else [reader.streams[index] for index in kept]
         told = dict(options(reader, read, muxer))
@@ -238,7 +239,7 @@ def claimed_length(path: Path) -> Fraction | None:
     One that was not closed may say less than was recorded.
     """
     try:
-        with av.open(address_of(path)) as container:
+        with open_to_read(address_of(path)) as container:
             return Fraction(container.duration, av.time_base) if container.duration else None
     except BROKEN as error:
         raise MediaError(path, f"can't be read as a media file ({reason_of(error)})") from error

@@ -12,6 +12,7 @@ from av.video.frame import PictureType
 from reel.core.file import FilePlan, encoder_settings
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.framing import Framer
+from reel.core.media.streams import open_to_read
 from reel.core.media.writer import tell
 from reel.core.signal import Signal
 
@@ -90,7 +91,7 @@ class Sample:
     def _read(self, signal: Signal) -> list[av.VideoFrame]:
         framer, found, kept_bytes = Framer(signal, exact=False), list[av.VideoFrame](), 0
         try:
-            with av.open(str(self._path)) as container:
+            with open_to_read(self._path) as container:
                 for frame in container.decode(video=0):
                     made = framer.apply(frame)
                     kept_bytes += sum(plane.buffer_size for plane in made.planes)

@@ -5,13 +5,12 @@ from collections import Counter
 from fractions import Fraction
 from pathlib import Path
 
-import av
 from PIL import Image
 
 from reel.core.media.errors import BROKEN, MediaError
 from reel.core.media.frames import shown_at
 from reel.core.media.picture import POSTER_WIDTH_PX, JpegEncoder
-from reel.core.media.streams import pictures_of
+from reel.core.media.streams import open_to_read, pictures_of
 
 
 def still(path: Path, at_s: Fraction) -> bytes:
@@ -33,7 +32,7 @@ def hardest_second(path: Path) -> tuple[int, int]:
     """
     sizes: Counter[int] = Counter()
     try:
-        with av.open(str(path)) as container:
+        with open_to_read(path) as container:
             stream = pictures_of(container)[0]
             base, start = stream.time_base or Fraction(1), stream.start_time or 0
             for packet in container.demux(stream):

@@ -1,8 +1,18 @@
-"""The streams of an open file that can be decoded: what a broken header names may have no codec that is known."""
+"""Opening what is to be read, and its streams that can be decoded: a broken header may name a codec that none knows."""
 
+from pathlib import Path
 from typing import Any
 
 import av
+
+
+def open_to_read(address: Path | str, **more: Any) -> "av.container.InputContainer":
+    """Open a file or an address; `more` is as av.open has it. Raises what that raises.
+
+    Names and tags whose letters are damaged, or in another code than UTF-8, are read with a mark in their place.
+    """
+    opened: av.container.InputContainer = av.open(str(address), metadata_errors="replace", **more)
+    return opened
 
 
 def pictures_of(reader: Any) -> list[av.VideoStream]:

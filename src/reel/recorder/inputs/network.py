@@ -16,6 +16,7 @@ from reel.core.errors import ReelError
 from reel.core.line.origin import FEED_PROTOCOLS
 from reel.core.media.decoding import Decoded, Decoder, complete_ns, frame_signal, open_options, sound_format
 from reel.core.media.errors import BROKEN, reason_of
+from reel.core.media.streams import open_to_read
 from reel.core.signal import (
     NS,
     Arrived,
@@ -224,7 +225,7 @@ class StreamFeed:
             # who calls and says nothing is hung up on, so that the port is free for the sender; libavformat wants µs
             options |= {"listen": "1", "rw_timeout": str(round((SILENCE_S + 1) * 1_000_000))}
         connect_s = LISTEN_S if self._listen else CONNECT_S
-        return av.open(self._address, options=options, timeout=(connect_s, SILENCE_S))
+        return open_to_read(self._address, options=options, timeout=(connect_s, SILENCE_S))
 
     def _receive(self, container: "av.container.InputContainer") -> None:
         packets = Packets()

@@ -16,6 +16,7 @@ from reel.core.media.digest import units_of
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.probe import HOLE_S, rows
 from reel.core.media.rate import measure_rate
+from reel.core.media.streams import open_to_read
 
 # ITU-T H.264, table 7-1, and H.265, table 7-1: a picture from which decoding may begin, whatever comes behind it. From
 # other keyframes on some of what is shown may need pictures before them.
@@ -31,7 +32,7 @@ def opened(path: Path) -> Iterator[Any]:
     """Open a file to be read; what libav raises while it is becomes a MediaError, but for what has one already and for
     a drive that is full, which says something of what is written meanwhile."""
     try:
-        with av.open(str(path)) as reader:
+        with open_to_read(path) as reader:
             yield reader
     except MediaError:
         raise

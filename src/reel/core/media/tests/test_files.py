@@ -237,6 +237,15 @@ class WriterTests(FolderTestCase):
             with self.assertRaisesRegex(MediaError, "holds neither a picture nor sound"):
                 read(broken)
 
+    def test_a_name_in_another_code_than_utf_8_is_read_with_a_mark_in_its_place(self):
+        for ending in ("mkv", "mp4"):
+            path = write_clip(self.folder / f"a.{ending}", plan(container=ending, tracks=("Game room",)), range(30))
+            path.write_bytes(path.read_bytes().replace(b"Game room", "Gäste=Mus".encode("latin-1")))
+            copy = self.folder / f"copy of {ending}.mp4"
+            rewrap_to_mp4(path, copy, lambda part: None)
+            for read in (path, copy):
+                self.assertEqual((probe(read).sound[0].title, probe(read).video.frames), ("G\ufffdste=Mus", 30))
+
     def test_rubbish_is_refused(self):
         for name, content in (("empty.mkv", b""), ("text.mp4", b"hello" * 50), ("cut.mkv", b"\x1a\x45\xdf\xa3")):
             (self.folder / name).write_bytes(content)
