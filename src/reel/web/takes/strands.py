@@ -1,7 +1,7 @@
 """The drawing of a take along its time: its picture and its tracks as strands, and what was found in them."""
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
@@ -30,8 +30,8 @@ COLUMNS, ROW_COLUMNS = 500, 96
 ROW_EVENTS = 24
 # A letter of a label takes about so much of the width, in percent; labels that would touch are left out.
 LETTER_PC = 0.62
-# A flag's own width, with the gap to its text.
-FLAG_PC = 1.3
+# On a phone it takes so many times that. A flag with the gap to its text is as wide as so many letters.
+PHONE_TIMES, FLAG_LETTERS = 3, 2
 # The distances of the scale's ticks, in milliseconds.
 STEPS_MS = tuple(
     1000 * seconds for seconds in (0.1, 0.2, 0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200)
@@ -57,11 +57,12 @@ class Window:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Word:
-    """A text at a part of the width, in percent."""
+    """A text at a part of the width, in percent. One that `is_roomy` has room on a phone too."""
 
     x_pc: float
     text: str
     at_ms: int
+    is_roomy: bool = True
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -148,7 +149,7 @@ def drawn(in_time: TakeInTime, counts: Counts, window: Window, marks: Sequence[t
         words=apart(window, [(span.begin_ms, f"{kind} {_length(span)}") for kind, span in spans]),
         lost_words=apart(window, _together(gaps, window)),
         flags=flagged(window, marks),
-        new_words=apart(window, _new_words(in_time)),
+        new_words=flagged(window, _new_words(in_time)),
         tracks=tracks,
         ticks=tuple(scale_of(window)),
         rate=float(picture.rate) if picture and picture.rate else 0.0,
@@ -289,22 +290,36 @@ def _places(moments: Iterable[int], window: Window) -> Iterable[float]:
 
 def apart(window: Window, texts: Iterable[tuple[int, str]]) -> tuple[Word, ...]:
     """Return texts that do not touch each other: one that has no room is left empty."""
-    found, taken_pc = list[Word](), -100.0
-    for at_ms, x_pc, text in _within(window, texts):
-        fits = x_pc >= taken_pc and x_pc + len(text) * LETTER_PC <= 101
-        found.append(Word(x_pc=x_pc, text=text if fits else "", at_ms=at_ms))
-        if fits:
-            taken_pc = x_pc + len(text) * LETTER_PC + 1
-    return tuple(found)
+    shown = _within(window, texts)
+
+    def fits(letter_pc: float) -> Iterator[bool]:
+        taken_pc = -100.0
+        for _, x_pc, text in shown:
+            end_pc = x_pc + len(text) * letter_pc
+            if does := x_pc >= taken_pc and end_pc <= 101:
+                taken_pc = end_pc + 1
+            yield does
+
+    return _words(shown, fits)
 
 
 def flagged(window: Window, texts: Iterable[tuple[int, str]]) -> tuple[Word, ...]:
     """Return texts beside flags, which all stand: one that would reach the next flag is left empty."""
     shown = _within(window, texts)
     ends = [*(x_pc for _, x_pc, _ in shown[1:]), 101.0]
+
+    def fits(letter_pc: float) -> Iterator[bool]:
+        for (_, x_pc, text), end_pc in zip(shown, ends, strict=False):
+            yield x_pc + (FLAG_LETTERS + len(text)) * letter_pc <= end_pc
+
+    return _words(shown, fits)
+
+
+def _words(shown: list[tuple[int, float, str]], fits: Callable[[float], Iterable[bool]]) -> tuple[Word, ...]:
+    both = zip(shown, fits(LETTER_PC), fits(LETTER_PC * PHONE_TIMES), strict=True)
     return tuple(
-        Word(x_pc=x_pc, text=text if x_pc + FLAG_PC + len(text) * LETTER_PC <= end_pc else "", at_ms=at_ms)
-        for (at_ms, x_pc, text), end_pc in zip(shown, ends, strict=False)
+        Word(x_pc=x_pc, text=text if has_room else "", at_ms=at_ms, is_roomy=is_roomy)
+        for (at_ms, x_pc, text), has_room, is_roomy in both
     )
 
 
