@@ -42,4 +42,7 @@ def read_track(asked: TrackOfPart, progress: Progress) -> None:
     source = path_of(part)
     if not source.is_file():
         raise MediaError(source, "is gone")
-    put(track_path(part, asked.track), lambda target: sound_of(source, target, asked.track, SoundFiles.FLAC, progress))
+    target = track_path(part, asked.track)
+    put(target, lambda making: sound_of(source, making, asked.track, SoundFiles.FLAC, progress))
+    if not Part.objects.filter(pk=part.pk).exists():
+        target.unlink(missing_ok=True)  # it was deleted meanwhile
