@@ -36,7 +36,7 @@ def prove(
     sidecars: Sequence[MediaFacts | None] = (),
     found: SentFacts | None = None,
 ) -> Proof:
-    """Hold a file's facts against what was asked. Only the causes of losses and clipping come from the recorder's `counts`.
+    """Hold a file's facts against what was asked. Only causes and clipping come from the recorder's `counts`.
 
     `seen` is what its pictures look like, `found` what its packets carry; None leaves those lines out. `sidecars` are
     the facts of the files of sound, in the plan's order; None for one that can't be read.

@@ -99,7 +99,7 @@ def clips(in_time: TakeInTime, place: int, counts: Counts) -> tuple[Event, ...]:
 
 
 def found_in(in_time: TakeInTime, counts: Counts) -> tuple[Found, ...]:
-    """Return what there is to say of a file; `counts` are the recorder's of the same file, and give causes and clips."""
+    """Return what there is to say of a file; causes and clipping also come from the recorder's `counts` of it."""
     said = [*_of_tracks(in_time, counts)]
     if in_time.picture is not None:
         said += _of_picture(in_time.picture, counts, in_time.step_ms)
