@@ -8,7 +8,6 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from reel.core.errors import ReelError
 from reel.core.line import signal_chain
 from reel.core.measure import Counts
 from reel.core.media import OverlayAssets, Shelf
@@ -404,13 +403,15 @@ class Recorder:
             self._takes.pop(take.take_id, None)
         take.ended.set()
         if take.goes_on is not None:
-            attempt("Going on with a series", partial(self._go_on, take, take.goes_on))
+            self._go_on(take, take.goes_on)
 
     def _go_on(self, take: Take, request: StartRoll) -> None:
-        """Roll the next take of a series; where that can't be, its rig says so."""
-        try:
+        """Roll the next take of a series; where that can't be, or fails, its rig says so."""
+
+        def begin() -> None:
             self._start(request)
-        except ReelError as error:
+
+        if (error := attempt("Beginning the next of a series", begin)) is not None:
             said = f"{take.rolled.name} has ended, and no other could begin. {error}"
             with self._lock:
                 self._notices[take.rolled.rig_id] = said, self.clock.now_ns() + NOTICE_NS

@@ -14,6 +14,7 @@ from reel.core.frame import Arrangement, Piece, Place
 from reel.core.line import DeviceKind, Simulated, propose, propose_input
 from reel.core.media import Composer, JpegEncoder, MediaError, PartWriter, Shelf, Stroke, probe, sidecar_folder
 from reel.core.media.soundfile import _CODECS, SoundFile
+from reel.core.signal import NS
 from reel.recorder.inputs.instruments import Instruments
 from reel.recorder.inputs.reader import Reader
 from reel.recorder.journal import JournalError
@@ -40,7 +41,9 @@ from reel.recorder.run_files import BROADCAST
 from reel.recorder.service import server
 from reel.recorder.service.broadcast import Broadcast
 from reel.recorder.service.journal_queue import JournalQueue
-from reel.recorder.tests.test_service import LIGHT, QUICK, SMALL, ServerTestCase
+from reel.recorder.service.recorder import Recorder
+from reel.recorder.tests.test_service import LIGHT, QUICK, SMALL, ServerTestCase, series
+from reel.standins import RecordingDevice
 
 
 @contextmanager
@@ -141,6 +144,16 @@ class FaultTests(ServerTestCase):
                 if name == "feed":
                     (lost,) = (one for one in ended.counts.inputs if one.name == "bench")
                     self.assertGreater(sum(hole.lost for hole in lost.pictures), 10)
+
+    def test_in_beginning_the_next_of_a_series(self):
+        for error in (ZeroDivisionError("planted"), RefusedError("The rig is busy (planted).")):
+            with self.subTest(error=error), patch.object(RecordingDevice, "limit_ns", NS):
+                with planted(Recorder, "_start", error, after=1):
+                    self.start_roll(series())
+                    self.wait_for(lambda status: not status.rolls)
+                    said = self.wait_for(lambda status: "no other could begin" in (status.notice or ""))
+                self.assertIn("planted", said.notice)
+        self.assert_rolls_again()
 
     def test_at_the_first_picture(self):
         with planted(PartWriter, "write_picture", system_error(errno.EPERM)):

@@ -74,6 +74,13 @@ def to_roll(setup, rig_id=1, scenario=PLAIN):
     return RigToRoll(rig_id=rig_id, rig_name="Moss & Stone", setup=setup, scenarios=(scenario,))
 
 
+def series():
+    """A phone that records by itself for a minute, and then again."""
+    own = OwnSettings(longer_px=1024, rate=30, bitrate_bps=3_000_000, limit_s=60, again=True)
+    path = (HopSetup(model="own-recorder", own=own),)
+    return with_picture(propose(DeviceKind.PHONE), device={"out": Connector.STORAGE}, path=path)
+
+
 class ServerTestCase(unittest.TestCase):
     """A recorder on a folder of its own, asked over its sockets."""
 
@@ -313,12 +320,7 @@ class ServiceTests(ServerTestCase):
         self.assertGreaterEqual(probe(ended.path).video.frames, 60)
 
     def test_a_limit_ends_a_take_and_the_next_of_the_series_begins(self):
-        own = OwnSettings(longer_px=1024, rate=30, bitrate_bps=3_000_000, limit_s=60, again=True)
-        setup = with_picture(
-            propose(DeviceKind.PHONE),
-            device={"out": Connector.STORAGE},
-            path=(HopSetup(model="own-recorder", own=own),),
-        )
+        setup = series()
         with patch.object(RecordingDevice, "limit_ns", 6 * NS):
             first = self.start_roll(setup)
             status = self.wait_for(lambda status: [roll for roll in status.rolls if roll.take_id != first])
