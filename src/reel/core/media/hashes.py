@@ -52,11 +52,13 @@ def write_hashes(path: Path, text: Path) -> None:
 
 
 def read_hashes(text: Path) -> list[str]:
-    """Return the hashes that a text holds, in their order; raises MediaError where it is gone."""
+    """Return the hashes that a text holds, in their order; raises MediaError where it is gone or no text."""
     try:
-        return [line.split(" ")[-1] for line in text.read_text().splitlines()]
+        return [line.split(" ")[-1] for line in text.read_text(encoding="ascii").splitlines()]
     except OSError as error:
         raise MediaError(text, "is gone: what the frames were is not known") from error
+    except UnicodeDecodeError as error:
+        raise MediaError(text, "is damaged: what the frames were is not known") from error
 
 
 def check_hashes(path: Path, text: Path, tell: Callable[[float], None] = lambda part: None) -> tuple[int, list[int]]:

@@ -198,6 +198,9 @@ class MadeTests(CutCase):
         lines = text.read_text().splitlines()
         text.write_text("\n".join([*lines[:3], "3 " + "0" * 64, *lines[4:-1]]))
         self.assertEqual(check_hashes(target, text), (49, [3, 49]))
+        text.write_bytes(b"0 \x97\xff")
+        with self.assertRaisesRegex(MediaError, "is damaged"):
+            check_hashes(target, text)
         with self.assertRaisesRegex(MediaError, "does not decode to the same"):
             hash_archive([source], [found], target, replace(made, stretches=made.stretches[:1]))
 
