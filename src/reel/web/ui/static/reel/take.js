@@ -45,7 +45,7 @@ function keepInStep() {
   track.playbackRate = player.playbackRate;
   if (Math.abs(track.currentTime - player.currentTime) > 0.04) track.currentTime = player.currentTime;
   if (player.paused || player.ended) track.pause();
-  else if (track.paused) track.play();
+  else if (track.paused) track.play().catch(() => {}); // it was paused again at once
 }
 async function choose(select) {
   const said = document.querySelector("[data-track-said]"), mine = ++choosing, wasMute = heard().muted, address = select.value;
