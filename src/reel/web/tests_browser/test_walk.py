@@ -253,8 +253,27 @@ class WalkTests(StackTestCase):
             expect(page.locator("[data-frame]")).to_contain_text(f"frame {frame} ")
             begins = begins if begins is not None else self.shown_stamp() - 1
             self.assertEqual(self.shown_stamp() - begins, frame)
+        self.assertLess(self.followed(), 3, "while it plays the cursor is moved once a frame, however long it plays")
         page.locator("[data-drawing]").click(position={"x": 500, "y": 50})
         expect(page.locator("[data-frame]")).not_to_contain_text("frame 31 ")
+
+    def followed(self):
+        """Play, with many of the events that a player sends; return how often a frame something is done then."""
+        return self.page.evaluate(
+            """async () => {
+                const player = document.getElementById("player"), real = window.requestAnimationFrame;
+                const frames = async (count) => { for (; count; count -= 1) await new Promise((done) => real(done)); };
+                await player.play();
+                for (let sent = 0; sent < 40; sent += 1) player.dispatchEvent(new Event("timeupdate"));
+                await frames(2);
+                let asked = 0;
+                window.requestAnimationFrame = (work) => { asked += 1; return real(work); };
+                await frames(10);
+                window.requestAnimationFrame = real;
+                player.pause();
+                return asked / 10;
+            }"""
+        )
 
     def shown_stamp(self):
         """Read the stamp in the picture that the player shows."""

@@ -80,6 +80,7 @@ export function code(seconds, perSecond = rate()) {
   const two = (number) => String(number).padStart(2, "0");
   return [Math.floor(whole / 3600), Math.floor(whole / 60) % 60, whole % 60, Math.floor(frames - whole * perSecond + 1e-4)].map(two).join(":");
 }
+let following = 0; // one a frame, whoever asks for it
 function follow() {
   const player = video(), cursor = document.querySelector("[data-cursor]"), { from, to } = shown();
   if (!player) return;
@@ -91,7 +92,8 @@ function follow() {
   const now = document.querySelector("[data-now]");
   if (now) now.textContent = code(player.currentTime);
   if (edges.out !== null && !player.paused && frameOf(player) >= edges.out && frameOf(player) < edges.out + rate() / 2) player.pause();
-  if (!player.paused) requestAnimationFrame(follow);
+  cancelAnimationFrame(following);
+  if (!player.paused) following = requestAnimationFrame(follow);
 }
 document.addEventListener("click", ({ target }) => {
   const link = target.closest("a[data-at]");
