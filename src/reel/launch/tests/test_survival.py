@@ -277,7 +277,7 @@ class ConflictTests(HomeTestCase):
 class CommandTests(HomeTestCase):
     def test_roll_rigs_takes_probe(self):
         rigs = json.loads(run(self.home, "-m", "reel", "rigs", "--json").stdout)
-        self.assertEqual(len(rigs), 12)
+        self.assertEqual(len(rigs), 13)
         done = json.loads(run(self.home, "-m", "reel", "roll", "Moss & Stone, console", "--for", "2s", "--json").stdout)
         self.assertEqual((done["state"], proof_of(done)["state"] in ("as asked", "differs")), ("closed", True))
         self.assertEqual((done["length_s"], done["ended_by"]), (2.0, "length"), "to the frame")

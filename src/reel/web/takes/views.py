@@ -264,13 +264,13 @@ def times(request: HttpRequest, take_id: int, number: int) -> HttpResponse:
 
 @require_http_methods(["GET", "POST"])
 def sound(request: HttpRequest, take_id: int, number: int, track: int) -> HttpResponseBase:
-    """Play one sound track, from 0, that was read out of a part; asked by POST it is read: 202 until it is there."""
+    """Play one sound track, from 0, that was read out of a part. POST has it read: 202 until it is there."""
     part = get_object_or_404(Part.objects.select_related("take"), take_id=take_id, number=number, playable=True)
     if track >= len(part.take.tracks):
         raise Http404
     if request.method == "POST":
         ask_for_track(part, track)
-        return HttpResponse(status=202)
+        return HttpResponse(status=200 if track_path(part, track).exists() else 202)
     job = reading_of(part, track)
     if (path := track_path(part, track)).exists():
         return file_response(request, path, "audio/flac")

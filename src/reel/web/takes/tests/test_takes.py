@@ -99,6 +99,7 @@ class TakeTests(HomeMixin, TestCase):
         self.assertEqual((failed.status_code, b"No space left" in failed.content), (409, True))
         self.client.post(address)
         run_waiting()
+        self.assertEqual(self.client.post(address).status_code, 200)
         self.assertEqual(Job.objects.filter(kind=listening.LISTEN).count(), 2)
         answer = self.client.get(address, headers={"Range": "bytes=0-3"})
         self.assertEqual((answer.status_code, answer["Content-Type"]), (206, "audio/flac"))

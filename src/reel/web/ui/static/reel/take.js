@@ -54,11 +54,7 @@ async function choose(select) {
   video().muted = wasMute;
   said.textContent = "";
   if (!address) return;
-  let answer = await fetch(address, { headers: { Range: "bytes=0-0" } });
-  if (answer.status === 404 || answer.status === 409) {
-    await post(address);
-    answer = { status: 202 };
-  }
+  let answer = await post(address);
   while (answer.status === 202 && mine === choosing) {
     said.textContent = "· the track is being read";
     await new Promise((done) => setTimeout(done, 400));
