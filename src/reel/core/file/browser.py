@@ -52,8 +52,8 @@ def plays_as_found(
 def _how(container: str, codec: VideoCodec, *, varies: bool, reorders: bool) -> Plays:
     """Say how a picture is played that browsers decode, so that they show the frame that is sought.
 
-    Where distances vary they do not, but of MP4. There they enter a file by the times at which frames are decoded, and
-    take how long one stands from the decoder, which of VP9 does not say.
+    Where distances vary they may show another one: how long a frame stands neither WebM says nor a decoder of VP9, and
+    an MP4 is entered by the times at which frames are decoded.
     """
     if varies and (codec is VideoCodec.VP9 or (codec is VideoCodec.H264 and reorders)):
         return Plays.ENCODED

@@ -52,7 +52,7 @@ class Inset:
             self._is_gone = True
 
     def begin(self, now_ns: int) -> None:
-        """Count anew, since a take begins: what is kept of before was shown by what came then."""
+        """Count anew from now on, since a take begins; frames that it has from before are not counted."""
         with self._lock:
             self._missing, self._since_ns = [], now_ns
 

@@ -4,7 +4,6 @@ import datetime
 import itertools
 from collections.abc import Sequence
 from dataclasses import replace
-from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -149,7 +148,7 @@ def record_evening(rig: Rig, started: datetime.datetime, progress: Progress, *, 
         (at_s, lambda source, at_s=at_s: progress(at_s / _EVENING_S)) for at_s in range(5, _EVENING_S, 5)
     ]
     for place, (from_s, to_s) in ((1, _BLACK_S), (2, _CARD_S)):
-        does += [(from_s, partial(_arrange, place)), (to_s, partial(_arrange, 0))]
+        does += [(from_s, _arrange(place)), (to_s, _arrange(0))]
     for trouble, (begin_s, end_s) in (*((cable, one) for one in _PULLED_S), (microphone, _SILENT_S)):
         does += [(begin_s, _pull(trouble)), (end_s, _plug(trouble))]
     return record_take(
@@ -157,10 +156,6 @@ def record_evening(rig: Rig, started: datetime.datetime, progress: Progress, *, 
         marks_s=[(at_s * times, label) for at_s, label in _EVENING_MARKS],
         does_s=[(at_s * times, deed) for at_s, deed in does],
     )  # fmt: skip
-
-
-def _arrange(place: int, source: Source) -> None:
-    source.arrange(place)
 
 
 def fill_shelf(progress: Progress) -> None:
@@ -196,6 +191,10 @@ def fill_shelf(progress: Progress) -> None:
 def _bring_in(folder: Path) -> None:
     storage = Folder(folder)
     bringing.ask_for_files(IncomingSource.FOLDER, str(folder), storage.files()[:1])
+
+
+def _arrange(place: int) -> Any:
+    return lambda source: source.arrange(place)
 
 
 def _pull(trouble: Trouble) -> Any:

@@ -271,9 +271,9 @@ def sound(request: HttpRequest, take_id: int, number: int, track: int) -> HttpRe
     if request.method == "POST":
         ask_for_track(part, track)
         return HttpResponse(status=200 if track_path(part, track).exists() else 202)
-    job = reading_of(part, track)
     if (path := track_path(part, track)).exists():
         return file_response(request, path, "audio/flac")
+    job = reading_of(part, track)
     if job is not None and job.problem:
         return HttpResponse(job.problem, status=409, content_type="text/plain; charset=utf-8")
     return HttpResponse(status=202 if job is not None and job.is_open else 404)

@@ -4,8 +4,9 @@ from fractions import Fraction
 from unittest.mock import patch
 
 from django.conf import settings
-from django.db import OperationalError, transaction
+from django.db import OperationalError, connection, transaction
 from django.test import TestCase
+from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 from django.utils import timezone
 
@@ -137,6 +138,21 @@ class TakeTests(HomeMixin, TestCase):
         self.assertEqual(job.state, JobState.FAILED)
         self.assertContains(self.client.get(reverse("takes:take", args=[self.take.pk])), "can&#x27;t be read")
         self.assertEqual(Take.objects.get().proof_state, ProofState.FAILED)
+
+    def test_progress_of_every_block_is_not_stored_each_time(self):
+        job = Job.objects.create(kind="prove", subject=self.take.first.pk)
+
+        def work(take, progress):
+            with CaptureQueriesContext(connection) as stored:
+                for block in range(5000):
+                    progress(block / 5000)
+            self.assertLess(len(stored), 80)
+            self.assertGreater(Job.objects.get().done_part, 0.95)
+
+        with patch.dict(KINDS, prove=Kind(name="prove", label="Proof", work=work)):
+            run_job(job)
+        job.refresh_from_db()
+        self.assertEqual((job.state, job.problem), (JobState.DONE, ""))
 
     def test_a_job_is_called_off(self):
         job = Job.objects.create(kind="prove", subject=self.take.first.pk)

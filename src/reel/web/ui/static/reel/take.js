@@ -33,7 +33,7 @@ async function stepTo(frames, address) {
 function step(frames) {
   const { times } = document.querySelector("[data-player]").dataset;
   video().pause();
-  if (times) stepping = stepping.then(() => stepTo(frames, times), () => {});
+  if (times) stepping = stepping.then(() => stepTo(frames, times)).catch(() => {}); // the next press tries anew
   else seekTo(frameOf(video()) + frames);
 }
 // The track that is played beside the picture, which then is mute; null while the file's first is heard.
