@@ -50,7 +50,9 @@ class Plain:
             raise InputError("The plain one", "is away")
 
     def _at_ns(self, number: int, rate: Fraction | int) -> int:
-        return self._start_ns + round(Fraction(number * NS) / rate / self._pace)
+        # whole numbers, since fractions are slow and this is asked for several times a picture
+        up, down = number * NS * rate.denominator * self._pace.denominator, rate.numerator * self._pace.numerator
+        return self._start_ns + (2 * up + down) // (2 * down)
 
     def _picture_ns(self, signal: Signal) -> int:
         return self._at_ns(self._picture, signal.mode.rate)

@@ -10,8 +10,9 @@ import av
 from reel.core.measure.in_time import PictureTrace, SoundTrace, Span, TakeInTime
 from reel.core.measure.in_time.picture import BROAD_PART
 from reel.core.measure.look import Movement, is_black, lines_of
+from reel.core.media.facts import MediaFacts
 from reel.core.media.planes import chroma_of, luma_of
-from reel.core.media.probe import MediaFacts, Watcher, probe
+from reel.core.media.probe import Watcher, probe
 from reel.core.signal import FloatArray
 
 # A second in which much of the picture moves so often is a busy one.

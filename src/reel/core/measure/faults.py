@@ -6,7 +6,7 @@ from reel.core.file import FilePlan
 from reel.core.measure.counts import Counts, LossCause, TrackCounts
 from reel.core.measure.examine import Appearance
 from reel.core.measure.proofline import ProofLine, Verdict, count, line
-from reel.core.media.probe import SoundFacts, VideoFacts
+from reel.core.media.facts import SoundFacts, VideoFacts
 from reel.core.signal import Transfer, length_label, rate_label, timecode
 
 # A file whose pictures change less often than this part of its rate holds another rate than it says.

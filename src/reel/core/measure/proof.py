@@ -11,7 +11,7 @@ from reel.core.measure.faults import distinct, gone, light
 from reel.core.measure.proofline import MAX_PLACES, Proof, ProofGroup, ProofLine, Verdict, count, grouped, line, named
 from reel.core.measure.soundproof import inputs, sound, sound_file
 from reel.core.media.digest import SentFacts
-from reel.core.media.probe import MediaFacts, VideoFacts
+from reel.core.media.facts import MediaFacts, VideoFacts
 from reel.core.media.rate import RateFacts
 from reel.core.signal import PIXEL_FORMATS, length_label, pixel_format, rate_label, timecode
 

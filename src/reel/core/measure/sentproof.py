@@ -10,7 +10,7 @@ from reel.core.measure.proof import looks, whole
 from reel.core.measure.proofline import Proof, ProofGroup, ProofLine, Verdict, count, grouped, line, named
 from reel.core.measure.soundproof import PICTURE_S
 from reel.core.media.digest import SentFacts
-from reel.core.media.probe import MediaFacts, SoundFacts, VideoFacts
+from reel.core.media.facts import MediaFacts, SoundFacts, VideoFacts
 from reel.core.signal import rate_label
 from reel.core.signal.mode import MAX_RATE
 

@@ -8,7 +8,7 @@ from reel.core.file import Expectations, FilePlan
 from reel.core.measure.counts import Counts, InputCounts
 from reel.core.measure.faults import clipping, silence
 from reel.core.measure.proofline import MAX_PLACES, ProofLine, Verdict, count, line, named
-from reel.core.media.probe import MediaFacts, SoundFacts, VideoFacts
+from reel.core.media.facts import MediaFacts, SoundFacts, VideoFacts
 from reel.core.signal import timecode
 
 # A bitrate is judged in takes this long, and may be exceeded by this part.

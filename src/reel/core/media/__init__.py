@@ -2,11 +2,13 @@
 
 from reel.core.media.channel_strip import ChannelStrip, sides
 from reel.core.media.composing import Composer, Framed
+from reel.core.media.containers import MAX_PIXELS, container_suffix
 from reel.core.media.decoding import feed_files, feed_signal
 from reel.core.media.digest import SentFacts, read_sent
 from reel.core.media.drift import DriftResampler
 from reel.core.media.drive import write_speed
 from reel.core.media.errors import MediaError, NameTakenError, check_plain
+from reel.core.media.facts import MediaFacts, SoundFacts, VideoFacts
 from reel.core.media.frames import FrameFacts, frame_at, frame_times, reorders
 from reel.core.media.framing import Framer
 from reel.core.media.handing import WITH_CHAPTERS, sound_of, with_chapters
@@ -17,7 +19,7 @@ from reel.core.media.overlay import Moment, OverlayAssets, OverlayBitmap, Stroke
 from reel.core.media.picture import JpegEncoder, poster
 from reel.core.media.planes import luma_of, planes_of
 from reel.core.media.preview import encode_for_browser
-from reel.core.media.probe import MAX_PIXELS, MediaFacts, SoundFacts, VideoFacts, container_suffix, probe
+from reel.core.media.probe import probe
 from reel.core.media.rate import RateFacts, measure_rate
 from reel.core.media.rewrap import RESCUED, claimed_length, rescue, rescued_path, rewrap_to_mp4
 from reel.core.media.sent import Follows, SentWriter, why_not_held

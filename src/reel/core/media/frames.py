@@ -67,14 +67,25 @@ def shown_at(path: Path, at_s: Fraction, *, needs_before: bool = False) -> Shown
     return best
 
 
-def _decoded(container: "av.container.InputContainer", at_s: Fraction, back_s: int | None) -> Shown | None:
-    """Decode from a keyframe before a moment up to it; None where it was entered behind it, or too far before it."""
+def _entered(
+    container: "av.container.InputContainer", at_s: Fraction, back_s: int | Fraction | None
+) -> tuple[av.VideoStream, Fraction, int, bool]:
+    """Go to a keyframe `back_s` before a moment, or to the beginning where None.
+
+    Returns the picture's stream, its time base, the stamp that it begins with, and whether it is read from there on.
+    """
     stream = pictures_of(container)[0]
     base, start = stream.time_base or Fraction(1), stream.start_time or 0
+    if back_s is None or at_s <= back_s:
+        return stream, base, start, True
+    container.seek(start + int((at_s - back_s) / base), stream=stream)
+    return stream, base, start, False
+
+
+def _decoded(container: "av.container.InputContainer", at_s: Fraction, back_s: int | None) -> Shown | None:
+    """Decode from a keyframe before a moment up to it; None where it was entered behind it, or too far before it."""
+    stream, base, start, is_from_begin = _entered(container, at_s, back_s)
     until = start + at_s / base
-    is_from_begin = back_s is None or at_s <= back_s
-    if not is_from_begin:
-        container.seek(start + int((at_s - (back_s or 0)) / base), stream=stream)
     sizes: dict[int, int] = {}
     before: av.VideoFrame | None = None
     shown: av.VideoFrame | None = None
@@ -136,10 +147,7 @@ def _times(
     container: "av.container.InputContainer", at_s: Fraction, until_s: Fraction, back_s: Fraction | None
 ) -> tuple[Fraction, ...]:
     """Read the times of frames from the keyframe on that a file is entered at; those before it are not known."""
-    stream = pictures_of(container)[0]
-    base, start = stream.time_base or Fraction(1), stream.start_time or 0
-    if back_s is not None and at_s > back_s:
-        container.seek(start + int((at_s - back_s) / base), stream=stream)
+    stream, base, start, _ = _entered(container, at_s, back_s)
     at, last = start + at_s / base, start + until_s / base
     found: list[int] = []
     follows: Fraction | None = None  # the frame after the moment

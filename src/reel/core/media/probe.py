@@ -11,118 +11,25 @@ from typing import Any
 
 import av
 import numpy as np
-import numpy.typing as npt
 from av.stream import Disposition
 
 from reel.core.file import CODECS, SOUND_CODECS
-from reel.core.media.decoding import open_options
+from reel.core.media.containers import MAX_PIXELS, NEITHER, container_name
 from reel.core.media.errors import BROKEN, MediaError, reason_of
+from reel.core.media.facts import MediaFacts, SoundFacts, VideoFacts
 from reel.core.media.framing import frame_matrix, frame_range
-from reel.core.media.rate import RateFacts, measure_rate
+from reel.core.media.rate import measure_rate
+from reel.core.media.samples import clipped, rows, scaled
 from reel.core.media.streams import open_to_read, pictures_of, sounds_of
-from reel.core.signal import FloatArray, Matrix, Range
+from reel.core.signal import FloatArray
 from reel.core.sound import FULL_SCALE, to_db
 
 # Sound whose stamps leave out or go back more than this has a hole or a jump; containers round to a millisecond.
 HOLE_S = Fraction(1, 200)
-# A wave that is cut off stands at full scale for some samples; one that only touches it does so for one or two.
-CLIP_RUN = 3
 _VIDEO_NAMES = {facts.reads_as: facts.label for facts in CODECS.values()}
 _SOUND_NAMES = {facts.reads_as: facts.label for facts in SOUND_CODECS.values()}
-SUFFIXES = {"MP4": "mp4", "MOV": "mov", "MKV": "mkv", "WebM": "webm", "MPEG-TS": "ts"}
 # ITU-T H.273: a code that says nothing.
 _UNSPECIFIED = 2
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class VideoFacts:
-    """The picture of a file. `matrix`, `range`, `transfer` and `primaries` are None where the file does not say them.
-
-    `frames` are the pictures that a player shows; `decoded` of them could be decoded, `undecodable` packets could not.
-    `keyframe_ticks` holds the distances between keyframes in frames, each once, without the last stretch; `keyframes`
-    is how many there are, `last_stretch` the frames from the last one on. `start_s` is the presentation time of the
-    first picture, `length_s` from there to the end of the last. `pixel_aspect` is the width ÷ height of a pixel,
-    `turned_deg` how far a player turns the picture. `transfer` and `primaries` are ITU-T H.273 codes. A codec is
-    named as people do; one that Reel does not write, as libavcodec does. It `is_interlaced` where any picture is coded
-    as fields; it has so many `sizes`. `peak_bits` are those of its busiest second.
-    """
-
-    codec: str
-    profile: str
-    width_px: int
-    height_px: int
-    pixels: str
-    matrix: Matrix | None
-    range: Range | None
-    rate: RateFacts | None
-    frames: int
-    keyframe_ticks: tuple[int, ...]
-    start_s: Fraction
-    length_s: Fraction
-    bitrate_bps: int
-    decoded: int = 0
-    undecodable: int = 0
-    keyframes: int = 0
-    last_stretch: int = 0
-    pixel_aspect: Fraction = Fraction(1)
-    turned_deg: int = 0
-    transfer: int | None = None
-    primaries: int | None = None
-    level: str = ""
-    is_interlaced: bool = False
-    sizes: int = 1
-    peak_bits: int = 0
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SoundFacts:
-    """One sound track of a file; `start_s` is the presentation time of its first sample, `length_s` until its last.
-
-    `holes` are (second, seconds) at which its time leaves something out, negative where it goes back. `rms_db` is its
-    level in dBFS over all, `sides_db` that of each channel, and `peak_db` its highest sample, None where nothing could
-    be decoded; `undecodable` packets
-    could not. `clipped` samples stand at full scale in runs of CLIP_RUN or more. `title` is its name.
-    """
-
-    codec: str
-    profile: str
-    rate_hz: int
-    channels: int
-    start_s: Fraction
-    length_s: Fraction
-    bitrate_bps: int
-    holes: tuple[tuple[Fraction, Fraction], ...] = ()
-    undecodable: int = 0
-    rms_db: float | None = None
-    sides_db: tuple[float, ...] = ()
-    peak_db: float | None = None
-    clipped: int = 0
-    title: str = ""
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class MediaFacts:
-    """A media file: its container, size, first picture stream (if any) and sound tracks.
-
-    The container is named by what the file says of itself; one that Reel does not write, by libavformat's name.
-
-    `broken_s` is where reading it ended before its end, None when it could be read whole. `pictures` are its streams of
-    moving pictures.
-    """
-
-    container: str
-    size_bytes: int
-    video: VideoFacts | None
-    sound: tuple[SoundFacts, ...]
-    broken_s: Fraction | None = None
-    pictures: int = 1
-
-    @property
-    def length_s(self) -> Fraction:
-        """The length of the picture, or of the longest track when there is none."""
-        if self.video:
-            return self.video.length_s
-        return max((track.length_s for track in self.sound), default=Fraction(0))
 
 
 class Watcher:
@@ -199,7 +106,7 @@ class _Stream:
                 self.watcher.picture(frame)
             else:
                 self._follow(frame)
-                data = _floats(frame)
+                data = scaled(rows(frame))
                 if self.heard_s is not None:
                     began_s = self.heard_s - Fraction(frame.samples, frame.sample_rate)
                     self.watcher.sound(self.track, began_s, data, frame.sample_rate)
@@ -208,7 +115,7 @@ class _Stream:
                 highest = float(np.abs(data).max(initial=0))
                 self.peak = max(self.peak, highest)
                 if highest >= FULL_SCALE:
-                    self.clipped += _clipped(data)
+                    self.clipped += clipped(data)
 
     def _follow(self, frame: av.AudioFrame) -> None:
         """Note where the time of the sound leaves something out or goes back; a packet may lie about its length."""
@@ -234,7 +141,7 @@ def probe(
         with open_to_read(path) as container:
             kept: list[av.VideoStream | av.AudioStream] = [*pictures_of(container)[:1], *sounds_of(container)]
             if not kept:
-                raise MediaError(path, _NEITHER)
+                raise MediaError(path, NEITHER)
             tracks = [stream.index for stream in sounds_of(container)]
             found = {
                 stream.index: _Stream(stream, watcher, tracks.index(stream.index) if stream.index in tracks else 0)
@@ -244,7 +151,7 @@ def probe(
             broken_s = _read(container, found, progress)
             streams = list(found.values())
             return MediaFacts(
-                container=_container_name(path, container),
+                container=container_name(path, container),
                 size_bytes=path.stat().st_size,
                 video=next((_video(one) for one in streams if one.stream.type == "video"), None),
                 sound=tuple(_sound(one) for one in streams if one.stream.type == "audio"),
@@ -255,46 +162,6 @@ def probe(
         raise
     except BROKEN as error:
         raise MediaError(path, f"can't be read as a media file ({reason_of(error)})") from error
-
-
-_NEITHER = "holds neither a picture nor sound"
-# A picture with more pixels is not decoded: each takes half a gigabyte and more, in every thread.
-MAX_PIXELS = 8192 * 8192
-
-
-def container_suffix(path: Path) -> str:
-    """Return the ending that a media file should have by its container, "" for one that Reel does not write.
-
-    Raises MediaError, in a sentence for people, for what is no media file, holds neither picture nor sound, or a
-    picture that is larger than MAX_PIXELS.
-    """
-    try:
-        with open_to_read(path, options=open_options("file")) as container:
-            pictures = [one for one in pictures_of(container) if not one.disposition & Disposition.attached_pic]
-            if not pictures and not sounds_of(container):
-                raise MediaError(path, _NEITHER)
-            for one in pictures:
-                if one.width * one.height > MAX_PIXELS:
-                    raise MediaError(
-                        path, f"says that its picture has {one.width}×{one.height} pixels; 67 million are read"
-                    )
-            return SUFFIXES.get(_container_name(path, container), "")
-    except MediaError:
-        raise
-    except BROKEN as error:
-        raise MediaError(path, f"can't be read as a media file ({reason_of(error)})") from error
-
-
-def _container_name(path: Path, container: "av.container.InputContainer") -> str:
-    """Tell apart what libavformat reads as one: MP4 and MOV by their brand, MKV and WebM by their document type."""
-    name = container.format.name
-    if "mp4" in name.split(","):
-        return "MOV" if container.metadata.get("major_brand", "qt  ").startswith("qt") else "MP4"
-    if name.startswith("matroska"):
-        with path.open("rb") as file:
-            # RFC 8794, 11.2.7: DocType is element 42 82 of the header, which is short
-            return "WebM" if b"\x42\x82\x84webm" in file.read(128) else "MKV"
-    return {"mpegts": "MPEG-TS"}.get(name, name)
 
 
 # How libavcodec counts levels: tenths for H.264, thirtieths for HEVC (ITU-T H.264, A.3.4; H.265, A.4).
@@ -430,40 +297,6 @@ def _start_of(streams: Sequence["av.VideoStream | av.AudioStream"]) -> Fraction:
     """Return the second at which the first stream begins, as it says itself."""
     first = streams[0] if streams else None
     return (first.start_time or 0) * (first.time_base or Fraction(0)) if first else Fraction(0)
-
-
-def _floats(frame: av.AudioFrame) -> FloatArray:
-    """Return a block's samples as float32 (channels, samples), full scale ±1."""
-    return scaled(rows(frame))
-
-
-def rows(frame: av.AudioFrame) -> npt.NDArray[Any]:
-    """Return a block's samples as they are stored, (channels, samples)."""
-    data: npt.NDArray[Any] = frame.to_ndarray()
-    return data if frame.format.is_planar else data.reshape(-1, frame.layout.nb_channels).T
-
-
-def scaled(data: npt.NDArray[Any]) -> FloatArray:
-    """Return samples of any kind of number as float32, full scale −1: as libswresample takes it back."""
-    if np.issubdtype(data.dtype, np.floating):
-        found: Any = data.astype(np.float32, copy=False)
-    elif data.dtype == np.uint8:
-        found = (data.astype(np.float32) - 128) / 128
-    else:
-        found = data.astype(np.float32) / np.float32(-float(np.iinfo(data.dtype).min))
-    made: FloatArray = found
-    return made
-
-
-def _clipped(data: FloatArray) -> int:
-    """Count the samples of a block (channels, samples) at full scale that stand in a run of CLIP_RUN or more."""
-    found = 0
-    for channel in data:
-        is_full = np.abs(channel) >= FULL_SCALE
-        edges = np.flatnonzero(np.diff(np.concatenate(([False], is_full, [False])).astype(np.int8)))
-        runs = edges[1::2] - edges[::2]
-        found += int(runs[runs >= CLIP_RUN].sum())
-    return found
 
 
 def _bitrate(size_bytes: int, length: Fraction) -> int:

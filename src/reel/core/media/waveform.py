@@ -9,7 +9,7 @@ import numpy as np
 
 from reel.core.media.cuts.reading import opened
 from reel.core.media.errors import BROKEN, MediaError, reason_of
-from reel.core.media.probe import rows, scaled
+from reel.core.media.samples import rows, scaled
 from reel.core.signal import NS, FloatArray
 from reel.core.sound import clicks_in
 

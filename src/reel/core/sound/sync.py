@@ -103,8 +103,13 @@ def clicks_in(data: FloatArray, rate_hz: int) -> list[int]:
     ]
 
 
-def in_step(flashes: Iterable[Flash], clicks: Iterable[int]) -> SyncReading:
+def in_step(
+    flashes: Iterable[Flash], clicks: Iterable[int], reach_ms: tuple[int, int] = (-DELAY_MS[1], -DELAY_MS[0])
+) -> SyncReading:
     """Find the offset on which most claps agree; `clicks` are the instants at which they were heard, in ns.
+
+    What is heard is so many ms later than it is seen: from `reach_ms` first to its second, by default as far as an
+    input's delay can make up for.
 
     A flash began somewhere between two pictures: with a click it bounds the offset from both sides. The offset is where
     most of these spans overlap, each flash and click counted once; what was no clap agrees with nothing.
@@ -114,8 +119,8 @@ def in_step(flashes: Iterable[Flash], clicks: Iterable[int]) -> SyncReading:
         (number, click, low - SLACK_MS, high + SLACK_MS)
         for number, flash in enumerate(seen)
         for click, heard_ns in enumerate(heard)
-        if (low := (heard_ns - flash.at_ns) / 1e6) <= -DELAY_MS[0]
-        and (high := (heard_ns - flash.before_ns) / 1e6) >= -DELAY_MS[1]
+        if (low := (heard_ns - flash.at_ns) / 1e6) <= reach_ms[1]
+        and (high := (heard_ns - flash.before_ns) / 1e6) >= reach_ms[0]
     ]
     if not spans:
         return SyncReading()

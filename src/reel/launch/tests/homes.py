@@ -1,10 +1,12 @@
 """Real homes and real processes for the tests of survival."""
 
 import atexit
+import contextlib
 import json
 import os
 import shutil
 import signal
+import sqlite3
 import subprocess
 import sys
 import tempfile
@@ -145,5 +147,11 @@ class HomeTestCase(unittest.TestCase):
             os.killpg(process.pid, signal.SIGKILL)
             process.wait()
 
+    def stored(self, query, *values):
+        """Return the first value that a query of the home's database gives: for states that are waited for."""
+        with contextlib.closing(sqlite3.connect(f"file:{Home(self.home).database}?mode=ro", uri=True)) as database:
+            return database.execute(query, values).fetchone()[0]
+
     def takes(self):
+        """Return what `reel takes` says, which starts a process."""
         return json.loads(run(self.home, "-m", "reel", "takes", "--json").stdout)

@@ -26,6 +26,34 @@ class Sampling:
     ended: threading.Event = field(default_factory=threading.Event)
 
 
+@dataclass(slots=True)
+class Samplings:
+    """The samples that are being taken, one of a rig at most, by the rigs' ids."""
+
+    _taken: dict[int, Sampling] = field(default_factory=dict)
+
+    def __contains__(self, rig_id: int) -> bool:
+        return rig_id in self._taken
+
+    def begin(self, rig_id: int) -> Sampling:
+        """Note that one is taken of a rig; raises RefusedError where one is already."""
+        if self._taken.setdefault(rig_id, sampling := Sampling()) is not sampling:
+            raise RefusedError("Its picture is being measured with already.")
+        return sampling
+
+    def end(self, rig_id: int) -> None:
+        """Note that the one of a rig is not taken any more."""
+        self._taken.pop(rig_id).ended.set()
+
+    def stop(self) -> None:
+        """End all that are being taken, and wait until they have ended; so long for each at most: PATIENCE_S."""
+        stopped = list(self._taken.values())
+        for sampling in stopped:
+            sampling.stop.set()
+        for sampling in stopped:
+            sampling.ended.wait(PATIENCE_S)
+
+
 def take_sample(source: Source, path: Path, seconds: float, clock: Clock, stop: threading.Event) -> None:
     """Record so many seconds of what a source composes just now; the file is there when it is whole.
 

@@ -42,11 +42,12 @@ from reel.recorder.messages import (
 from reel.recorder.recording.encoder_queue import QUEUE_BYTES
 from reel.recorder.recording.take import NOT_ROLLING, Take
 from reel.recorder.rig.open_rigs import OpenRigs, Screen
-from reel.recorder.rig.sample import Sampling, take_sample
+from reel.recorder.rig.sample import Samplings, take_sample
 from reel.recorder.rig.source import Source
 from reel.recorder.service.checkpoints import Reached
 from reel.recorder.service.journal_queue import JournalQueue
 from reel.recorder.service.making import TakeMaker
+from reel.recorder.service.rig_requests import RigRequests
 
 OPEN_S = 15.0
 PACE_S = 1.5
@@ -83,7 +84,8 @@ class Recorder:
     _maker: TakeMaker = field(init=False)
     _takes: dict[int, Take] = field(default_factory=dict)
     _starting: set[int] = field(default_factory=set)
-    _samplings: dict[int, Sampling] = field(default_factory=dict)
+    _asked: RigRequests = field(init=False)
+    _samplings: Samplings = field(default_factory=Samplings)
     _is_closing: bool = False
     _freed: threading.Event = field(default_factory=threading.Event)
     # why the last take of a rig ended by itself, by the rig's id, and until when that is said
@@ -91,6 +93,7 @@ class Recorder:
 
     def __post_init__(self) -> None:
         self._rigs = OpenRigs(self.clock, self.feeds, self.screen, self._is_held, self.assets)
+        self._asked = RigRequests(self.clock, self._rigs)
         self._queue = JournalQueue(self.journal)
         self._maker = TakeMaker(
             clock=self.clock,
@@ -108,18 +111,18 @@ class Recorder:
         done: dict[type[Request], Callable[[Any], tuple[int, ...] | None]] = {
             Open: self._open,
             Leave: self._leave,
-            TestFields: self._test_fields,
-            FindBars: self._find_bars,
+            TestFields: self._asked.test_fields,
+            FindBars: self._asked.find_bars,
             Simulate: self._rigs.simulate,
-            TestSync: self._test_sync,
+            TestSync: self._asked.test_sync,
             TakeSample: self._take_sample,
             StartRoll: self._start,
             Pause: lambda asked: self._of_each(asked.takes, lambda take, now_ns: take.pause(now_ns)),
             Resume: lambda asked: self._of_each(asked.takes, lambda take, _: take.resume()),
             AddMark: lambda asked: self._of_each(asked.takes, partial(self._mark, label=asked.label)),
             Arrange: self._arrange,
-            Toggle: self._toggle,
-            Draw: self._draw,
+            Toggle: self._asked.toggle,
+            Draw: self._asked.draw,
             Cut: self._cut,
             Ask: lambda _: None,
         }
@@ -197,69 +200,26 @@ class Recorder:
         with self._lock:
             self._rigs.leave(request.rig_id, request.viewer)
 
-    def _test_fields(self, request: TestFields) -> None:
-        self._open_input(request.rig_id, request.place).test_fields(request.place)
-
-    def _open_input(self, rig_id: int, place: int) -> Source:
-        """Return the source of an input that has a picture; raises RefusedError."""
-        rig = self._rigs.get(rig_id)
-        if rig is None or not 0 <= place < len(rig.source.readings) or rig.source.readings[place].signal is None:
-            raise RefusedError("Nothing arrives that could be tested; open the rig and play a part with movement.")
-        return rig.source
-
-    def _find_bars(self, request: FindBars) -> None:
-        self._open_input(request.rig_id, request.place).find_bars(request.place)
-
-    def _test_sync(self, request: TestSync) -> None:
-        """Begin a sync test; where the room is simulated, somebody claps in it meanwhile."""
-        self._open_input(request.rig_id, request.place).test_sync(request.place)
-        self._rigs.claps.clap(self.clock.now_ns())
-
     def _take_sample(self, request: TakeSample) -> None:
         """Record a moment of a rig while nothing rolls: it costs work, and what rolls comes first."""
-        source, sampling = self._open_input(request.rig_id, 0), Sampling()
+        source = self._asked.shown(request.rig_id, 0)
         with self._lock:
             if self._takes or self._starting:
                 raise RefusedError("Something rolls; a picture is measured with once nothing does.")
-            if request.rig_id in self._samplings:
-                raise RefusedError("Its picture is being measured with already.")
-            self._samplings[request.rig_id] = sampling
+            sampling = self._samplings.begin(request.rig_id)
         try:
             take_sample(source, Path(request.path), request.seconds, self.clock, sampling.stop)
         finally:
             with self._lock:
-                del self._samplings[request.rig_id]
-            sampling.ended.set()
-
-    def _stop_samplings(self) -> None:
-        """End the samples that are being taken, and wait until they are."""
-        stopped = list(self._samplings.values())
-        for sampling in stopped:
-            sampling.stop.set()
-        for sampling in stopped:
-            sampling.ended.wait(CLOSE_S)
+                self._samplings.end(request.rig_id)
 
     def _arrange(self, request: Arrange) -> None:
         """Switch an open rig to another arrangement; where it rolls, the take is marked."""
         take, now_ns = self._take_of(request.rig_id), self.clock.now_ns()
-        source = self._opened(request.rig_id, "switch its arrangements")
+        source = self._asked.opened(request.rig_id, "switch its arrangements")
         marked = source.answer(lambda: source.arrange(request.place), after_ns=now_ns)
         if marked is not None and take is not None:
             self.journal.marked(take.take_id, marked)
-
-    def _toggle(self, request: Toggle) -> None:
-        source = self._opened(request.rig_id, "show and hide its pictures")
-        source.answer(lambda: source.frames.toggle(request.key), after_ns=self.clock.now_ns())
-
-    def _draw(self, request: Draw) -> None:
-        self._opened(request.rig_id, "draw on its picture").frames.draw(request)
-
-    def _opened(self, rig_id: int, to_do: str) -> Source:
-        """Return the source of an open rig; raises RefusedError that says what it would be opened for."""
-        rig = self._rigs.get(rig_id)
-        if rig is None:
-            raise RefusedError(f"The rig is closed; open it to {to_do}.")
-        return rig.source
 
     def _start(self, request: StartRoll) -> tuple[int, ...]:
         """Roll; opening a rig may take a while, and only one roll of it begins at a time."""
@@ -275,7 +235,7 @@ class Recorder:
                     raise RefusedError(f"{one.rig_name} is just beginning to roll; try again in a moment.")
             self._starting |= wanted
         try:
-            self._stop_samplings()
+            self._samplings.stop()
             for one in request.rigs:
                 self._maker.shelf_of(one).check(self.reserve_bytes)
             takes = self._prepared(request)

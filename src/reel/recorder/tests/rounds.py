@@ -5,7 +5,7 @@ from pathlib import Path
 
 from reel.core.line import DeviceKind, propose
 from reel.recorder.messages import Leave
-from reel.recorder.tests.test_service import LIGHT, ServerTestCase
+from reel.recorder.tests.serving import LIGHT, ServerTestCase
 
 
 class RoundsTests(ServerTestCase):

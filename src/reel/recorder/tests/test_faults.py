@@ -42,7 +42,8 @@ from reel.recorder.service import server
 from reel.recorder.service.broadcast import Broadcast
 from reel.recorder.service.journal_queue import JournalQueue
 from reel.recorder.service.recorder import Recorder
-from reel.recorder.tests.test_service import LIGHT, QUICK, SMALL, ServerTestCase, series
+from reel.recorder.tests.serving import LIGHT, QUICK, SMALL, ServerTestCase
+from reel.recorder.tests.test_device_recorder import series
 from reel.standins import RecordingDevice
 
 

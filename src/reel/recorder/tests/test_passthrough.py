@@ -32,7 +32,7 @@ from reel.recorder.journal import Rolled
 from reel.recorder.messages import Ask, Cut, Open, Pause, RefusedError, StartRoll
 from reel.recorder.recording.part_file import PartFile
 from reel.recorder.recording.passthrough import PassthroughTake
-from reel.recorder.tests.test_service import ServerTestCase, to_roll
+from reel.recorder.tests.serving import ServerTestCase, to_roll
 from reel.recorder.tests.test_stream import await_listener
 
 OPEN = {

@@ -11,7 +11,7 @@ from unittest.mock import patch
 import av
 
 from reel.core.errors import BadValueError
-from reel.core.file import ConstantQuality, Recipe
+from reel.core.file import ConstantQuality, Container, Draft, Recipe, VideoCodec, resolve
 from reel.core.frame import Arrangement, FrameSetup, Piece
 from reel.core.line import DeviceKind, propose
 from reel.core.line.tests.rigs import feed_input, of
@@ -27,13 +27,15 @@ from reel.recorder.rig.insets import Inset
 from reel.recorder.rig.prerecord import frame_bytes
 from reel.recorder.rig.source import Source
 from reel.recorder.tests.reading import SMALL, lumas
+from reel.recorder.tests.serving import LIGHT, ServerTestCase, to_roll
 from reel.recorder.tests.test_faults import planted
-from reel.recorder.tests.test_service import LIGHT, ServerTestCase, to_roll
 from reel.recorder.virtual import record
 from reel.standins import Fault, Scenario
 from reel.standins.plain import opener
 
 EXACT = Recipe(effort="ultrafast", rate=ConstantQuality(quality=4))
+# Without loss a part is full within seconds.
+WHOLE = resolve(Draft(container=Container.MKV, codec=VideoCodec.FFV1))
 
 
 def shade(number):
@@ -256,7 +258,7 @@ class LiveRollTests(ServerTestCase):
                 self.assertGreater(probe(ended.path).video.frames, 5)
 
     def test_parts_by_size_are_told_while_it_rolls_and_hold_all(self):
-        recipe = replace(LIGHT.recipe, part_gb=Fraction(1, 100), rate=ConstantQuality(quality=1))
+        recipe = replace(WHOLE, part_gb=Fraction(1, 100))
         take = self.start_roll(replace(LIGHT, recipe=recipe))
         self.wait_for(lambda status: status.rolls[0].part >= 3)
         self.cut()
@@ -298,7 +300,7 @@ class LiveRollTests(ServerTestCase):
         self.assertGreater(probe(ended.parts[1].path).video.frames, 20)
 
     def test_a_part_that_cannot_be_written_ends_the_take_and_the_parts_before_are_there(self):
-        recipe = replace(LIGHT.recipe, part_gb=Fraction(1, 100), rate=ConstantQuality(quality=1))
+        recipe = replace(WHOLE, part_gb=Fraction(1, 100))
         take = self.start_roll(replace(LIGHT, recipe=recipe))
         self.wait_for(lambda status: status.rolls[0].length_s > 0.3)
         with planted(PartWriter, "__init__", OSError(5, "Input/output error")):

@@ -3,28 +3,21 @@
 import asyncio
 import subprocess
 import sys
-import tempfile
 import threading
 import time
-import unittest
 from contextlib import suppress
 from dataclasses import replace
-from fractions import Fraction
-from pathlib import Path
 from unittest.mock import patch
 
 import numpy as np
 import zmq
 
-from reel.core.file import Recipe
-from reel.core.frame import FrameSetup
-from reel.core.line import Connector, DeviceKind, HopSetup, Simulated, propose
-from reel.core.line.own_settings import OwnSettings
-from reel.core.line.tests.rigs import feed, with_picture
+from reel.core.line import DeviceKind, Simulated, propose
+from reel.core.line.tests.rigs import feed
 from reel.core.measure import AlarmKind, Verdict, prove
 from reel.core.media import PartWriter, Shelf, probe
-from reel.core.roll import CutBy, MarkKind
-from reel.core.signal import NS, Mode
+from reel.core.roll import MarkKind
+from reel.core.signal import NS
 from reel.recorder.client import Client
 from reel.recorder.messages import (
     AddMark,
@@ -35,107 +28,13 @@ from reel.recorder.messages import (
     Pause,
     RefusedError,
     Resume,
-    RigToRoll,
-    StartRoll,
     TakeSample,
     UnreachableError,
 )  # fmt: skip
 from reel.recorder.run_files import CLOSING, REQUESTS
-from reel.recorder.service.server import serve
-from reel.standins import Fault, RecordingDevice, Scenario
+from reel.recorder.tests.serving import CONSOLE, LIGHT, QUICK, SMALL, ServerTestCase, to_roll
 
-QUICK, SMALL = Recipe(effort="ultrafast"), FrameSetup(mode=Mode.parse("640x360p30"))
-CONSOLE = replace(propose(DeviceKind.CONSOLE), recipe=QUICK, frame=SMALL)
-# A small picture that is drawn and encoded with little work, and so is there at once.
-LIGHT = replace(propose(DeviceKind.CAMERA, mode=Mode.parse("640x480p30")), recipe=QUICK, frame=SMALL)
-PLAIN = Scenario()
 FEED = feed("gone.mp4", SMALL.mode, QUICK)
-
-
-class MemoryJournal:
-    def __init__(self):
-        self.takes, self.parts, self.marks, self.ends = [], [], [], {}
-
-    def rolled(self, rolled):
-        self.takes.append(rolled)
-        return len(self.takes)
-
-    def marked(self, take_id, mark):
-        self.marks.append((take_id, mark))
-
-    def part_began(self, take_id, part):
-        self.parts.append((take_id, part))
-
-    def closed(self, take_id, closed):
-        self.ends[take_id] = closed
-
-
-def to_roll(setup, rig_id=1, scenario=PLAIN):
-    return RigToRoll(rig_id=rig_id, rig_name="Moss & Stone", setup=setup, scenarios=(scenario,))
-
-
-def series():
-    """A phone that records by itself for a minute, and then again."""
-    own = OwnSettings(longer_px=1024, rate=30, bitrate_bps=3_000_000, limit_s=60, again=True)
-    path = (HopSetup(model="own-recorder", own=own),)
-    return with_picture(propose(DeviceKind.PHONE), device={"out": Connector.STORAGE}, path=path)
-
-
-class ServerTestCase(unittest.TestCase):
-    """A recorder on a folder of its own, asked over its sockets."""
-
-    tags = frozenset({"live"})
-    rolled = CONSOLE
-
-    def setUp(self):
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder, self.journal, self.stop = Path(folder.name), MemoryJournal(), threading.Event()
-        self.thread = threading.Thread(
-            target=serve,
-            kwargs={
-                "run_folder": self.folder, "shelf": self.folder, "feeds": self.folder,
-                "devices": self.folder / "devices", "journal": self.journal, "stop": self.stop,
-            },
-        )  # fmt: skip
-        self.thread.start()
-        self.addCleanup(self.end)
-        self.client = Client(self.folder)
-        deadline = time.monotonic() + 90
-        while not (self.folder / REQUESTS).exists() and time.monotonic() < deadline:
-            self.stop.wait(0.01)
-
-    def end(self):
-        self.stop.set()
-        self.thread.join(15)
-        self.assertFalse(self.thread.is_alive())
-
-    def start_roll(self, setup=None, rig_id=1, scenario=PLAIN):
-        return self.start_rolls(to_roll(setup or self.rolled, rig_id, scenario))[0]
-
-    def start_rolls(self, *rigs):
-        return self.client.ask(StartRoll(rigs=rigs)).takes
-
-    def cut(self):
-        """Cut all that rolls."""
-        rolls = self.client.ask(Ask()).status.rolls
-        return self.client.ask(Cut(takes=tuple(roll.take_id for roll in rolls))).takes
-
-    def wait_seen(self, rig_id, setup):
-        """Keep a rig open, as a page does, until its picture comes."""
-
-        def is_seen(_):
-            status = self.client.ask(Open(rig_id=rig_id, setup=setup, viewer="page")).status
-            return [rig for rig in status.rigs if rig.rig_id == rig_id and rig.picture.watched.per_s]
-
-        return self.wait_for(is_seen)
-
-    def wait_for(self, is_so):
-        deadline = time.monotonic() + 90
-        while not is_so(status := self.client.ask(Ask()).status):
-            self.assertLess(time.monotonic(), deadline, status)
-            self.stop.wait(0.02)  # the recorder shares this interpreter: who asks without a pause holds it up
-        return status
 
 
 class ServiceTests(ServerTestCase):
@@ -279,74 +178,6 @@ class ServiceTests(ServerTestCase):
             self.wait_for(lambda status: status.rolls[0].length_s > 0.2)
             self.client.ask(Cut(takes=(take,)))
             self.wait_for(lambda status: not status.rolls)
-
-    def test_a_device_that_records_by_itself_is_told_to_start_and_stop(self):
-        headset = propose(DeviceKind.HEADSET)
-        for out, hop, stays in (
-            (Connector.PAIRED, "developer-link", False),
-            (Connector.STORAGE, "own-recorder", True),
-        ):
-            with self.subTest(hop):
-                setup = with_picture(headset, device={"out": out}, path=(HopSetup(model=hop),))
-                self.assertEqual(self.client.ask(Open(rig_id=1, setup=setup)).status.rigs, ())
-                take = self.start_roll(setup)
-                self.wait_for(lambda status: status.rolls[0].length_s > 0.5)
-                self.client.ask(AddMark(takes=(take,), label="a jay"))
-                with self.assertRaises(RefusedError):
-                    self.client.ask(Pause(takes=(take,)))
-                self.client.ask(Cut(takes=(take,)))
-                self.wait_for(lambda status: not status.rolls)
-                ended = self.journal.ends[take]
-                self.assertEqual((ended.problem, ended.on_device), (None, "headset" if stays else ""))
-                made = self.folder / "devices" / "headset" / ended.path.name
-                self.assertEqual(ended.path, made if stays else self.folder / ended.path.name)
-                self.assertEqual(ended.path.read_bytes(), made.read_bytes(), "all of it came over")
-                facts = probe(ended.path)
-                self.assertEqual(facts.video.frames, ended.counts.ticks)
-                self.assertEqual((facts.video.width_px, facts.video.height_px), (960, 1000))
-        paired = with_picture(headset, device={"out": Connector.PAIRED}, path=(HopSetup(model="developer-link"),))
-        with self.assertRaises(RefusedError) as raised:
-            self.start_roll(paired, scenario=Scenario(fault=Fault.NOT_PAIRED))
-        self.assertIn("code", str(raised.exception))
-
-    def test_a_trial_of_a_device_that_records_by_itself_comes_over(self):
-        setup = with_picture(
-            propose(DeviceKind.PHONE), device={"out": Connector.STORAGE}, path=(HopSetup(model="own-recorder"),)
-        )
-        take = self.client.ask(StartRoll(rigs=(to_roll(setup),), length_s=Fraction(2), is_trial=True)).takes[0]
-        self.wait_for(lambda status: not status.rolls)
-        ended = self.journal.ends[take]
-        self.assertEqual((ended.problem, ended.on_device, ended.ended_by), (None, "", CutBy.LENGTH))
-        self.assertGreaterEqual(probe(ended.path).video.frames, 60)
-
-    def test_a_limit_ends_a_take_and_the_next_of_the_series_begins(self):
-        setup = series()
-        with patch.object(RecordingDevice, "limit_ns", 6 * NS):
-            first = self.start_roll(setup)
-            status = self.wait_for(lambda status: [roll for roll in status.rolls if roll.take_id != first])
-            second = status.rolls[0].take_id
-            self.client.ask(Cut(takes=(second,)))
-            self.wait_for(lambda status: not status.rolls)
-        self.assertEqual(self.journal.ends[first].ended_by, CutBy.LIMIT)
-        self.assertIsNone(self.journal.ends[first].problem)
-        self.assertLessEqual(probe(self.journal.ends[first].path).video.frames, 180)
-        self.assertEqual(self.journal.takes[second - 1].follows, first)
-        self.assertEqual(self.journal.ends[second].ended_by, CutBy.PERSON, "a series ends with the press")
-
-    def test_a_device_that_is_stopped_while_it_counts_down_has_recorded_nothing(self):
-        own = OwnSettings(rate=30, bitrate_bps=3_000_000, countdown_s=10)
-        setup = with_picture(
-            propose(DeviceKind.PHONE),
-            device={"out": Connector.STORAGE},
-            path=(HopSetup(model="own-recorder", own=own),),
-        )
-        take = self.start_roll(setup)
-        counting = self.wait_for(lambda status: [roll for roll in status.rolls if roll.starts_in_s])
-        self.assertEqual(counting.rolls[0].length_s, 0)
-        self.client.ask(Cut(takes=(take,)))
-        self.wait_for(lambda status: not status.rolls)
-        self.assertTrue(self.journal.ends[take].is_called_off)
-        self.assertEqual(list((self.folder / "devices" / "phone").iterdir()), [])
 
     def test_ending_the_process_closes_the_file(self):
         take = self.start_roll()

@@ -5,14 +5,10 @@ from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
-import av
-import numpy as np
-
 from reel.core.line import DeviceKind, Simulated, propose, propose_input
-from reel.core.measure import FlashFinder
-from reel.core.media import Shelf, luma_of
+from reel.core.measure.claps import claps_in
+from reel.core.media import Shelf
 from reel.core.signal import NS, Mode
-from reel.core.sound import ClickFinder, in_step
 from reel.recorder.clock import VirtualClock
 from reel.recorder.inputs.drivers import openers_for
 from reel.recorder.rig.source import Source
@@ -99,19 +95,7 @@ class SyncTests(unittest.TestCase):
         setup = replace(setup, inputs=(silent, heard))
         with TemporaryDirectory() as folder:
             take = record(setup, openers, Shelf(Path(folder)), rig_name="Bench", rolled_s=[(1, 8)], clock=clock)
-            found = in_step(*claps_in(take.path))
+            (claps,) = claps_in(take.path)
+        found = claps.reading
         self.assertGreaterEqual(len(found.claps_ms), 4)
         self.assertAlmostEqual(found.offset_ms, 0, delta=1000 / 60 + 5)
-
-
-def claps_in(path):
-    """Return the flashes and the clicks of a file."""
-    eye, ear, flashes, clicks = FlashFinder(), ClickFinder(48_000), [], []
-    with av.open(str(path)) as container:
-        for frame in container.decode():
-            at_ns = round(frame.pts * frame.time_base * NS)
-            if isinstance(frame, av.AudioFrame):
-                clicks += ear.feed(frame.to_ndarray().astype(np.float32), at_ns)
-            elif flash := eye.feed(luma_of(frame), at_ns):
-                flashes.append(flash)
-    return flashes, clicks

@@ -29,13 +29,16 @@ class OpenFinish(models.Model):
 
 
 class ReadFile(models.Model):
-    """What was read of a part's file: a core Source, which holds while the file has the same `stamp`."""
+    """What was read of a part's file: a core Source, which holds while the file has the same `stamp`; the `claps` that
+    were found in it, None where none were looked for.
+    """
 
     part = models.OneToOneField(Part, on_delete=models.CASCADE, related_name="read_file")
     stamp = models.CharField(max_length=60)
     streams = models.JSONField()
     packets = models.BinaryField(null=True)
     is_joinable = models.BooleanField(default=False)
+    claps = models.JSONField(null=True)
 
     def __str__(self) -> str:
         return f"part {self.part_id}"

@@ -9,6 +9,7 @@ from reel.core.finish import Edges, Encoding, Fate, FinishPlan, Keep, StreamPlan
 from reel.core.measure.levels import BLACK, WHITE
 from reel.core.signal import length_label, rate_label, timecode
 from reel.core.sound import Sides
+from reel.web.finishes.claps import found_in
 from reel.web.finishes.drawing import draw_finish, draw_keep, size_of
 from reel.web.finishes.editing import Opened, length_of, marks_of, parts_of
 from reel.web.finishes.encodings import choices
@@ -91,7 +92,7 @@ def context_of(now: Opened, stage: str, part: Part, least_s: Fraction) -> dict[s
         shown |= _picture(now)
     elif stage == "sound":
         words = {one.stream.index: sound_words(one) for one in made.sounds}
-        shown |= {"rows": rows_of(now, files, words), "sides": [one.value for one in Sides]}
+        shown |= {"rows": rows_of(now, files, words), "sides": [one.value for one in Sides], "claps": found_in(now)}
     elif stage == "file":
         encoding = now.finish.encoding
         size_mb = f"{encoding.size_bytes / 1e6:g}" if encoding is not None and encoding.size_bytes else ""

@@ -58,7 +58,7 @@ def sources_of(takes: Sequence[Take]) -> list[Source] | None:
     sources = []
     for part in parts:
         kept = found.get(part.pk)
-        if kept is None or kept.stamp != _stamp(path_of(part)):
+        if kept is None or kept.stamp != stamp_of(path_of(part)):
             return None
         sources.append(
             Source(
@@ -103,7 +103,7 @@ def read(asked: Subject, progress: Progress) -> None:
 
 def _read(part: Part) -> None:
     path = path_of(part)
-    stamp = _stamp(path)
+    stamp = stamp_of(path)
     if ReadFile.objects.filter(part=part, stamp=stamp).exists():
         return
     source = source_to_cut(path)
@@ -112,12 +112,14 @@ def _read(part: Part) -> None:
         "streams": [to_plain(one) for one in source.streams],
         "packets": source.packets.packed() if source.packets is not None else None,
         "is_joinable": source.is_joinable,
+        "claps": None,
     }
     if Part.objects.filter(pk=part.pk).exists():  # it may have been deleted meanwhile
         ReadFile.objects.update_or_create(part=part, defaults=facts)
 
 
-def _stamp(path: Path) -> str:
+def stamp_of(path: Path) -> str:
+    """Return what a file has as long as it stays as it is; raises MediaError where it is gone."""
     try:
         found = path.stat()
     except OSError as error:

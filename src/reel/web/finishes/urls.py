@@ -13,6 +13,7 @@ urlpatterns = [
     path("<number:take_id>/do/picture/", views.picture_do, name="picture-do"),
     path("<number:take_id>/looks/", views.looks, name="looks"),
     path("<number:take_id>/do/sound/", views.sound, name="sound"),
+    path("<number:take_id>/do/claps/", views.claps, name="claps"),
     path("<number:take_id>/do/file/", views.file, name="file"),
     path("<number:take_id>/do/make/", views.make, name="make"),
     path("<number:take_id>/do/keep-as/", views.keep_as, name="keep-as"),

@@ -15,6 +15,7 @@ from reel.core.finish import Finish, Source
 from reel.core.measure.looking import look_at
 from reel.core.media import MediaError, still
 from reel.core.media.cuts import still_of, wave_of
+from reel.web.finishes.claps import ask_to_find
 from reel.web.finishes.drawing import STAGES
 from reel.web.finishes.editing import Opened, change, opened, planned, undo
 from reel.web.finishes.encodings import encoded
@@ -136,6 +137,14 @@ def slide(request: HttpRequest, take_id: int, track: int) -> HttpResponse:
     take, form = take_of(take_id), SlideForm(request.POST)
     change(take, request.POST.get("seen", ""), lambda now: slid(now, track, form), f"track {track} slid")
     return redirect("finishes:stage", take_id=take.pk, name="sound")
+
+
+@require_POST
+def claps(request: HttpRequest, take_id: int) -> HttpResponse:
+    """Have claps looked for in a take."""
+    take = take_of(take_id)
+    ask_to_find(take)
+    return _changed(request, take, "sound")
 
 
 @require_POST

@@ -8,7 +8,7 @@ from statistics import median
 
 from reel.core.measure.counts import Counts, LossCause
 from reel.core.measure.in_time.values import Event, PictureInTime, Span, TakeInTime
-from reel.core.media.probe import CLIP_RUN
+from reel.core.media.samples import CLIP_RUN
 from reel.core.signal import length_label, rate_label
 
 # Shorter stretches are drawn, and not said: pictures stand and are black for a moment in any take.

@@ -7,7 +7,7 @@ import numpy.typing as npt
 
 from reel.core.measure.in_time.bins import Bins, Floats, runs
 from reel.core.measure.in_time.values import MAX_EVENTS, Event, SoundInTime, Span
-from reel.core.media.probe import CLIP_RUN
+from reel.core.media.samples import CLIP_RUN
 from reel.core.signal import FloatArray
 from reel.core.sound import FULL_SCALE
 

@@ -13,7 +13,7 @@ from reel.core.media.channel_strip import sides
 from reel.core.media.cuts.reading import SampleArray
 from reel.core.media.cuts.sound import CEILING_DB, FADE_S, frame_of, with_gains
 from reel.core.media.limiter import Limiter
-from reel.core.media.probe import scaled
+from reel.core.media.samples import scaled
 from reel.core.media.soundgraph import LAYOUTS
 from reel.core.signal import FloatArray, SoundFormat
 from reel.core.sound import Sides

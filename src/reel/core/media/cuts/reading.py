@@ -14,8 +14,9 @@ import numpy.typing as npt
 from reel.core.finish import PacketIndex, TickRange
 from reel.core.media.digest import units_of
 from reel.core.media.errors import BROKEN, MediaError, reason_of
-from reel.core.media.probe import HOLE_S, rows
+from reel.core.media.probe import HOLE_S
 from reel.core.media.rate import measure_rate
+from reel.core.media.samples import rows
 from reel.core.media.streams import open_to_read
 
 # ITU-T H.264, table 7-1, and H.265, table 7-1: a picture from which decoding may begin, whatever comes behind it. From

@@ -15,7 +15,7 @@ from reel.core.media.channel_strip import ChannelStrip
 from reel.core.media.cuts.reading import SampleArray, silence
 from reel.core.media.limiter import Limiter
 from reel.core.media.loudness import SILENT_LUFS, Loudness
-from reel.core.media.probe import scaled
+from reel.core.media.samples import scaled
 from reel.core.media.soundgraph import LAYOUTS, SoundGraph
 from reel.core.signal import NS, FloatArray, Samples, SoundFormat
 

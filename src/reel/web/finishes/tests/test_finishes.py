@@ -4,64 +4,41 @@ import datetime
 import io
 import json
 import os
+import re
 from dataclasses import replace
 from pathlib import Path
 from unittest.mock import patch
 
 import numpy as np
-from django.conf import settings
 from django.core.management import call_command
-from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 from PIL import Image
 
-from reel.core.errors import BadValueError
 from reel.core.file import Draft, VideoCodec, resolve
 from reel.core.finish import TickRange
+from reel.core.line import file_plan
 from reel.core.measure import Counts
 from reel.core.measure.in_time import Span
+from reel.core.measure.tests.test_claps import clicks, lit
 from reel.core.media import MediaError, probe
+from reel.core.media.tests.clips import write_clip
 from reel.core.signal import Range
-from reel.web.finishes import making
-from reel.web.finishes.editing import opened, parts_of
-from reel.web.finishes.models import KeptFinish, OpenFinish
+from reel.web.finishes.claps import FIND
+from reel.web.finishes.editing import parts_of
+from reel.web.finishes.models import KeptFinish
 from reel.web.finishes.proposals import Rule, found
+from reel.web.finishes.tests.finish_pages import FinishTestCase
 from reel.web.jobs.models import Job
-from reel.web.jobs.running import CalledOffError, run_waiting
+from reel.web.jobs.running import run_waiting
 from reel.web.machine.models import Speed, choice_of
 from reel.web.recipes import actions as recipes
-from reel.web.takes import made_of, verifying
+from reel.web.takes import verifying
 from reel.web.takes.models import InTime, Mark, Take, TakeOrigin
-from reel.web.takes.tests.home import HomeMixin, make_take
+from reel.web.takes.tests.home import SETUP, make_take
 
 
-class FinishTests(HomeMixin, TestCase):
-    def setUp(self):
-        super().setUp()
-        self.take = make_take("stone", Counts(ticks=90))
-        self.shelf = settings.HOME.shelf
-        self.before = sorted(path.name for path in self.shelf.iterdir())
-
-    def page(self, stage="keep", take=None):
-        return self.client.get(reverse("finishes:stage", args=[(take or self.take).pk, stage]))
-
-    def open(self):
-        """Open the finish, and have the worker read what it asks for."""
-        self.assertContains(self.page(), "packets of stone are being read")
-        run_waiting()
-        self.assertContains(self.page(), "What hangs below is left out")
-
-    def do(self, doing, name="keep", seen=None, **typed):
-        fields = {"do": doing, "seen": self.now().seen if seen is None else seen, **typed}
-        return self.client.post(reverse(f"finishes:{name}", args=[self.take.pk]), fields)
-
-    def now(self):
-        return opened(Take.objects.with_parts().get(pk=self.take.pk))
-
-    def ranges(self):
-        return [(one.first, one.end) for one in self.now().keep.ranges]
-
+class FinishTests(FinishTestCase):
     def test_what_is_kept_is_set_in_many_ways_each_of_which_is_undone(self):
         Mark.objects.create(take=self.take, tick=30, label="a jay")
         Mark.objects.create(take=self.take, tick=60, label="it leaves")
@@ -89,29 +66,6 @@ class FinishTests(HomeMixin, TestCase):
             self.assertEqual(self.ranges(), ranges)
         self.client.post(address, {"seen": self.now().seen, "again": "1"})
         self.assertEqual(self.ranges(), [(0, 30), (40, 75)])
-
-    def test_what_cannot_be_is_refused_and_nothing_is_lost(self):
-        self.open()
-        self.do("only", **{"in": "1", "out": "2"})
-        for doing, typed in (
-            ("set", {"range": "2", "in": "0", "out": "1"}),
-            ("set", {"range": "1", "in": "9:xx", "out": "1"}),
-            ("set", {"range": "1", "in": "2", "out": "1"}),
-            ("leave-out", {"range": "1"}),
-            ("split", {"at": "0:00:00:05"}),
-            ("rule", {"rule": "dull"}),
-            ("rule", {"rule": "black", "least_s": "9" * 20}),
-            ("between-marks", {}),
-            ("explode", {}),
-            ("split", {"at": "1.5", "seen": "of another window"}),
-        ):
-            with self.subTest(doing, typed=typed):
-                self.assertEqual(self.do(doing, **typed).status_code, 409)
-        self.assertEqual(self.ranges(), [(30, 60)])
-        stored = OpenFinish.objects.get(take=self.take)
-        stored.value["keep"]["ranges"] = [{"first": 5, "end": 10**6}]
-        stored.save()
-        self.assertEqual(self.ranges(), [(0, 90)])  # its file became shorter meanwhile
 
     def test_what_was_found_in_it_is_proposed(self):
         self.open()
@@ -200,6 +154,39 @@ class FinishTests(HomeMixin, TestCase):
             self.assertEqual(self.client.get(address, asked).status_code, 404, asked)
         self.do("", name="sound", track="1")
         self.assertEqual((self.now().finish.sound, self.now().finish.tracks), ((), ()))
+
+    def test_claps_say_how_far_a_track_is_off_and_a_button_slides_it(self):
+        """The file is a clip with four claps, heard 85 ms late."""
+        path = self.shelf / "stone.mkv"
+        sounds = clicks(85)
+        write_clip(path, file_plan(SETUP), range(200), draw=lit, sound=sounds)
+        self.open()
+        self.assertContains(self.page("sound"), "Find claps")
+        address = reverse("finishes:claps", args=[self.take.pk])
+        with patch("reel.web.finishes.claps.claps_in", side_effect=MediaError(path, "broke")):
+            self.client.post(address)
+            run_waiting()
+        self.assertContains(self.page("sound"), "broke")
+        for _ in range(2):
+            self.client.post(address)
+        self.assertEqual(Job.objects.filter(kind=FIND, state="waiting").count(), 1)
+        run_waiting()
+        page = self.page("sound")
+        self.assertContains(page, "after the picture, by 4 claps")
+        slide_ms = re.search(r'name="slide_ms" value="(-[0-9.]+)"', page.content.decode())[1]
+        self.assertAlmostEqual(float(slide_ms), -85, delta=1000 / 30)
+        slid = {"seen": self.now().seen, "slide_ms": slide_ms}
+        self.client.post(reverse("finishes:slide", args=[self.take.pk, 1]), slid)
+        self.assertEqual(float(self.now().finish.sound[0].slide_ms), float(slide_ms))
+        self.assertNotContains(self.page("sound"), f"Slide it by {slide_ms}")
+        write_clip(path, file_plan(SETUP), range(200), draw=lit)
+        os.utime(path, ns=(1, 1))
+        self.page("sound")
+        run_waiting()
+        self.assertContains(self.page("sound"), "Find claps")  # of another file nothing is known
+        self.client.post(address)
+        run_waiting()
+        self.assertContains(self.page("sound"), "No three claps agree")
 
     def test_a_take_is_encoded_anew_and_an_archive_copy_is_verified(self):
         self.open()
@@ -370,35 +357,6 @@ class FinishTests(HomeMixin, TestCase):
         self.assertContains(self.page(), "packets of stone are being read")
         run_waiting()
         self.assertEqual((self.ranges(), self.now().finish.behind), ([(0, 90)], ()))
-
-    def test_what_is_called_off_or_fails_at_any_step_leaves_nothing(self):
-        self.open()
-        self.do("only", **{"in": "1", "out": "2"})
-        asked = making.Make(subject=self.take.pk, finish=self.now().finish)
-
-        def called_off(done):
-            raise CalledOffError("called off")
-
-        self.assertRaises(CalledOffError, making.make, asked, called_off)
-        with patch.object(made_of, "sum_up", side_effect=BadValueError("Sum", 1, "planted")):
-            self.assertRaises(BadValueError, making.make, asked, lambda done: None)
-        with patch("reel.core.media.finishing.read_sent", side_effect=MediaError(self.shelf, "broke")):
-            self.assertRaises(MediaError, making.make, asked, lambda done: None)
-        self.assertEqual(sorted(path.name for path in self.shelf.iterdir()), self.before)
-        self.assertEqual(Take.objects.count(), 1)
-        (self.shelf / "stone.mkv").unlink()
-        self.client.post(reverse("finishes:make", args=[self.take.pk]))
-        self.assertEqual(self.page().status_code, 409)  # it says that the file is gone
-        self.assertFalse(Job.objects.filter(kind="prove", state="waiting").exists())
-
-    def test_a_file_that_cannot_be_read_is_said_once(self):
-        (self.shelf / "stone.mkv").write_bytes(b"no media")
-        self.page()
-        run_waiting()
-        address = reverse("finishes:stage", args=[self.take.pk, "keep"])
-        for _ in range(2):
-            self.assertContains(self.client.get(f"{address}?waits=1"), "can&#x27;t be read as a media file")
-        self.assertEqual(Job.objects.filter(kind="read packets").count(), 1)
 
     def test_a_frame_is_shown_by_its_tick(self):
         self.open()

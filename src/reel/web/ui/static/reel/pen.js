@@ -1,4 +1,6 @@
 // Drawing by hand on the live picture: a line is sent when it ends, and is then part of the picture that comes back.
+import { post } from "./post.js";
+
 document.addEventListener("DOMContentLoaded", () => {
   const pen = document.getElementById("pen"), image = document.querySelector("img[data-live]");
   if (!pen || !image) return;
@@ -21,12 +23,11 @@ document.addEventListener("DOMContentLoaded", () => {
   };
   const scale = () => Number(pen.dataset.width) / sheet.width;
   const width = () => Math.max(1, Math.min(80, Number(pen.querySelector("[name=pen-width]").value) || 6));
-  const post = (body) => fetch(pen.dataset.address, { method: "POST", body, headers: { "X-CSRFToken": JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"], "HX-Request": "true" } });
   const ask = (what, stroke) => {
     const body = new FormData();
     body.append("do", what);
     if (stroke) body.append("stroke", JSON.stringify(stroke));
-    return post(body);
+    return post(pen.dataset.address, body);
   };
 
   pen.addEventListener("click", (event) => {
