@@ -6,7 +6,7 @@ from fractions import Fraction
 
 from reel.core.errors import BadValueError
 from reel.core.finish.pace import Pace, natural_rate
-from reel.core.frame import Crop, Piece, Quarter
+from reel.core.frame import Crop, Piece, Quarter, square_size
 from reel.core.frame.piece import MAX_SIDE_PX
 from reel.core.signal import Matrix, Range
 
@@ -126,12 +126,15 @@ class PictureFinish:
         rate = self.rate or natural_rate(ticks_per_s, per_tick, self.speed)
         return Pace(ticks_per_s=ticks_per_s, per_tick=per_tick, speed=self.speed, frames_per_s=rate)
 
-    def size_of(self, width_px: int, height_px: int) -> tuple[int, int]:
-        """Return the size that a picture comes to have."""
+    def size_of(self, width_px: int, height_px: int, aspect: Fraction = Fraction(1)) -> tuple[int, int]:
+        """Return the size that a picture comes to have whose pixels are `aspect` as wide as they are high.
+
+        They become square: the side grows that they are longer along, so that nothing of the other one is lost.
+        """
         if self.width_px:
             return self.width_px, self.height_px
-        if not self.is_drawn:
+        if not self.is_drawn and aspect == 1:
             return width_px, height_px
         area = self.crop.of((width_px, height_px))
-        sides = (area.height_px, area.width_px) if self.turn in _SIDES else (area.width_px, area.height_px)
-        return max(16, sides[0] // 2 * 2), max(16, sides[1] // 2 * 2)
+        across, down = square_size(area.width_px, area.height_px, aspect)
+        return (down, across) if self.turn in _SIDES else (across, down)

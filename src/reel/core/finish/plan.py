@@ -151,7 +151,10 @@ def _varies(sources: Sequence[Source]) -> bool:
 def _frame(finish: Finish, source: Source, pace: Pace) -> Mode:
     """Return the size and rate of a picture that is encoded anew."""
     picture = source.pictures[0]
-    width_px, height_px = finish.picture.size_of(picture.width_px, picture.height_px)
+    if finish.keeps_frames:
+        width_px, height_px, _ = picture.coded
+    else:
+        width_px, height_px = finish.picture.size_of(picture.width_px, picture.height_px, picture.aspect)
     return Mode(width_px=width_px, height_px=height_px, rate=pace.frames_per_s)
 
 

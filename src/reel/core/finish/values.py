@@ -4,6 +4,7 @@ import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
+from fractions import Fraction
 
 from reel.core.errors import BadValueError
 from reel.core.file import CONTAINERS, Container, RateKind, Recipe
@@ -38,7 +39,8 @@ class SourceStream:
 
     `form` is what two streams share that can follow each other: the size and format of a picture, the rate and channels
     of sound, which has `channels` and `rate_hz`; a picture has its size, its pixel format by libavutil's name, and its
-    colours as decoders take them. `bitrate_bps` is 0 where it was not measured.
+    colours as decoders take them; its size is as it is shown, `turned_deg` against the clock, with pixels of an
+    `aspect` of width ÷ height. `bitrate_bps` is 0 where it was not measured.
     """
 
     index: int
@@ -51,9 +53,18 @@ class SourceStream:
     width_px: int = 0
     height_px: int = 0
     pixels: str = ""
+    aspect: Fraction = Fraction(1)
+    turned_deg: int = 0
     matrix: Matrix = Matrix.BT709
     range: Range = Range.LIMITED
     bitrate_bps: int = 0
+
+    @property
+    def coded(self) -> tuple[int, int, Fraction]:
+        """The size and the shape of pixels that a picture is coded with, before it is turned."""
+        if self.turned_deg in (90, -90):
+            return self.height_px, self.width_px, 1 / self.aspect
+        return self.width_px, self.height_px, self.aspect
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -142,6 +153,12 @@ class Finish:
     def is_plain(self) -> bool:
         """Whether it names nothing but its container, the tracks and what is kept."""
         return replace(self, keep=None, tracks=None) == Finish(container=self.container)
+
+    @property
+    def keeps_frames(self) -> bool:
+        """Whether it encodes without loss and draws nothing: frames stay as they are coded, however they are shown."""
+        is_lossless = self.encoding is not None and self.encoding.recipe.rate.kind is RateKind.LOSSLESS
+        return is_lossless and not self.picture.is_drawn
 
     def with_sound(self, changes: Iterable[TrackFinish]) -> "Finish":
         """Return it with what is done to tracks, in their order and without what says nothing."""

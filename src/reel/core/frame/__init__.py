@@ -1,7 +1,7 @@
 """The recorded picture: geometry, pieces, arrangements."""
 
 from reel.core.frame.advice import Advice, Proposal, proposals, scaling
-from reel.core.frame.geometry import Area, Placed, cover, fit
+from reel.core.frame.geometry import Area, Placed, cover, fit, square_size
 from reel.core.frame.overlay import Caption, Clock, Face, Font, Image, Lettering, Overlay
 from reel.core.frame.piece import Crop, Fit, Piece, Place, Quarter
 from reel.core.frame.setup import Arrangement, FrameSetup, Scaler, with_renamed, without_input
@@ -32,6 +32,7 @@ __all__ = [
     "proposals",
     "scaling",
     "smaller",
+    "square_size",
     "with_renamed",
     "without_input",
 ]

@@ -15,6 +15,7 @@ from reel.core.measure.levels import Levels, levels_of
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.planes import luma_of
 from reel.core.media.streams import open_to_read, pictures_of
+from reel.core.media.upright import Upright
 from reel.core.signal import NS, PIXEL_FORMATS, Picture
 
 # At so many places, evenly over the file, so many frames in a row are looked at.
@@ -72,7 +73,7 @@ def _pictures(path: Path) -> Iterator[Picture]:
         if stream is None:
             raise MediaError(path, "has no picture")
         stream.thread_type = "AUTO"
-        length = (reader.duration or 0) / av.time_base
+        length, upright = (reader.duration or 0) / av.time_base, Upright()
         for place in range(PLACES):
             if place:
                 reader.seek(round(length * place / PLACES * av.time_base))
@@ -80,4 +81,4 @@ def _pictures(path: Path) -> Iterator[Picture]:
                 if frame.format.name not in PIXEL_FORMATS or frame.format.name.startswith(("rgb", "bgr", "gbr")):
                     continue
                 sequence = 2 * place * IN_A_ROW + number  # a gap lies between two places
-                yield Picture(at_ns=sequence * NS, sequence=sequence, frame=frame)
+                yield Picture(at_ns=sequence * NS, sequence=sequence, frame=upright.apply(frame))

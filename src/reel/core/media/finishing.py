@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +17,7 @@ from reel.core.media.hashes import NAME, read_hashes, write_hashes
 from reel.core.media.rewrap import rewrap
 from reel.core.media.shelf import sidecar_folder
 from reel.core.media.streams import open_to_read
+from reel.core.media.upright import shown_size, turn_in
 
 _KINDS = {"video": StreamKind.PICTURE, "audio": StreamKind.SOUND}
 
@@ -31,7 +33,7 @@ def source_of(path: Path) -> Source:
 
 def source_to_cut(path: Path) -> Source:
     """Say what a file holds, by all its packets and the ticks that its pictures follow; raises MediaError."""
-    found = source_of(path)
+    found = _as_shown(source_of(path), path)
     if not found.pictures:
         return found
     with opened(path) as reader:
@@ -44,6 +46,25 @@ def source_to_cut(path: Path) -> Source:
             replace(stream, bitrate_bps=round(held.get(stream.index, 0) * 8 / length_s)) for stream in found.streams
         )
         return Source(streams=streams, packets=packets, is_joinable=is_joinable(picture))
+
+
+def _as_shown(source: Source, path: Path) -> Source:
+    """Return a source whose picture is as a player turns it."""
+    turn = turn_in(path) if source.pictures else 0
+    if not turn:
+        return source
+    first = source.pictures[0]
+    width_px, height_px = shown_size(first.width_px, first.height_px, turn)
+    aspect = 1 / first.aspect if width_px != first.width_px else first.aspect
+    shown = replace(
+        first,
+        width_px=width_px,
+        height_px=height_px,
+        aspect=aspect,
+        turned_deg=turn,
+        form=f"{first.form} turned by {turn}°",
+    )
+    return replace(source, streams=tuple(shown if one is first else one for one in source.streams))
 
 
 def _stream(stream: Any) -> SourceStream:
@@ -60,6 +81,7 @@ def _stream(stream: Any) -> SourceStream:
             "width_px": context.width,
             "height_px": context.height,
             "pixels": context.pix_fmt or "",
+            "aspect": Fraction(stream.sample_aspect_ratio or 1),
             "matrix": stream_matrix(context),
             "range": stream_range(context),
         }

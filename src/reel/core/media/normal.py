@@ -6,16 +6,10 @@ import av
 import av.filter
 
 from reel.core.media.framing import EXACT, MATRIX_CODES, RANGE_CODES, frame_matrix, frame_range
+from reel.core.media.upright import TURNS, turn_of
 from reel.core.signal import PIXEL_FORMATS, Matrix, Range
 
 _TIME_BASE = Fraction(1, 1000)
-# What libavfilter does to turn a picture as its display matrix says; the angle counts against the clock.
-_TURNS = {
-    0: (),
-    90: (("transpose", "cclock"),),
-    -90: (("transpose", "clock"),),
-    180: (("hflip", ""), ("vflip", "")),
-}
 _SCALE_MATRIX = {Matrix.BT601: "bt601", Matrix.BT709: "bt709", Matrix.BT2020: "bt2020"}
 
 
@@ -43,8 +37,7 @@ class Normal:
 
     def apply(self, frame: av.VideoFrame) -> av.VideoFrame:
         """Return the frame in a format that Reel takes, with even sides, upright as its display matrix says."""
-        target, turn = normal_format(frame.format), round(frame.rotation / 90) * 90
-        turn = 180 if turn == -180 else turn
+        target, turn = normal_format(frame.format), turn_of(frame)
         odd = frame.width % 2 or frame.height % 2
         if target == frame.format.name and not turn and not odd:
             return frame
@@ -73,6 +66,6 @@ class Normal:
             steps += [graph.add("scale", f"flags={EXACT}{same}"), graph.add("format", target)]
         if frame.width % 2 or frame.height % 2:
             steps.append(graph.add("crop", f"{frame.width // 2 * 2}:{frame.height // 2 * 2}:0:0"))
-        steps += [graph.add(name, options) for name, options in _TURNS[turn]]
+        steps += [graph.add(name, options) for name, options in TURNS[turn]]
         graph.link_nodes(*steps, graph.add("buffersink")).configure()
         return graph

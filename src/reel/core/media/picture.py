@@ -8,6 +8,7 @@ import av
 from reel.core.frame import fit
 from reel.core.media.errors import BROKEN, MediaError
 from reel.core.media.streams import open_to_read
+from reel.core.media.upright import Upright
 
 POSTER_WIDTH_PX = 1280
 
@@ -52,7 +53,7 @@ def poster(path: Path, at: Fraction = Fraction(1, 3)) -> bytes:
             if container.duration:
                 container.seek(int(container.duration * at))
             for frame in container.decode(video=0):
-                return JpegEncoder(POSTER_WIDTH_PX).encode(frame)
+                return JpegEncoder(POSTER_WIDTH_PX).encode(Upright().apply(frame))
     except (*BROKEN, IndexError) as error:
         raise MediaError(path, "has no picture that can be decoded") from error
     raise MediaError(path, "has no picture that can be decoded")

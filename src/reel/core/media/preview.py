@@ -9,10 +9,11 @@ import numpy as np
 from av.audio.resampler import AudioResampler
 
 from reel.core.file import ConstantQuality, Container, FilePlan, Recipe
-from reel.core.frame import fit
+from reel.core.frame import fit, square_size
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.framing import Framer
 from reel.core.media.streams import open_to_read, pictures_of, sounds_of
+from reel.core.media.upright import Upright, shown_size, turn_in
 from reel.core.media.writer import PartWriter
 from reel.core.signal import Mode
 
@@ -30,12 +31,14 @@ def encode_for_browser(source: Path, target: Path, progress: Callable[[float], N
         with open_to_read(source) as reader:
             pictures = pictures_of(reader)[0]
             pictures.thread_type = "AUTO"
-            size = fit((pictures.width, pictures.height), (min(_WIDTH_PX, pictures.width), pictures.height))
+            aspect = Fraction(pictures.sample_aspect_ratio or 1)
+            shown = shown_size(*square_size(pictures.width, pictures.height, aspect), turn_in(source))
+            size = fit(shown, (min(_WIDTH_PX, shown[0]), shown[1]))
             mode = Mode(width_px=size.width_px, height_px=size.height_px, rate=Fraction(pictures.average_rate or 30))
             names = tuple(f"Track {number}" for number, _ in enumerate(sounds_of(reader), start=1))
             plan = FilePlan(recipe=_RECIPE, frame=mode, as_it_comes=True, tracks=names)
             with PartWriter(target, plan) as writer:
-                _copy(reader, writer, plan, progress)
+                _copy(reader, writer, plan, aspect, progress)
     except MediaError:
         raise
     except (*BROKEN, IndexError) as error:
@@ -43,9 +46,13 @@ def encode_for_browser(source: Path, target: Path, progress: Callable[[float], N
 
 
 def _copy(
-    reader: "av.container.InputContainer", writer: PartWriter, plan: FilePlan, progress: Callable[[float], None]
+    reader: "av.container.InputContainer",
+    writer: PartWriter,
+    plan: FilePlan,
+    aspect: Fraction,
+    progress: Callable[[float], None],
 ) -> None:
-    framer, sounds = Framer(plan.signal, exact=False), [_Sound() for _ in plan.tracks]
+    framer, upright, sounds = Framer(plan.signal, exact=False), Upright(), [_Sound() for _ in plan.tracks]
     places = {stream.index: place for place, stream in enumerate(sounds_of(reader))}
     length_s = (reader.duration or 0) / av.time_base
     start_s: Fraction | None = None
@@ -59,7 +66,9 @@ def _copy(
             if isinstance(frame, av.VideoFrame):
                 tick = max(tick + 1, round((at_s - start_s) * plan.tick_rate))
                 frame.pts = None
-                writer.write_picture(framer.apply(frame), tick)
+                shown = upright.apply(frame)
+                is_turned = (shown.width, shown.height) != (frame.width, frame.height)
+                writer.write_picture(framer.apply(shown, 1 / aspect if is_turned else aspect), tick)
                 if length_s:
                     progress(min(1.0, float(at_s - start_s) / length_s))
             else:

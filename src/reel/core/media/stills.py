@@ -11,17 +11,18 @@ from reel.core.media.errors import BROKEN, MediaError
 from reel.core.media.frames import shown_at
 from reel.core.media.picture import POSTER_WIDTH_PX, JpegEncoder
 from reel.core.media.streams import open_to_read, pictures_of
+from reel.core.media.upright import Upright
 
 
 def still(path: Path, at_s: Fraction) -> bytes:
     """Return the picture that is shown at a second of a file, or its last one, as a JPEG; raises MediaError."""
-    return JpegEncoder(POSTER_WIDTH_PX).encode(shown_at(path, at_s).frame)
+    return JpegEncoder(POSTER_WIDTH_PX).encode(Upright().apply(shown_at(path, at_s).frame))
 
 
 def frame_png(path: Path, at_s: Fraction) -> bytes:
     """Return the frame that is shown at a second of a file as a PNG of its own size; raises MediaError."""
     written = io.BytesIO()
-    Image.fromarray(shown_at(path, at_s).frame.to_ndarray(format="rgb24")).save(written, "PNG")
+    Image.fromarray(Upright().apply(shown_at(path, at_s).frame).to_ndarray(format="rgb24")).save(written, "PNG")
     return written.getvalue()
 
 

@@ -4,10 +4,13 @@ import os
 import time
 from collections import deque
 from contextlib import suppress
+from dataclasses import dataclass
+from fractions import Fraction
 from pathlib import Path
 from types import TracebackType
 
 import av
+import av.filter
 import numpy as np
 from av.stream import Disposition
 from av.video.frame import PictureType
@@ -37,6 +40,17 @@ _FAST_AAC_BPS = 192_000
 _BLOCK = 1024
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Shape:
+    """How frames are shown: with pixels of an `aspect` of width ÷ height, `turned_deg` against the clock."""
+
+    aspect: Fraction = Fraction(1)
+    turned_deg: int = 0
+
+
+_SQUARE = Shape()
+
+
 class PartWriter:
     """Writes one part of a take, and the files of sound beside it. Use it with `with`: leaving closes the files.
 
@@ -44,16 +58,18 @@ class PartWriter:
     `disk_s` is how long it waited for the drive so far, in seconds.
     """
 
-    def __init__(self, path: Path, plan: FilePlan) -> None:
+    def __init__(self, path: Path, plan: FilePlan, shape: Shape = _SQUARE) -> None:
         """Open the file and the encoders; raises MediaError, and leaves nothing open, when either can't be."""
         self._path, self._plan, self._recipe = path, plan, plan.recipe
-        self._settings = encoder_settings(plan)
+        self._settings, self._shape = encoder_settings(plan), shape
         container = self._recipe.container_facts
         # where a fragment's last picture may be a B-frame, so many are kept back: see `write_picture`
         self._is_mov = container.muxer in ("mp4", "mov")
         self._kept = self._settings.b_frames if self._is_mov else 0
         self._before: av.Packet[av.VideoStream] | None = None
         self._tail: deque[tuple[av.VideoFrame, int]] = deque()
+        self._encoded = 0
+        self._shapes: av.filter.Graph | None = None
         self._closed = False
         self.disk_s = 0.0
         self._files = SoundFilesBeside(path, plan)
@@ -108,6 +124,7 @@ class PartWriter:
         self._tail.append((frame, tick))
         if len(self._tail) > self._kept:
             self._encode(*self._tail.popleft(), PictureType.NONE)
+            self._encoded += 1
 
     def write_samples(self, track: int, data: FloatArray) -> None:
         """Encode float32 (channels, samples) that follow on those before on a track (from 0); raises MediaError."""
@@ -123,8 +140,10 @@ class PartWriter:
         try:
             for track in self._tracks:
                 self._write_track(track, None)
-            for frame, tick in self._tail:
-                self._encode(frame, tick, PictureType.P)
+            for place, (frame, tick) in enumerate(self._tail, start=self._encoded):
+                # a keyframe that is due stays one: where it could not be, the encoder would set it earlier
+                is_due = place % self._settings.keyframe_ticks == 0
+                self._encode(frame, tick, PictureType.NONE if is_due else PictureType.P)
             self._mux(self._video, None)
         finally:
             self._tail.clear()
@@ -143,9 +162,25 @@ class PartWriter:
             raise MediaError(self._path, f"could not be closed ({reason_of(error)})") from error
 
     def _encode(self, frame: av.VideoFrame, tick: int, kind: PictureType) -> None:
+        if self._shape.aspect != 1:
+            frame = self._shaped(frame)
         frame.pts, frame.time_base, frame.pict_type = tick, 1 / self._plan.tick_rate, kind
         frame.color_primaries = frame.color_trc = _BT709
         self._mux(self._video, frame)
+
+    def _shaped(self, frame: av.VideoFrame) -> av.VideoFrame:
+        """Return a frame that says itself what shape its pixels have, as FFV1 keeps it with each."""
+        if self._shapes is None:
+            self._shapes = av.filter.Graph()
+            buffer = self._shapes.add_buffer(
+                width=frame.width, height=frame.height, format=frame.format, time_base=1 / self._plan.tick_rate
+            )
+            steps = buffer, self._shapes.add("setsar", str(self._shape.aspect)), self._shapes.add("buffersink")
+            self._shapes.link_nodes(*steps).configure()
+        self._shapes.push(frame)
+        made = self._shapes.vpull()
+        made.colorspace, made.color_range = frame.colorspace, frame.color_range
+        return made
 
     def _mux(self, stream: av.VideoStream | av.AudioStream, frame: av.VideoFrame | av.AudioFrame | None) -> None:
         try:
@@ -201,6 +236,10 @@ class PartWriter:
         tell(context, plan, told)
         if told.tag:
             context.codec_tag = told.tag
+        if self._shape.aspect != 1:
+            context.sample_aspect_ratio = self._shape.aspect
+        if self._shape.turned_deg:
+            stream.set_display_rotation(self._shape.turned_deg)
         # what a picture that keeps its time lasts is known only when the next one comes: Matroska need not say it
         is_unknown = plan.as_it_comes and self._recipe.container_facts.muxer in ("matroska", "webm")
         self._picture_ticks = 0 if is_unknown else max(1, round(plan.tick_rate / plan.frame.rate))

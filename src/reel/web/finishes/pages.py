@@ -135,14 +135,14 @@ def _is_quality(encoding: Encoding) -> bool:
 
 def _picture(now: Opened) -> dict[str, Any]:
     source, picture = now.sources[0].pictures[0], now.finish.picture
-    form = form_of(picture, picture.size_of(source.width_px, source.height_px))
+    form = form_of(picture, picture.size_of(source.width_px, source.height_px, source.aspect))
     first = now.keep.ranges[0]
     return {
         "tags": [form["range"], form["matrix"]],
         "black": BLACK,
         "white": WHITE,
         "groups": [(title, [form[name] for name in names]) for title, names in GROUPS],
-        "size": picture.framed.size_of(source.width_px, source.height_px),
+        "size": picture.framed.size_of(source.width_px, source.height_px, source.aspect),
         "length": now.length,
         "tick": first.first + first.length // 2,
         "rate": float(now.rate),

@@ -20,7 +20,7 @@ from reel.web.takes.proving import path_of
 # The kind of job that reads the packets of a take's files.
 READ = "read packets"
 # What is kept of a file is read again where another Reel had kept less of it.
-VERSION = 2
+VERSION = 3
 
 
 def takes_of(take: Take, finish: Finish) -> list[Take]:

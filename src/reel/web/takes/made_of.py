@@ -10,14 +10,24 @@ from django.utils import timezone
 
 from reel.core.errors import BadValueError
 from reel.core.file import CONTAINERS, RateKind, Recipe, SoundFiles
-from reel.core.finish import Finish, FinishPlan
+from reel.core.finish import Finish, FinishPlan, StreamKind
+from reel.core.frame import FrameSetup
+from reel.core.line import Feed, InputSetup, MediaFile, RigSetup
 from reel.core.measure import Counts
 from reel.core.media import Reserved, Shelf
+from reel.core.signal import Mode
 from reel.core.wire import to_plain
 from reel.web.setups import stored
 from reel.web.takes.models import MAX_NAME, Mark, Part, ProofState, Take, TakeOrigin, TakeState
 from reel.web.takes.proving import ask_for_proof
 from reel.web.takes.summing import sum_up
+
+# What is asked of what is made of a file that no rig recorded: its frame and recipe are those of the finish.
+_FROM_A_FILE = RigSetup(
+    inputs=(InputSetup(name="File", device=Feed(), origin=MediaFile(name="file", loop=False)),),
+    frame=FrameSetup(mode=Mode.parse("1280x720p30")),
+    recipe=Recipe(),
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -69,7 +79,7 @@ def _stored(takes: Sequence[tuple[Take, int]], finish: Finish, made: FinishPlan)
     found = Take.objects.create(
         name=f"{take.name[: MAX_NAME - 12]} {ending_of(finish)}",
         rig=take.rig,
-        rig_name=take.rig_name,
+        rig_name=take.rig_name if take.asked is not None else f"Made from {take.name}"[:MAX_NAME],
         state=TakeState.CLOSED,
         started_at=take.started_at,
         asked=_asked(take, made) if not made.left_out else None,
@@ -131,12 +141,17 @@ def ending_of(finish: Finish) -> str:
 
 
 def _asked(take: Take, made: FinishPlan) -> dict[str, object] | None:
-    """Return what is asked of what is made of a take; None where that could never have been asked for."""
-    if take.asked is None or take.setup.picture.own is not None:
+    """Return what is asked of what is made of a take; None where that could never have been asked for.
+
+    Of what Reel did not encode only what is encoded anew is asked, as if the file had been an input; nothing where its
+    pictures leave out ticks, since nobody knows whether they were lost.
+    """
+    is_rigs = take.asked is not None and take.setup.picture.own is None
+    if not is_rigs and (made.frame is None or made.frames != made.ticks or not _is_upright(made)):
         return None
-    setup = take.setup
     try:
-        recipe = _recipe_of(take, made.finish)
+        setup = take.setup if is_rigs else _FROM_A_FILE
+        recipe = _recipe_of(setup.recipe, made.finish)
         if made.frame is not None:
             setup = replace(setup, frame=replace(setup.frame, mode=made.frame, as_it_comes=False))
     except BadValueError:
@@ -144,10 +159,16 @@ def _asked(take: Take, made: FinishPlan) -> dict[str, object] | None:
     return stored(replace(setup, recipe=recipe))
 
 
-def _recipe_of(take: Take, finish: Finish) -> Recipe:
+def _is_upright(made: FinishPlan) -> bool:
+    """Return whether what is made has square pixels that are not turned, as all that a rig is asked for."""
+    pictures = [one.stream for one in made.streams if one.stream.kind is StreamKind.PICTURE]
+    return not made.finish.keeps_frames or all(one.aspect == 1 and not one.turned_deg for one in pictures)
+
+
+def _recipe_of(recipe: Recipe, finish: Finish) -> Recipe:
     """Return the recipe that what is made is held against: that of the finish, or the take's in another container."""
     if finish.encoding is None:
-        recipe, tags = take.setup.recipe, finish.picture
+        tags = finish.picture
         return replace(
             recipe, container=finish.container, sound_files=SoundFiles.NONE,
             matrix=tags.matrix or recipe.matrix, range=tags.range or recipe.range,

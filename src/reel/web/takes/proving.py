@@ -26,6 +26,7 @@ from reel.core.media import (
     sidecar_folder,
     still,
 )
+from reel.core.media.upright import shown_size
 from reel.core.offload import Folder, fingerprint
 from reel.core.wire import to_plain
 from reel.web.jobs.actions import ask_for
@@ -205,9 +206,10 @@ def _measure(part: Part, examined: Examined) -> MediaFacts:
     """Store what a file is of which nothing was asked."""
     facts, video = examined.facts, examined.facts.video
     rate = video.rate.even if video and video.rate else Fraction(30)
+    width_px, height_px = shown_size(video.width_px, video.height_px, video.turned_deg) if video else (0, 0)
     form = Form(
-        width_px=video.width_px if video else 0,
-        height_px=video.height_px if video else 0,
+        width_px=width_px,
+        height_px=height_px,
         rate=rate,
         tick_rate=rate,
         container=facts.container,

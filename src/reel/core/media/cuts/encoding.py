@@ -10,7 +10,7 @@ from pathlib import Path
 from reel.core.errors import BadValueError
 from reel.core.file import ConstantBitrate, FilePlan, RateControl, RateKind, Recipe, VariableBitrate
 from reel.core.file.rate import BITRATE_BPS
-from reel.core.finish import Fate, FinishPlan, StreamPlan, file_plan_of
+from reel.core.finish import Fate, FinishPlan, Source, StreamPlan, file_plan_of
 from reel.core.media.cuts.material import Files, Material
 from reel.core.media.cuts.mixing import converted
 from reel.core.media.cuts.pictures import made_frames
@@ -19,7 +19,7 @@ from reel.core.media.cuts.sound import at_speed, of_length
 from reel.core.media.digest import SentFacts
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.hashes import frame_hash
-from reel.core.media.writer import PartWriter
+from reel.core.media.writer import PartWriter, Shape
 from reel.core.signal import FloatArray, SoundFormat
 
 Tell = Callable[[float], None]
@@ -88,7 +88,7 @@ def _encode(files: Files, target: Path, plan: FinishPlan, asked: FilePlan, tell:
     try:
         with ExitStack() as stack:
             material = Material(files, plan, [stack.enter_context(opened(path)) for path in files.paths])
-            writer = stack.enter_context(PartWriter(target, asked))
+            writer = stack.enter_context(PartWriter(target, asked, shape=_shape(plan, files.sources[0])))
             tracks = [_Track(material, one, asked.recipe.sound) for one in plan.sounds if one.fate is not Fate.LEFT_OUT]
             count = 0
             for tick, frame in made_frames(material, asked.signal):
@@ -111,6 +111,12 @@ def _encode(files: Files, target: Path, plan: FinishPlan, asked: FilePlan, tell:
         raise
     except BROKEN as error:
         raise MediaError(target, f"could not be written ({reason_of(error)})") from error
+
+
+def _shape(plan: FinishPlan, source: Source) -> Shape:
+    """Return how frames that stay as they are coded are shown; those that are made anew are upright and square."""
+    picture = source.pictures[0]
+    return Shape(aspect=picture.coded[2], turned_deg=picture.turned_deg) if plan.finish.keeps_frames else Shape()
 
 
 class _Track:

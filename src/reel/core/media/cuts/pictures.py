@@ -20,6 +20,7 @@ from reel.core.media.framing import MATRIX_CODES, RANGE_CODES, Framer
 from reel.core.media.picture import POSTER_WIDTH_PX, JpegEncoder
 from reel.core.media.planes import luma_of
 from reel.core.media.scope import waveform_png
+from reel.core.media.upright import Upright
 from reel.core.signal import Matrix, Mode, Range, Signal
 
 # So many frames before one and behind it are enough for what is made of fields.
@@ -52,7 +53,7 @@ def frame_at(
     index, asked, stream = source.packets, replace(picture, speed=Fraction(1), rate=None), source.pictures[0]
     kept = TickRange(max(0, tick - _AROUND), min(index.length, tick + _AROUND + 1))
     stretch = Stretch(place=0, kept=kept, made=0, pieces=index.pieces(kept), is_cut_in=False, is_cut_out=False)
-    width_px, height_px = asked.size_of(stream.width_px, stream.height_px)
+    width_px, height_px = asked.size_of(stream.width_px, stream.height_px, stream.aspect)
     mode = Mode(width_px=width_px // 2 * 2, height_px=height_px // 2 * 2, rate=index.rate)
     finish = Finish(container=Container.MKV, picture=asked)
     pace = replace(asked.pace(index.rate), fills=not index.is_fixed)
@@ -104,9 +105,13 @@ def _paced(material: Material, picture: PictureFinish, pace: Pace) -> Iterator[t
 def _all(material: Material, picture: PictureFinish, pace: Pace) -> Iterator[tuple[int, av.VideoFrame, Fraction]]:
     """Return the pictures of all stretches, counted through, with the shape of their pixels."""
     for one in material.plan.stretches:
-        aspect, begin = Fraction(material.stream(one.place).sample_aspect_ratio or 1), int(one.made * pace.per_tick)
+        source, begin = material.sources[one.place].pictures[0], int(one.made * pace.per_tick)
+        upright, is_kept = Upright(), material.plan.finish.keeps_frames
         for at, frame in _of_fields(_tagged(material, one, picture), picture):
-            yield begin + at, frame, aspect
+            if is_kept:
+                yield begin + at, frame, Fraction(1)
+            else:
+                yield begin + at, upright.apply(frame, source.turned_deg), source.aspect
 
 
 def _tagged(material: Material, one: Stretch, picture: PictureFinish) -> Placed:

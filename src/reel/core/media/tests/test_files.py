@@ -117,6 +117,15 @@ class WriterTests(FolderTestCase):
                 said = [bool(stream.disposition & Disposition.default) for stream in reader.streams]
             self.assertEqual(said, [True, True, False], container)
 
+    def test_a_keyframe_that_is_due_among_the_last_pictures_stays_where_it_is(self):
+        for codec, effort in ((VideoCodec.H264, "medium"), (VideoCodec.HEVC, "fast")):
+            for count in range(61, 65):
+                recipe = resolve(Draft(container=Container.MP4, codec=codec, effort=effort, keyframe_s=Fraction(1)))
+                asked = FilePlan(recipe=recipe, frame=Mode.parse("320x180p30"), tracks=())
+                video = probe(write_clip(self.folder / "a.mp4", asked, range(count))).video
+                with self.subTest(codec, count=count):
+                    self.assertEqual((video.keyframe_ticks, video.frames), ((30,), count))
+
     def test_every_length_at_the_ntsc_rates_is_read_as_asked(self):
         """Also by another reader where there is one: its durations and rates agree to one tick."""
         for container in (Container.MKV, Container.MP4):
