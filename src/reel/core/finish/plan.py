@@ -185,7 +185,7 @@ def _whole(finish: Finish, source: Source) -> FinishPlan:
         for stream in source.streams
         if stream not in pictures and stream not in wanted
     ]
-    return FinishPlan(finish=finish, streams=tuple(streams), notes=_notes(finish.container, wanted))
+    return FinishPlan(finish=finish, streams=tuple(streams), notes=_notes(finish.container, wanted, pictures))
 
 
 def _chosen(finish: Finish, source: Source) -> Sequence[int]:
@@ -226,11 +226,15 @@ def _label(stream: SourceStream) -> str:
     return SOUND_CODECS[sound].label if sound is not None else stream.codec or "a stream without a name"
 
 
-def _notes(container: Container, sounds: list[SourceStream]) -> tuple[str, ...]:
+def _notes(container: Container, sounds: list[SourceStream], pictures: Sequence[SourceStream]) -> tuple[str, ...]:
     """Say what a container can't keep of any file."""
     notes = []
     if container in (Container.MKV, Container.WEBM):
         notes.append("Times are kept to the millisecond: it has no finer ones.")
     if not CONTAINERS[container].names_tracks and any(stream.title for stream in sounds):
         notes.append("The names of tracks are left out: it has no place for them.")
+    if container is Container.TS and (turned := [one.turned_deg for one in pictures if one.turned_deg]):
+        notes.append(
+            f"The picture lies as it was coded: it is shown turned by {abs(turned[0])}°, which this can't say."
+        )
     return tuple(notes)

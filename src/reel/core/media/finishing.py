@@ -23,17 +23,17 @@ _KINDS = {"video": StreamKind.PICTURE, "audio": StreamKind.SOUND}
 
 
 def source_of(path: Path) -> Source:
-    """Say what a file holds, by its header; raises MediaError."""
+    """Say what a file holds, by its header and its first frame; raises MediaError."""
     try:
         with open_to_read(path) as reader:
-            return Source(streams=tuple(_stream(stream) for stream in reader.streams))
+            return _as_shown(Source(streams=tuple(_stream(stream) for stream in reader.streams)), path)
     except BROKEN as error:
         raise MediaError(path, f"can't be read as a media file ({reason_of(error)})") from error
 
 
 def source_to_cut(path: Path) -> Source:
     """Say what a file holds, by all its packets and the ticks that its pictures follow; raises MediaError."""
-    found = _as_shown(source_of(path), path)
+    found = source_of(path)
     if not found.pictures:
         return found
     with opened(path) as reader:

@@ -12,8 +12,9 @@ from reel.core.finish import Finish, plan
 from reel.core.media import MediaError, probe
 from reel.core.media import rewrap as rewrapping
 from reel.core.media.finishing import finish_file, source_of
-from reel.core.media.tests.clips import FRAME, write_clip
+from reel.core.media.tests.clips import FRAME, picture, write_clip
 from reel.core.media.tests.test_files import FolderTestCase
+from reel.core.media.writer import PartWriter, Shape
 
 
 def packets(path, indices=None):
@@ -39,6 +40,19 @@ class FinishingTests(FolderTestCase):
         target = self.folder / f"to-{container.value}-{source.stem}.{CONTAINERS[container].suffix}"
         finish_file(source, target, made, lambda part: None)
         return target, made
+
+    def test_a_picture_that_is_turned_stays_so_where_the_container_can_say_it(self):
+        path = self.folder / "upright.mp4"
+        asked = FilePlan(recipe=resolve(Draft(container=Container.MP4)), frame=FRAME, tracks=())
+        with PartWriter(path, asked, shape=Shape(turned_deg=90)) as writer:
+            for tick in range(12):
+                writer.write_picture(picture(tick), tick)
+        for container in (Container.MP4, Container.MOV, Container.MKV, Container.TS):
+            target, made = self.rewrap(path, container)
+            with self.subTest(container):
+                is_said = any("turned by 90°" in note for note in made.notes)
+                turned = (0, True) if container is Container.TS else (90, False)
+                self.assertEqual((probe(target).video.turned_deg, is_said), turned)
 
     def test_every_pair_holds_the_same_packets_at_the_same_times(self):
         """Codecs in the container that holds them, H.264 in all; decoded without an error by another reading."""
