@@ -256,14 +256,16 @@ class ServiceTests(ServerTestCase):
 
     def test_listening_over_the_socket(self):
         async def listen(what, blocks):
-            found, sounds = [], self.client.sounds(1, what, silence_ms=60_000)
+            found, sounds = [], self.client.sounds(1, what, silence_ms=1000)
             while len(found) < blocks:
-                found.append(await anext(sounds))
+                self.client.ask(kept_open)  # as a page does, however long this takes
+                if (block := await anext(sounds)) is not None:
+                    found.append(block)
             await sounds.aclose()
             return found
 
-        self.client.ask(Open(rig_id=1, setup=CONSOLE, viewer="page"))
-        self.wait_for(lambda status: status.rigs and status.rigs[0].inputs[0].sound)
+        kept_open = Open(rig_id=1, setup=CONSOLE, viewer="page")
+        self.wait_for(lambda _: (s := self.client.ask(kept_open).status).rigs and s.rigs[0].inputs[0].sound)
         for what in ("mix", "0"):
             found = asyncio.run(listen(what, 12))
             samples = np.frombuffer(b"".join(block[0] for block in found), dtype="<i2")
