@@ -72,9 +72,9 @@ class ClickFinder:
         sharp = np.abs(np.diff(mono, 2))
         steps = len(sharp) // self._step
         found = []
-        for number in range(steps):
+        peaks = sharp[: steps * self._step].reshape(steps, self._step).max(axis=1, initial=0).tolist()
+        for number, peak in enumerate(peaks):
             start = number * self._step
-            peak = float(sharp[start : start + self._step].max())
             if self._rises(peak):
                 window = sharp[max(0, start - self._step) : start + self._step]
                 first = max(0, start - self._step) + int(np.argmax(window > 0.4 * peak))
@@ -88,9 +88,9 @@ class ClickFinder:
 
     def _rises(self, peak: float) -> bool:
         """Compare with what came before, but for the millisecond just before, in which a click may have begun."""
-        if len(self._peaks) <= _BEFORE_STEPS:
+        if len(self._peaks) <= _BEFORE_STEPS or peak <= _LEAST:
             return False
-        return peak > max(_LEAST, _RISE * max(list(self._peaks)[:-1]))
+        return peak > _RISE * max(list(self._peaks)[:-1])
 
 
 def clicks_in(data: FloatArray, rate_hz: int) -> list[int]:
