@@ -234,7 +234,6 @@ def _notes(container: Container, sounds: list[SourceStream], pictures: Sequence[
     if not CONTAINERS[container].names_tracks and any(stream.title for stream in sounds):
         notes.append("The names of tracks are left out: it has no place for them.")
     if container is Container.TS and (turned := [one.turned_deg for one in pictures if one.turned_deg]):
-        notes.append(
-            f"The picture lies as it was coded: it is shown turned by {abs(turned[0])}°, which this can't say."
-        )
+        degrees = abs(turned[0])
+        notes.append(f"The picture lies as it was coded: MPEG-TS can't say that it is shown turned by {degrees}°.")
     return tuple(notes)
