@@ -17,7 +17,7 @@ from reel.core.media.upright import Upright, shown_size, turn_in
 from reel.core.media.writer import PartWriter
 from reel.core.signal import Mode
 
-_WIDTH_PX = 1280
+_LONGER_PX = 1280
 # Without B-frames a browser enters it at any frame, whatever their distances: see core.file.browser.
 _RECIPE = Recipe(container=Container.MP4, rate=ConstantQuality(quality=24), effort="veryfast", b_frames=0)
 
@@ -33,7 +33,7 @@ def encode_for_browser(source: Path, target: Path, progress: Callable[[float], N
             pictures.thread_type = "AUTO"
             aspect = Fraction(pictures.sample_aspect_ratio or 1)
             shown = shown_size(*square_size(pictures.width, pictures.height, aspect), turn_in(source))
-            size = fit(shown, (min(_WIDTH_PX, shown[0]), shown[1]))
+            size = fit(shown, (min(_LONGER_PX, shown[0]), min(_LONGER_PX, shown[1])))
             mode = Mode(width_px=size.width_px, height_px=size.height_px, rate=Fraction(pictures.average_rate or 30))
             names = tuple(f"Track {number}" for number, _ in enumerate(sounds_of(reader), start=1))
             plan = FilePlan(recipe=_RECIPE, frame=mode, as_it_comes=True, tracks=names)

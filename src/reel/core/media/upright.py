@@ -1,12 +1,13 @@
 """Pictures as players show them: turned as their display matrix says, which telephones write and do not do."""
 
+from contextlib import suppress
 from fractions import Fraction
 from pathlib import Path
 
 import av
 import av.filter
 
-from reel.core.media.errors import BROKEN, MediaError, reason_of
+from reel.core.media.errors import BROKEN
 from reel.core.media.streams import open_to_read, pictures_of
 
 _TIME_BASE = Fraction(1, 1000)
@@ -26,17 +27,11 @@ def turn_of(frame: av.VideoFrame) -> int:
 
 
 def turn_in(path: Path) -> int:
-    """Return by how much a player turns the picture of a file, by its first frame; 0 where it has none.
-
-    Raises MediaError.
-    """
-    try:
-        with open_to_read(path) as reader:
-            for stream in pictures_of(reader)[:1]:
-                for frame in reader.decode(stream):
-                    return turn_of(frame)
-    except BROKEN as error:
-        raise MediaError(path, f"can't be looked at ({reason_of(error)})") from error
+    """Return by how much a player turns the picture of a file, by its first frame; 0 where that can't be decoded."""
+    with suppress(*BROKEN), open_to_read(path) as reader:
+        for stream in pictures_of(reader)[:1]:
+            for frame in reader.decode(stream):
+                return turn_of(frame)
     return 0
 
 

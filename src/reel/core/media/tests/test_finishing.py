@@ -54,6 +54,18 @@ class FinishingTests(FolderTestCase):
                 turned = (0, True) if container is Container.TS else (90, False)
                 self.assertEqual((probe(target).video.turned_deg, is_said), turned)
 
+    def test_a_first_frame_that_cannot_be_decoded_keeps_nothing_from_being_rewrapped(self):
+        source = self.clip(codec=VideoCodec.FFV1)
+        with av.open(str(source)) as reader:
+            first = next(packet for packet in reader.demux(video=0) if packet.size)
+            at, size = first.pos, first.size
+        data = bytearray(source.read_bytes())
+        data[at + 40 : at + size] = bytes(size - 40)
+        source.write_bytes(data)
+        self.assertEqual(source_of(source).pictures[0].turned_deg, 0)
+        target, _ = self.rewrap(source, Container.MKV)
+        self.assertEqual(packets(target), packets(source))
+
     def test_every_pair_holds_the_same_packets_at_the_same_times(self):
         """Codecs in the container that holds them, H.264 in all; decoded without an error by another reading."""
         sources = [self.clip(codec=codec) for codec in VideoCodec if codec in CONTAINERS[Container.MKV].video]
