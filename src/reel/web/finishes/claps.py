@@ -10,9 +10,9 @@ from reel.core.wire import from_plain, to_plain
 from reel.web.finishes.editing import Opened
 from reel.web.finishes.models import ReadFile
 from reel.web.finishes.reading import stamp_of
-from reel.web.jobs.actions import ask_for
+from reel.web.jobs.actions import ask_once
 from reel.web.jobs.kinds import Lane, Progress, Subject, job_kind
-from reel.web.jobs.models import OPEN_STATES, Job
+from reel.web.jobs.models import Job
 from reel.web.takes.models import Take
 from reel.web.takes.proving import path_of
 
@@ -38,8 +38,7 @@ class Found:
 
 def ask_to_find(take: Take) -> None:
     """Have claps looked for in a take's files, unless that is being done."""
-    if not Job.objects.filter(kind=FIND, subject=take.pk, state__in=OPEN_STATES).exists():
-        ask_for(FIND, Subject(subject=take.pk))
+    ask_once(FIND, Subject(subject=take.pk))
 
 
 @job_kind(FIND, label="Finding claps", lane=Lane.LONG, pauses_for_rolls=True)

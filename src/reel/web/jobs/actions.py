@@ -24,6 +24,13 @@ def ask_for(kind: str, params: Any, *, lane: Lane | None = None) -> Job:
     return job
 
 
+def ask_once(kind: str, params: Any) -> Job | None:
+    """Queue a job unless one of its kind and subject waits or runs; None then."""
+    if Job.objects.filter(kind=kind, subject=params.subject, state__in=OPEN_STATES).exists():
+        return None
+    return ask_for(kind, params)
+
+
 def call_off(job: Job) -> None:
     """Ask a job to stop; the worker notices at its next progress."""
     Job.objects.filter(pk=job.pk, state__in=OPEN_STATES).update(state=JobState.CALLED_OFF)

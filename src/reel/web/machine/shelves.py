@@ -9,9 +9,8 @@ from django.utils import timezone
 from reel.core.errors import BadValueError, ReelError
 from reel.core.media import MediaError, Shelf, write_speed
 from reel.recorder.messages import RefusedError
-from reel.web.jobs.actions import ask_for
+from reel.web.jobs.actions import ask_once
 from reel.web.jobs.kinds import Progress, Subject, job_kind
-from reel.web.jobs.models import OPEN_STATES, Job
 from reel.web.machine.models import ShelfPlace
 from reel.web.ui.typed import clean_name, free_name
 
@@ -101,8 +100,7 @@ def remove(place: ShelfPlace) -> None:
 
 def measure(place: ShelfPlace) -> None:
     """Have a drive measured, unless that is asked for already."""
-    if not Job.objects.filter(kind=DRIVE, subject=place.pk, state__in=OPEN_STATES).exists():
-        ask_for(DRIVE, Subject(subject=place.pk))
+    ask_once(DRIVE, Subject(subject=place.pk))
 
 
 @job_kind(DRIVE, label="Measuring the drive", waits_for_rolls=True)

@@ -12,9 +12,8 @@ from reel.core.errors import BadValueError
 from reel.core.file import Purpose, Recipe, file_stem, forecast, full_quality
 from reel.core.line import Phone, RigSetup, Tablet, file_plan
 from reel.core.signal import Mode, Signal, pixel_format
-from reel.web.jobs.actions import ask_for
+from reel.web.jobs.actions import ask_once
 from reel.web.jobs.kinds import Subject
-from reel.web.jobs.models import OPEN_STATES, Job
 from reel.web.live.recorder import glance
 from reel.web.recipes.actions import keep
 from reel.web.recipes.models import KeptRecipe
@@ -119,8 +118,7 @@ def bench(request: HttpRequest, rig_id: int) -> HttpResponse:
     """Have this machine measured with the rig's picture, unless that is asked for already."""
     rig = get_object_or_404(Rig, pk=rig_id)
     refuse_unasked(rig)
-    if not Job.objects.filter(kind=BENCH, subject=rig.pk, state__in=OPEN_STATES).exists():
-        ask_for(BENCH, Subject(subject=rig.pk))
+    ask_once(BENCH, Subject(subject=rig.pk))
     if getattr(request, "htmx", False):
         return _keeps_up(request, rig)
     return redirect("stages:stage", rig_id=rig.pk, stage="file")

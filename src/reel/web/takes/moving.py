@@ -12,10 +12,9 @@ from reel.core.media import MediaError, Shelf
 from reel.core.media.shelf import sidecar_folder
 from reel.core.offload import Folder, copy_file, differing_blocks
 from reel.recorder.messages import RefusedError
-from reel.web.jobs.actions import ask_for
+from reel.web.jobs.actions import ask_once
 from reel.web.jobs.files import aside
 from reel.web.jobs.kinds import Lane, Progress, job_kind
-from reel.web.jobs.models import OPEN_STATES, Job
 from reel.web.takes.actions import give_names
 from reel.web.takes.models import Part, Take, TakeState
 from reel.web.takes.proving import kept_on
@@ -43,9 +42,7 @@ def ask_to_move(ids: Iterable[int], folder: str, key: str) -> int:
                 raise RefusedError(f"{take.name} does not lie on a shelf, and can't be moved.")
         count = 0
         for take in takes:
-            under_way = Job.objects.filter(kind=MOVE, subject=take.pk, state__in=OPEN_STATES).exists()
-            if take.folder != folder and not under_way:
-                ask_for(MOVE, MoveTo(subject=take.pk, folder=folder, key=key))
+            if take.folder != folder and ask_once(MOVE, MoveTo(subject=take.pk, folder=folder, key=key)):
                 count += 1
     return count
 
