@@ -6,7 +6,7 @@ from fractions import Fraction
 
 from reel.core.errors import BadValueError
 from reel.core.finish.pace import Pace, natural_rate
-from reel.core.frame import Crop, Piece, Quarter, square_size
+from reel.core.frame import Crop, Piece, Quarter, with_square_pixels
 from reel.core.frame.piece import MAX_SIDE_PX
 from reel.core.signal import Matrix, Range
 
@@ -136,5 +136,5 @@ class PictureFinish:
         if not self.is_drawn and aspect == 1:
             return width_px, height_px
         area = self.crop.of((width_px, height_px))
-        across, down = square_size(area.width_px, area.height_px, aspect)
+        across, down = with_square_pixels(area.width_px, area.height_px, aspect)
         return (down, across) if self.turn in _SIDES else (across, down)

@@ -12,6 +12,7 @@ from reel.core.finish.keep import Keep
 from reel.core.finish.packets import PacketIndex
 from reel.core.finish.picture import PictureFinish
 from reel.core.finish.track import TrackFinish
+from reel.core.frame import turned
 from reel.core.signal import Matrix, Range
 
 VERSION = 1
@@ -62,9 +63,7 @@ class SourceStream:
     @property
     def coded(self) -> tuple[int, int, Fraction]:
         """The size and the shape of pixels that a picture is coded with, before it is turned."""
-        if self.turned_deg in (90, -90):
-            return self.height_px, self.width_px, 1 / self.aspect
-        return self.width_px, self.height_px, self.aspect
+        return turned(self.width_px, self.height_px, self.aspect, self.turned_deg)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

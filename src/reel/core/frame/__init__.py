@@ -1,7 +1,7 @@
 """The recorded picture: geometry, pieces, arrangements."""
 
 from reel.core.frame.advice import Advice, Proposal, proposals, scaling
-from reel.core.frame.geometry import Area, Placed, cover, fit, square_size
+from reel.core.frame.geometry import Area, Placed, cover, fit, turned, with_square_pixels
 from reel.core.frame.overlay import Caption, Clock, Face, Font, Image, Lettering, Overlay
 from reel.core.frame.piece import Crop, Fit, Piece, Place, Quarter
 from reel.core.frame.setup import Arrangement, FrameSetup, Scaler, with_renamed, without_input
@@ -32,7 +32,8 @@ __all__ = [
     "proposals",
     "scaling",
     "smaller",
-    "square_size",
+    "turned",
     "with_renamed",
+    "with_square_pixels",
     "without_input",
 ]

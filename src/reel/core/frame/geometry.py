@@ -24,18 +24,16 @@ class Area:
     height_px: int
 
 
-# Pixels of pictures that were ever made for a screen are no wider and no narrower.
-ASPECTS = (Fraction(1, 4), Fraction(4))
+def turned(width_px: int, height_px: int, aspect: Fraction, degrees: int) -> tuple[int, int, Fraction]:
+    """Return the size of a picture and the shape of its pixels once it is turned by quarters, either way round."""
+    return (width_px, height_px, aspect) if degrees % 180 == 0 else (height_px, width_px, 1 / aspect)
 
 
-def square_size(width_px: int, height_px: int, aspect: Fraction) -> tuple[int, int]:
+def with_square_pixels(width_px: int, height_px: int, aspect: Fraction) -> tuple[int, int]:
     """Return the size of a picture once its pixels, `aspect` as wide as they are high, are square; both sides are even.
 
-    The side grows that pixels are longer along, so that nothing of the other one is lost. An aspect that can't be meant
-    counts as 1.
+    The side grows that pixels are longer along, so that nothing of the other one is lost.
     """
-    if not ASPECTS[0] <= aspect <= ASPECTS[1]:
-        aspect = Fraction(1)
     across, down = width_px * max(aspect, Fraction(1)), height_px / min(aspect, Fraction(1))
     return max(16, int(across // 2) * 2), max(16, int(down // 2) * 2)
 

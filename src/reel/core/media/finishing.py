@@ -2,13 +2,13 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
-from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
 from av.stream import Disposition
 
 from reel.core.finish import FinishPlan, Source, SourceStream, StreamKind
+from reel.core.frame import turned
 from reel.core.media.cuts import Files, cut, encode, is_joinable, kept_hashes, opened, read_packets
 from reel.core.media.digest import SentFacts, carry_alike, read_sent
 from reel.core.media.errors import BROKEN, MediaError, reason_of
@@ -17,7 +17,7 @@ from reel.core.media.hashes import NAME, read_hashes, write_hashes
 from reel.core.media.rewrap import rewrap
 from reel.core.media.shelf import sidecar_folder
 from reel.core.media.streams import open_to_read
-from reel.core.media.upright import shown_size, turn_in
+from reel.core.media.upright import aspect_of, first_turn
 
 _KINDS = {"video": StreamKind.PICTURE, "audio": StreamKind.SOUND}
 
@@ -26,7 +26,8 @@ def source_of(path: Path) -> Source:
     """Say what a file holds, by its header and its first frame; raises MediaError."""
     try:
         with open_to_read(path) as reader:
-            return _as_shown(Source(streams=tuple(_stream(stream) for stream in reader.streams)), path)
+            found = Source(streams=tuple(_stream(stream) for stream in reader.streams))
+            return _as_shown(found, first_turn(reader))
     except BROKEN as error:
         raise MediaError(path, f"can't be read as a media file ({reason_of(error)})") from error
 
@@ -48,14 +49,12 @@ def source_to_cut(path: Path) -> Source:
         return Source(streams=streams, packets=packets, is_joinable=is_joinable(picture))
 
 
-def _as_shown(source: Source, path: Path) -> Source:
+def _as_shown(source: Source, turn: int) -> Source:
     """Return a source whose picture is as a player turns it."""
-    turn = turn_in(path) if source.pictures else 0
     if not turn:
         return source
     first = source.pictures[0]
-    width_px, height_px = shown_size(first.width_px, first.height_px, turn)
-    aspect = 1 / first.aspect if width_px != first.width_px else first.aspect
+    width_px, height_px, aspect = turned(first.width_px, first.height_px, first.aspect, turn)
     shown = replace(
         first,
         width_px=width_px,
@@ -81,7 +80,7 @@ def _stream(stream: Any) -> SourceStream:
             "width_px": context.width,
             "height_px": context.height,
             "pixels": context.pix_fmt or "",
-            "aspect": Fraction(stream.sample_aspect_ratio or 1),
+            "aspect": aspect_of(stream),
             "matrix": stream_matrix(context),
             "range": stream_range(context),
         }

@@ -6,7 +6,7 @@ import av
 import av.filter
 
 from reel.core.media.framing import EXACT, MATRIX_CODES, RANGE_CODES, frame_matrix, frame_range
-from reel.core.media.upright import TURNS, turn_of
+from reel.core.media.upright import Upright, turn_of
 from reel.core.signal import PIXEL_FORMATS, Matrix, Range
 
 _TIME_BASE = Fraction(1, 1000)
@@ -34,17 +34,21 @@ class Normal:
     def __init__(self) -> None:
         self._key: object = None
         self._graph: av.filter.Graph | None = None
+        self._upright = Upright()
 
     def apply(self, frame: av.VideoFrame) -> av.VideoFrame:
         """Return the frame in a format that Reel takes, with even sides, upright as its display matrix says."""
         target, turn = normal_format(frame.format), turn_of(frame)
         odd = frame.width % 2 or frame.height % 2
-        if target == frame.format.name and not turn and not odd:
-            return frame
+        if target != frame.format.name or odd:
+            frame = self._converted(frame, target)
+        return self._upright.apply(frame, turn)
+
+    def _converted(self, frame: av.VideoFrame, target: str) -> av.VideoFrame:
         matrix, value_range = frame_matrix(frame), frame_range(frame)
-        key = (frame.format.name, frame.width, frame.height, matrix, value_range, turn)
+        key = (frame.format.name, frame.width, frame.height, matrix, value_range)
         if key != self._key:
-            self._graph, self._key = self._build(frame, target, turn, matrix, value_range), key
+            self._graph, self._key = self._build(frame, target, matrix, value_range), key
         assert self._graph is not None
         pts, base = frame.pts, frame.time_base
         frame.pts, frame.time_base = 0, _TIME_BASE
@@ -55,9 +59,7 @@ class Normal:
             made.colorspace, made.color_range = MATRIX_CODES[matrix], RANGE_CODES[value_range]
         return made
 
-    def _build(
-        self, frame: av.VideoFrame, target: str, turn: int, matrix: Matrix, value_range: Range
-    ) -> av.filter.Graph:
+    def _build(self, frame: av.VideoFrame, target: str, matrix: Matrix, value_range: Range) -> av.filter.Graph:
         graph = av.filter.Graph()
         steps = [graph.add_buffer(width=frame.width, height=frame.height, format=frame.format, time_base=_TIME_BASE)]
         if target != frame.format.name:
@@ -66,6 +68,5 @@ class Normal:
             steps += [graph.add("scale", f"flags={EXACT}{same}"), graph.add("format", target)]
         if frame.width % 2 or frame.height % 2:
             steps.append(graph.add("crop", f"{frame.width // 2 * 2}:{frame.height // 2 * 2}:0:0"))
-        steps += [graph.add(name, options) for name, options in TURNS[turn]]
         graph.link_nodes(*steps, graph.add("buffersink")).configure()
         return graph

@@ -9,11 +9,11 @@ import numpy as np
 from av.audio.resampler import AudioResampler
 
 from reel.core.file import ConstantQuality, Container, FilePlan, Recipe
-from reel.core.frame import fit, square_size
+from reel.core.frame import fit, turned, with_square_pixels
 from reel.core.media.errors import BROKEN, MediaError, reason_of
 from reel.core.media.framing import Framer
 from reel.core.media.streams import open_to_read, pictures_of, sounds_of
-from reel.core.media.upright import Upright, shown_size, turn_in
+from reel.core.media.upright import Upright, aspect_of, first_turn
 from reel.core.media.writer import PartWriter
 from reel.core.signal import Mode
 
@@ -28,17 +28,19 @@ def encode_for_browser(source: Path, target: Path, progress: Callable[[float], N
     `progress` is told the part that is done (0 to 1); it may raise to call the work off.
     """
     try:
+        with open_to_read(source) as first:
+            turn = first_turn(first)
         with open_to_read(source) as reader:
             pictures = pictures_of(reader)[0]
             pictures.thread_type = "AUTO"
-            aspect = Fraction(pictures.sample_aspect_ratio or 1)
-            shown = shown_size(*square_size(pictures.width, pictures.height, aspect), turn_in(source))
+            width_px, height_px, aspect = turned(pictures.width, pictures.height, aspect_of(pictures), turn)
+            shown = with_square_pixels(width_px, height_px, aspect)
             size = fit(shown, (min(_LONGER_PX, shown[0]), min(_LONGER_PX, shown[1])))
             mode = Mode(width_px=size.width_px, height_px=size.height_px, rate=Fraction(pictures.average_rate or 30))
             names = tuple(f"Track {number}" for number, _ in enumerate(sounds_of(reader), start=1))
             plan = FilePlan(recipe=_RECIPE, frame=mode, as_it_comes=True, tracks=names)
             with PartWriter(target, plan) as writer:
-                _copy(reader, writer, plan, aspect, progress)
+                _copy(reader, writer, plan, turn, aspect, progress)
     except MediaError:
         raise
     except (*BROKEN, IndexError) as error:
@@ -49,6 +51,7 @@ def _copy(
     reader: "av.container.InputContainer",
     writer: PartWriter,
     plan: FilePlan,
+    turn: int,
     aspect: Fraction,
     progress: Callable[[float], None],
 ) -> None:
@@ -66,9 +69,7 @@ def _copy(
             if isinstance(frame, av.VideoFrame):
                 tick = max(tick + 1, round((at_s - start_s) * plan.tick_rate))
                 frame.pts = None
-                shown = upright.apply(frame)
-                is_turned = (shown.width, shown.height) != (frame.width, frame.height)
-                writer.write_picture(framer.apply(shown, 1 / aspect if is_turned else aspect), tick)
+                writer.write_picture(framer.apply(upright.apply(frame, turn), aspect), tick)
                 if length_s:
                     progress(min(1.0, float(at_s - start_s) / length_s))
             else:

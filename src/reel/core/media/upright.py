@@ -2,17 +2,19 @@
 
 from contextlib import suppress
 from fractions import Fraction
-from pathlib import Path
 
 import av
 import av.filter
 
 from reel.core.media.errors import BROKEN
-from reel.core.media.streams import open_to_read, pictures_of
+from reel.core.media.framing import MATRIX_CODES, RANGE_CODES, frame_matrix, frame_range
+from reel.core.media.streams import pictures_of
 
 _TIME_BASE = Fraction(1, 1000)
+# Pixels of pictures that were ever made for a screen are no wider and no narrower.
+_ASPECTS = (Fraction(1, 4), Fraction(4))
 # What libavfilter does to turn a picture; the angle counts against the clock.
-TURNS = {
+_TURNS = {
     0: (),
     90: (("transpose", "cclock"),),
     -90: (("transpose", "clock"),),
@@ -21,23 +23,25 @@ TURNS = {
 
 
 def turn_of(frame: av.VideoFrame) -> int:
-    """Return by how much a player turns a frame against the clock, as one of TURNS."""
+    """Return by how much a player turns a frame against the clock, as one of −90, 0, 90, 180."""
     turn = round(frame.rotation / 90) * 90
     return 180 if turn == -180 else turn
 
 
-def turn_in(path: Path) -> int:
-    """Return by how much a player turns the picture of a file, by its first frame; 0 where that can't be decoded."""
-    with suppress(*BROKEN), open_to_read(path) as reader:
+def first_turn(reader: "av.container.InputContainer") -> int:
+    """Return by how much a player turns the picture of an open file, by its first frame, which is read; 0 where that
+    can't be decoded."""
+    with suppress(*BROKEN):
         for stream in pictures_of(reader)[:1]:
             for frame in reader.decode(stream):
                 return turn_of(frame)
     return 0
 
 
-def shown_size(width_px: int, height_px: int, turn: int) -> tuple[int, int]:
-    """Return the size of a picture once it is turned."""
-    return (height_px, width_px) if turn in (90, -90) else (width_px, height_px)
+def aspect_of(stream: av.VideoStream) -> Fraction:
+    """Return the width ÷ height of the pixels of a stream; 1 where what it says can't be meant."""
+    aspect = Fraction(stream.sample_aspect_ratio or 1)
+    return aspect if _ASPECTS[0] <= aspect <= _ASPECTS[1] else Fraction(1)
 
 
 class Upright:
@@ -48,7 +52,7 @@ class Upright:
         self._graph: av.filter.Graph | None = None
 
     def apply(self, frame: av.VideoFrame, turn: int | None = None) -> av.VideoFrame:
-        """Return a frame upright; `turn` is one of TURNS, None for what the frame says."""
+        """Return a frame upright; `turn` is one that `turn_of` gives, None for what the frame says."""
         turn = turn_of(frame) if turn is None else turn
         if not turn:
             return frame
@@ -63,12 +67,14 @@ class Upright:
         made.pts = pts
         if base is not None:
             made.time_base = base
-        made.colorspace, made.color_range = frame.colorspace, frame.color_range
+        if not frame.format.is_rgb:  # an untagged one is taken by its height, which is another now
+            made.colorspace = MATRIX_CODES[frame_matrix(frame)]
+            made.color_range = RANGE_CODES[frame_range(frame)]
         return made
 
     def _build(self, frame: av.VideoFrame, turn: int) -> av.filter.Graph:
         graph = av.filter.Graph()
         buffer = graph.add_buffer(width=frame.width, height=frame.height, format=frame.format, time_base=_TIME_BASE)
-        steps = [graph.add(name, options) for name, options in TURNS[turn]]
+        steps = [graph.add(name, options) for name, options in _TURNS[turn]]
         graph.link_nodes(buffer, *steps, graph.add("buffersink")).configure()
         return graph

@@ -8,6 +8,7 @@ from django.conf import settings
 from django.db import transaction
 
 from reel.core.file import Plays, plays_as_found
+from reel.core.frame import turned
 from reel.core.measure import Examined, examine, prove_sent
 from reel.core.measure import prove as held_against
 from reel.core.media import (
@@ -26,7 +27,6 @@ from reel.core.media import (
     sidecar_folder,
     still,
 )
-from reel.core.media.upright import shown_size
 from reel.core.offload import Folder, fingerprint
 from reel.core.wire import to_plain
 from reel.web.jobs.actions import ask_for
@@ -206,7 +206,9 @@ def _measure(part: Part, examined: Examined) -> MediaFacts:
     """Store what a file is of which nothing was asked."""
     facts, video = examined.facts, examined.facts.video
     rate = video.rate.even if video and video.rate else Fraction(30)
-    width_px, height_px = shown_size(video.width_px, video.height_px, video.turned_deg) if video else (0, 0)
+    width_px = height_px = 0
+    if video:
+        width_px, height_px, _ = turned(video.width_px, video.height_px, video.pixel_aspect, video.turned_deg)
     form = Form(
         width_px=width_px,
         height_px=height_px,

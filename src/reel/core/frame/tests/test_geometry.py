@@ -4,7 +4,7 @@ from fractions import Fraction
 from hypothesis import given
 from hypothesis import strategies as st
 
-from reel.core.frame import Placed, fit
+from reel.core.frame import Placed, fit, turned, with_square_pixels
 
 SIDES = st.integers(8, 2048).map(lambda half: half * 2)
 
@@ -23,3 +23,18 @@ class FitTests(unittest.TestCase):
         # PAL 4:3: 720×576 with pixels of 16/15
         placed = fit((720, 576), (1280, 720), Fraction(16, 15))
         self.assertEqual((placed.width_px, placed.height_px), (960, 720))
+
+
+class TurnedTests(unittest.TestCase):
+    @given(st.integers(16, 4096), st.integers(16, 4096), st.fractions(Fraction(1, 4), Fraction(4)))
+    def test_turned_there_and_back_is_as_it_was(self, width, height, aspect):
+        for degrees in (0, 90, -90, 180):
+            there = turned(width, height, aspect, degrees)
+            self.assertEqual(turned(*there, -degrees), (width, height, aspect))
+        self.assertEqual(turned(width, width, aspect, 90), (width, width, 1 / aspect))
+
+    @given(st.integers(32, 4096), st.integers(32, 4096), st.fractions(Fraction(1, 4), Fraction(4)))
+    def test_square_pixels_keep_the_shape_and_lose_nothing(self, width, height, aspect):
+        across, down = with_square_pixels(width, height, aspect)
+        self.assertTrue(across >= width - 1 and down >= height - 1)
+        self.assertAlmostEqual(across / down / float(width * aspect / height), 1, delta=2 / min(across, down) * 2)

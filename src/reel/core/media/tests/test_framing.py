@@ -5,6 +5,8 @@ import av
 import numpy as np
 
 from reel.core.media import Framer
+from reel.core.media.framing import frame_matrix
+from reel.core.media.upright import Upright
 from reel.core.signal import Mode, Signal
 
 
@@ -62,3 +64,12 @@ class FramerTests(unittest.TestCase):
         self.assertEqual(colour_at(framed, 160, 90)[0], 200)
         squeezed = self.framer.apply(flat(720, 576, (200, 128, 128)), Fraction(64, 45))
         self.assertEqual(colour_at(squeezed, 4, 90)[0], 200)
+
+
+class UprightTests(unittest.TestCase):
+    def test_a_picture_that_is_turned_is_taken_by_the_matrix_that_it_was_coded_with(self):
+        """An untagged one is taken by its height, which is another once it stands."""
+        frame = av.VideoFrame(640, 360, "yuv420p")
+        made = Upright().apply(frame, 90)
+        self.assertEqual((made.width, made.height, frame_matrix(made)), (360, 640, frame_matrix(frame)))
+        self.assertIs(Upright().apply(frame), frame)
