@@ -10,6 +10,7 @@ from typing import Any
 import av
 from django.test.runner import DiscoverRunner, ParallelTestSuite, RemoteTestResult, RemoteTestRunner
 
+from reel.core.memory import keep_loaded
 from reel.options import TEST_COUNTS
 
 # Properties are about what is true, not about how quick a busy machine is.
@@ -56,6 +57,11 @@ class CountingRunner(DiscoverRunner):
     """Writes {"passed", "failed", "skipped"} to the file that REEL_TEST_COUNTS names."""
 
     parallel_test_suite = _Suite
+
+    def run_suite(self, suite: unittest.TestSuite, **kwargs: Any) -> Any:
+        """Run them, here or in processes of their own, which leave alone what was loaded by now."""
+        keep_loaded()
+        return super().run_suite(suite, **kwargs)
 
     def suite_result(self, suite: unittest.TestSuite, result: Any, **kwargs: Any) -> int:
         """Count, then answer as Django does."""

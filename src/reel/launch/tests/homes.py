@@ -47,6 +47,11 @@ for arguments in json.loads(sys.argv[1]):
     told.append((code or 0, out.getvalue(), errors.getvalue()))
 print(json.dumps(told))
 """
+_PREPARE = """
+from reel.launch.prepared import prepare
+from reel.options import Home
+prepare(Home.from_environment(), demo=True)
+"""
 _template: Path | None = None
 
 
@@ -57,7 +62,7 @@ def demo_home() -> Path:
         folder = Path(tempfile.mkdtemp(prefix="reel-template-"))
         atexit.register(shutil.rmtree, folder, ignore_errors=True)
         _template = folder
-        run(folder, "-m", "django", "prepare", "--demo")
+        run(folder, "-c", _PREPARE, REEL_MEASURE="0", REEL_DEMO_SHELF="0")
     return _template
 
 

@@ -279,28 +279,42 @@ class ConflictTests(HomeTestCase):
 
 
 class CommandTests(HomeTestCase):
+    def told(self, *commands):
+        """What commands that succeed say, one after another."""
+        ended = run_each(self.home, *commands)
+        self.assertEqual([(code, errors) for code, _, errors in ended if code], [])
+        return [out for _, out, _ in ended]
+
     def test_roll_rigs_takes_probe(self):
-        rigs = json.loads(run(self.home, "-m", "reel", "rigs", "--json").stdout)
-        self.assertEqual(len(rigs), 13)
-        done = json.loads(run(self.home, "-m", "reel", "roll", "Moss & Stone, console", "--for", "2s", "--json").stdout)
+        asked = ("--until", "0.005GB", "--parts", "0.01GB", "--recipe", "Evening, small files", "--json", "--for", "4s")
+        rigs, done, sized, _, takes = self.told(
+            ("rigs", "--json"),
+            ("roll", "Moss & Stone, console", "--for", "2s", "--json"),
+            ("roll", "1", *asked),
+            ("roll", "1", "--for", "1s", "--recipe", "Archive of the garden"),
+            ("takes", "--json"),
+        )
+        done, takes = json.loads(done), json.loads(takes)
+        self.assertEqual(len(json.loads(rigs)), 13)
         self.assertEqual((done["state"], proof_of(done)["state"] in ("as asked", "differs")), ("closed", True))
         self.assertEqual((done["length_s"], done["ended_by"]), (2.0, "length"), "to the frame")
         (part,) = done["parts"]
-        held = json.loads(run(self.home, "-m", "reel", "probe", part["file"], "--json").stdout)
-        self.assertEqual(held["video"]["width_px"], 1280)
-        self.assertEqual(self.takes()[0]["parts"][0]["file"], part["file"])
-        asked = ("--until", "0.005GB", "--parts", "0.01GB", "--recipe", "Evening, small files", "--json", "--for", "4s")
-        done = json.loads(run(self.home, "-m", "reel", "roll", "1", *asked).stdout)
-        self.assertIn(done["ended_by"], ("size", "length"))
-        run(self.home, "-m", "reel", "roll", "1", "--for", "1s", "--recipe", "Archive of the garden")
-        broken = self.home / "left.mkv"
-        broken.write_bytes(Path(self.takes()[0]["parts"][0]["file"]).read_bytes()[:3_000_000])
-        saved = json.loads(run(self.home, "-m", "reel", "rescue", str(broken), "--json").stdout)
+        self.assertEqual(takes[2]["parts"][0]["file"], part["file"])
+        self.assertIn(json.loads(sized)["ended_by"], ("size", "length"))
+        broken = [self.home / name for name in ("left.mkv", "right.mkv")]
+        for path in broken:
+            path.write_bytes(Path(takes[0]["parts"][0]["file"]).read_bytes()[:3_000_000])
+        held, saved, said = self.told(
+            ("probe", part["file"], "--json"), ("rescue", str(broken[0]), "--json"), ("rescue", str(broken[1]))
+        )
+        self.assertEqual(json.loads(held)["video"]["width_px"], 1280)
+        saved = json.loads(saved)
         self.assertEqual(Path(saved["file"]).name, "left_rescued.mkv")
         self.assertGreater(saved["facts"]["video"]["frames"], 2)
         self.assertGreater(saved["lost_at_least_s"], 0.1, "its header says how long it was")
-        Path(saved["file"]).unlink()
-        self.assertIn("lost       at least", run(self.home, "-m", "reel", "rescue", str(broken)).stdout)
+        self.assertIn("lost       at least", said)
+
+    def test_what_is_refused_and_helped(self):
         refusals = (
             (("roll", "nowhere", "--for", "1s"), "There is no rig"),
             (("roll", "1", "--for", "NaN"), "reads like"),

@@ -6,6 +6,7 @@ import threading
 from huey import crontab
 from huey.contrib.djhuey import db_periodic_task, db_task, on_startup
 
+from reel.core.memory import keep_loaded
 from reel.web.jobs.files import clear_asides
 from reel.web.jobs.kinds import Lane
 from reel.web.jobs.running import run_waiting, take_up_left
@@ -40,6 +41,7 @@ def take_up() -> None:
         if _taken_up.is_set():
             return
         os.nice(NICENESS)
+        keep_loaded()
         take_up_left()
         clear_asides()
         _taken_up.set()

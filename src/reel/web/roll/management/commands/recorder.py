@@ -6,6 +6,7 @@ import threading
 from django.conf import settings
 from django.core.management.base import BaseCommand
 
+from reel.core.memory import keep_loaded
 from reel.recorder.service.checkpoints import read_reached
 from reel.recorder.service.lock import only_recorder
 from reel.recorder.service.server import serve
@@ -23,6 +24,7 @@ class Command(BaseCommand):
         stop = threading.Event()
         for number in (signal.SIGTERM, signal.SIGINT):
             signal.signal(number, lambda *_: stop.set())
+        keep_loaded()
         with only_recorder(settings.HOME.run):
             recover_interrupted(read_reached(settings.HOME.run))
             look_for_left()
