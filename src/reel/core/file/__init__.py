@@ -26,13 +26,14 @@ from reel.core.file.rate import (
 )
 from reel.core.file.recipe import Draft, MismatchError, Recipe, SoundFiles, lighter_effort
 from reel.core.file.resolving import default_rate, full_quality, offers, resolve
-from reel.core.file.words import differences, lines, part_words
+from reel.core.file.words import SETTINGS, differences, lines, part_words
 
 __all__ = [
     "CODECS",
     "CONTAINERS",
     "DEFAULT_PATTERN",
     "RATE_WORDS",
+    "SETTINGS",
     "SOUND_CODECS",
     "STARTING_POINTS",
     "ByProfile",

@@ -1,33 +1,18 @@
 """A recipe in words, line by line: for comparing two, and for saying what an offer changes."""
 
+from collections.abc import Callable
+from dataclasses import dataclass
+
 from reel.core.file.recipe import Draft, SoundFiles
 
 
-def lines(recipe: Draft) -> dict[str, str]:
-    """Return each setting in words, by its name; the same names for every recipe."""
-    codec, sound = recipe.codec_facts, recipe.sound_facts
-    has_gaps = not codec.is_intra
-    own = "the encoder speed's own"
-    return {
-        "Container": recipe.container_facts.label,
-        "Stream copy": "yes" if recipe.as_sent else "no",
-        "Codec": " ".join(part for part in (codec.label, recipe.profile) if part),
-        "Rate control": recipe.rate.label or "by its profile",
-        "Encoder speed": recipe.effort or "–",
-        "Chroma and bit depth": recipe.samples,
-        "Matrix, range": f"{recipe.matrix} {recipe.range}",
-        "Keyframe interval": f"{float(recipe.keyframe_s):g} s" if has_gaps else "picture",
-        "B-frames": (own if recipe.b_frames is None else str(recipe.b_frames)) if codec.max_b_frames else "–",
-        "Look-ahead": (own if recipe.lookahead is None else str(recipe.lookahead)) if codec.max_lookahead else "–",
-        "Tune": recipe.tune or "–",
-        "Level": recipe.level or "as needed",
-        "Sound": sound.label + (f" {recipe.sound_bitrate_bps // 1000} kb/s" if sound.bitrates_bps else ""),
-        "Sample rate": f"{recipe.sound_rate_hz / 1000:g} kHz",
-        "Channels": "mono" if recipe.sound_channels == 1 else "stereo",
-        "Separate sound files": "none" if recipe.sound_files is SoundFiles.NONE else recipe.sound_files.value.upper(),
-        "New part after": part_words(recipe),
-        "File name": recipe.name_pattern,
-    }
+@dataclass(frozen=True, slots=True)
+class Setting:
+    """A setting as it is told: its name, what a recipe has in words, and whether it is rare to change it."""
+
+    name: str
+    say: Callable[[Draft], str]
+    is_rare: bool = False
 
 
 def part_words(recipe: Draft) -> str:
@@ -35,6 +20,54 @@ def part_words(recipe: Draft) -> str:
     limits = [f"{recipe.part_minutes} min"] if recipe.part_minutes else []
     limits += [f"{float(recipe.part_gb):g} GB"] if recipe.part_gb else []
     return " or ".join(limits) if limits else "one file"
+
+
+def _frames(count: int | None, limit: int) -> str:
+    """Say a number of frames of a codec that takes up to a limit; None is the encoder speed's own."""
+    if not limit:
+        return "–"
+    return "the encoder speed's own" if count is None else str(count)
+
+
+def _sound(recipe: Draft) -> str:
+    facts = recipe.sound_facts
+    return facts.label + (f" {recipe.sound_bitrate_bps // 1000} kb/s" if facts.bitrates_bps else "")
+
+
+# Every recipe has all of them; what a codec does not have is said so.
+SETTINGS = (
+    Setting("Container", lambda recipe: recipe.container_facts.label),
+    Setting("Stream copy", lambda recipe: "yes" if recipe.as_sent else "no"),
+    Setting("Codec", lambda recipe: " ".join(filter(None, (recipe.codec_facts.label, recipe.profile)))),
+    Setting("Rate control", lambda recipe: recipe.rate.label or "by its profile"),
+    Setting("Encoder speed", lambda recipe: recipe.effort or "–"),
+    Setting("Chroma and bit depth", lambda recipe: recipe.samples, is_rare=True),
+    Setting("Matrix, range", lambda recipe: f"{recipe.matrix} {recipe.range}", is_rare=True),
+    Setting(
+        "Keyframe interval",
+        lambda recipe: "picture" if recipe.codec_facts.is_intra else f"{float(recipe.keyframe_s):g} s",
+        is_rare=True,
+    ),
+    Setting("B-frames", lambda recipe: _frames(recipe.b_frames, recipe.codec_facts.max_b_frames), is_rare=True),
+    Setting("Look-ahead", lambda recipe: _frames(recipe.lookahead, recipe.codec_facts.max_lookahead), is_rare=True),
+    Setting("Tune", lambda recipe: recipe.tune or "–", is_rare=True),
+    Setting("Level", lambda recipe: recipe.level or "as needed", is_rare=True),
+    Setting("Sound", _sound),
+    Setting("Sample rate", lambda recipe: f"{recipe.sound_rate_hz / 1000:g} kHz", is_rare=True),
+    Setting("Channels", lambda recipe: "mono" if recipe.sound_channels == 1 else "stereo", is_rare=True),
+    Setting(
+        "Separate sound files",
+        lambda recipe: "none" if recipe.sound_files is SoundFiles.NONE else recipe.sound_files.value.upper(),
+        is_rare=True,
+    ),
+    Setting("New part after", part_words, is_rare=True),
+    Setting("File name", lambda recipe: recipe.name_pattern, is_rare=True),
+)
+
+
+def lines(recipe: Draft) -> dict[str, str]:
+    """Return each setting in words, by its name; the same names for every recipe."""
+    return {one.name: one.say(recipe) for one in SETTINGS}
 
 
 def differences(one: Draft, other: Draft) -> tuple[tuple[str, str, str], ...]:

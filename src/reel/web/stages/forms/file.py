@@ -1,8 +1,9 @@
 """The form of a recipe: what may be chosen follows from the codec; whether it goes together, core says."""
 
+import itertools
 from collections.abc import Iterable
+from copy import deepcopy
 from dataclasses import replace
-from decimal import Decimal
 from functools import cached_property
 from typing import Any
 
@@ -11,8 +12,8 @@ from django import forms
 from reel.core.errors import ReelError
 from reel.core.file import (
     CODECS,
-    CONTAINERS,
     RATE_WORDS,
+    SETTINGS,
     SOUND_CODECS,
     STARTING_POINTS,
     Draft,
@@ -20,49 +21,26 @@ from reel.core.file import (
     RateKind,
     Recipe,
     SoundCodec,
-    SoundFiles,
     VideoCodec,
     differences,
     has_few_players,
-    lines,
     offers,
     resolve,
     start_from,
 )
 from reel.core.file.purposes import StartingPoint
-from reel.core.file.rate import BITRATE_BPS
-from reel.core.file.recipe import KEYFRAME_S, PART_GB, PART_MINUTES, SOUND_RATES_HZ, samples_label
+from reel.core.file.recipe import samples_label
 from reel.core.line import RigSetup, file_plan
-from reel.core.signal import Matrix, Range
 from reel.web.recipes.actions import name_of
 from reel.web.recipes.models import KeptRecipe
-from reel.web.stages.forms.draft import draft_of, fields_of, with_codec
+from reel.web.stages.forms.recipe_fields import FIELDS, FOLDED, NAMED, SHOWN, draft_of, fields_of, with_codec
 from reel.web.stages.keeps_up import headrooms
-from reel.web.ui.fields import NumberField, WholeField
-from reel.web.ui.forms import ValueForm, choices_of
+from reel.web.ui.forms import ValueForm
 from reel.web.ui.typed import number_of
 
-# What the page folds: settings, by their names in words and as fields, that few people change.
-_FOLDED = frozenset({
-    "Chroma and bit depth", "Matrix, range", "Keyframe interval", "B-frames", "Look-ahead", "Tune", "Level",
-    "Sample rate", "Channels", "Separate sound files", "New part after", "File name",
-})  # fmt: skip
-_FOLDED_FIELDS = frozenset({
-    "samples", "matrix", "range", "keyframe_s", "b_frames", "lookahead", "tune", "level", "sound_rate_hz",
-    "sound_channels", "sound_files", "part_minutes", "part_gb", "name_pattern",
-})  # fmt: skip
 # Under which field the page says what is wrong with a part of the recipe.
 _SHOWN_AT = {"chroma": "samples", "sound_bitrate_bps": "sound_kbps"}
-
-
-def _megabits(label: str) -> NumberField:
-    low, high = (Decimal(limit) / 1_000_000 for limit in BITRATE_BPS)
-    return NumberField(label=label, required=False, min_value=low, max_value=high)
-
-
-def _chosen(label: str, help_text: str = "") -> forms.CharField:
-    """Return a field whose choices the codec says; one that is not among them is refused by core, with its reason."""
-    return forms.CharField(label=label, required=False, max_length=40, widget=forms.Select, help_text=help_text)
+Row = dict[str, Any]
 
 
 class RecipeForm(ValueForm):
@@ -72,84 +50,17 @@ class RecipeForm(ValueForm):
     brought with it: the setting, what was typed, what is usual for the codec.
     """
 
-    # The fields whose label is read beside them, since their row's does not say it.
-    named = frozenset({"bitrate_mbps", "max_mbps", "b_frames", "tune", "part_gb"})
+    named = NAMED
 
     # The codec that the other fields were filled in for; another one that is chosen brings what goes with it.
     was_codec = forms.CharField(required=False, max_length=20)
-    as_sent = forms.BooleanField(
-        label="Stream copy",
-        required=False,
-        help_text="Keeps the sender's own packets, from its next keyframe on: nothing is encoded anew.",
-    )
-    container = forms.ChoiceField(
-        label="Container", choices=[(kind.value, facts.label) for kind, facts in CONTAINERS.items()]
-    )
-    codec = forms.ChoiceField(label="Codec", choices=[(kind.value, facts.label) for kind, facts in CODECS.items()])
-    profile = _chosen("Profile")
-    rate = forms.ChoiceField(label="Rate control", choices=[(kind.value, RATE_WORDS[kind]) for kind in RateKind])
-    number = WholeField(label="Number", required=False, min_value=0, max_value=63)
-    bitrate_mbps = _megabits("Bitrate, Mb/s")
-    max_mbps = _megabits("Maximum, Mb/s")
-    effort = _chosen("Encoder speed", "Slower makes smaller files; too slow loses frames. × is the measured headroom.")
-    samples = _chosen("Chroma and bit depth", "More than this is reduced to it; less stays as it is.")
-    matrix = forms.ChoiceField(label="Matrix", choices=choices_of(Matrix, {}))
-    range = forms.ChoiceField(label="Range", choices=choices_of(Range, {}))
-    keyframe_s = NumberField(
-        label="Keyframe interval",
-        required=False,  # where every picture is one, it is not asked
-        min_value=Decimal(str(float(KEYFRAME_S[0]))),
-        max_value=Decimal(str(float(KEYFRAME_S[1]))),
-        help_text="Seconds. 2 edits and seeks well; longer saves a little room.",
-    )
-    b_frames = WholeField(label="B-frames", required=False, min_value=0, max_value=16)
-    lookahead = WholeField(label="Look-ahead", required=False, min_value=0, max_value=250)
-    tune = _chosen("Tune")
-    level = _chosen("Level")
-    sound_codec = forms.ChoiceField(
-        label="Sound", choices=[(kind.value, facts.label) for kind, facts in SOUND_CODECS.items()]
-    )
-    sound_kbps = _chosen("Sound bitrate")
-    sound_rate_hz = forms.TypedChoiceField(
-        label="Sample rate",
-        coerce=int,
-        choices=[(rate, f"{rate / 1000:g} kHz") for rate in SOUND_RATES_HZ],
-        help_text="48 kHz goes with video everywhere; 44.1 kHz is for music alone, 96 kHz for slowing down.",
-    )
-    sound_channels = forms.TypedChoiceField(label="Channels", coerce=int, choices=[(2, "stereo"), (1, "mono")])
-    sound_files = forms.ChoiceField(
-        label="Separate sound files",
-        choices=[
-            (SoundFiles.NONE.value, "none"),
-            (SoundFiles.WAV.value, "WAV for each track"),
-            (SoundFiles.FLAC.value, "FLAC for each track"),
-        ],
-        help_text="24 bits, without loss, with the take's own start. WAV opens everywhere; FLAC takes about half.",
-    )
-    part_minutes = WholeField(
-        label="New part after, min",
-        required=False,
-        min_value=1,
-        max_value=PART_MINUTES,
-        help_text="Another file begins, without a gap, after so many minutes or from that size on. Empty: one file.",
-    )
-    part_gb = NumberField(
-        label="or GB",
-        required=False,
-        min_value=Decimal(str(float(PART_GB[0]))),
-        max_value=Decimal(str(float(PART_GB[1]))),
-    )
-    name_pattern = forms.CharField(
-        label="File name",
-        max_length=80,
-        help_text="{rig}, {date}, {time}, {number}, {size}, {rate} and {codec} are filled in. Never overwrites.",
-    )
 
     def __init__(self, data: Any = None, *, recipe: Recipe, setup: RigSetup | None = None) -> None:
         self.recipe, self.draft, self._setup = recipe, recipe.draft, setup
         self.came: tuple[tuple[str, str, str], ...] = ()
         self.start: StartingPoint | None = None
         super().__init__(data, initial=_fields_of(recipe))
+        self.fields |= {name: deepcopy(one.field) for name, one in FIELDS.items()}
         self._set_choices(self._codec())
 
     def _codec(self) -> VideoCodec:
@@ -231,48 +142,48 @@ class RecipeForm(ValueForm):
         plan = file_plan(replace(self._setup, recipe=Recipe(**self.draft.as_fields())))
         return f"{plan.frame.label} needs {replace(plan, recipe=replace(plan.recipe, level='')).level}."
 
-    @property
+    @cached_property
     def asked(self) -> set[str]:
-        """The fields that count with the codecs and the rate control that are chosen, of those that may not."""
-        return {name for name, counts in self._counting().items() if counts}
-
-    def _counting(self) -> dict[str, bool]:
-        draft, codec = self.draft, CODECS[self._codec()]
+        """The fields that count with the codecs and the rate control that are chosen."""
         typed = self.data.get("rate") if self.is_bound else None
-        kind = RateKind(typed) if typed in set(RateKind) else draft.rate.kind
-        return {
-            "profile": bool(codec.profiles),
-            "number": codec.scale(kind) is not None,
-            "bitrate_mbps": kind in (RateKind.BITRATE, RateKind.VARIABLE),
-            "max_mbps": kind is RateKind.VARIABLE,
-            "effort": bool(codec.efforts),
-            "tune": bool(codec.tunes),
-            "keyframe_s": not codec.is_intra,
-            "lookahead": bool(codec.max_lookahead),
-            "level": codec.sets_level,
-            "matrix": True,
-            "range": True,
-            "b_frames": bool(codec.max_b_frames),
-            "sound_kbps": bool(draft.sound_facts.bitrates_bps),
-            "sound_channels": True,
-            "part_gb": True,
-        }
+        kind = RateKind(typed) if typed in set(RateKind) else self.draft.rate.kind
+        chosen = CODECS[self._codec()], kind, self.draft.sound_facts
+        return {name for name, one in FIELDS.items() if one.counts is None or one.counts(*chosen)}
+
+    @property
+    def shown(self) -> list[Row]:
+        """The rows of what is encoded that stand in sight: the fields of each, and what it says."""
+        return self._rows(SHOWN)
+
+    @property
+    def more(self) -> list[Row]:
+        """Those that few people change."""
+        return self._rows(FOLDED)
+
+    def _rows(self, rows: Iterable[tuple[str, ...]]) -> list[Row]:
+        told = self.description
+        return [
+            {"fields": [self[name] for name in row], "says": told.get(row[0]) or self.fields[row[0]].help_text}
+            for row in rows
+            if row[0] in self.asked
+        ]
 
     @cached_property
     def folded(self) -> list[tuple[str, str]]:
         """What the folded part of the page holds that is not usual for the codec: the setting and its value."""
-        usual = lines(resolve(Draft(codec=self.draft.codec, container=self.draft.container)))
-        return [(name, value) for name, value in lines(self.draft).items() if name in _FOLDED and value != usual[name]]
+        usual = resolve(Draft(codec=self.draft.codec, container=self.draft.container))
+        said = [(one.name, one.say(self.draft), one.say(usual)) for one in SETTINGS if one.is_rare]
+        return [(name, value) for name, value, common in said if value != common]
 
     @property
     def has_folded_errors(self) -> bool:
         """Whether something in the folded part of the page was refused."""
-        return bool(_FOLDED_FIELDS & self.errors.keys())
+        return bool({"name_pattern", *itertools.chain(*FOLDED)} & self.errors.keys())
 
     @property
     def unseen_errors(self) -> list[str]:
         """What is wrong with fields that the page leaves out, since they mean nothing with what is chosen."""
-        unseen = (name for name, counts in self._counting().items() if not counts and name in self.errors)
+        unseen = (name for name in FIELDS if name not in self.asked and name in self.errors)
         return [str(error) for name in unseen for error in self.errors[name]]
 
     def with_what_came(self) -> "RecipeForm":
