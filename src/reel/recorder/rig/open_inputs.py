@@ -97,11 +97,13 @@ class OpenInputs:
     def answer(self, work: Callable[[], T], *, after_ns: int | None = None) -> T:
         """Run `work` on the thread that records, after what was due by `after_ns` has been read; returns its result.
 
-        Raises RefusedError when that takes too long, and what `work` raises.
+        Raises RefusedError when that takes too long, and then `work` is not run any more; and what `work` raises.
         """
         future: Future[T] = Future()
 
         def run() -> None:
+            if not future.set_running_or_notify_cancel():
+                return  # who asked was told that it is not done
             try:
                 future.set_result(work())
             except Exception as error:
@@ -111,6 +113,8 @@ class OpenInputs:
         try:
             return future.result(timeout=ANSWER_S)
         except TooLateError:
+            if not future.cancel():  # it is being done just now
+                return future.result(timeout=ANSWER_S)
             raise RefusedError(f"The signal is being read and did not answer in {ANSWER_S:.0f} s; try again.") from None
 
     def test_fields(self, place: int = 0) -> None:

@@ -20,9 +20,10 @@ from reel.core.media import PartWriter, Shelf, probe
 from reel.core.roll import CutBy, MarkKind, RollSetup
 from reel.core.signal import NS, Mode, Picture, Segment
 from reel.recorder.clock import VirtualClock
-from reel.recorder.messages import Ask, Behind, Cut, StartRoll
+from reel.recorder.messages import Ask, Behind, Cut, RefusedError, StartRoll
 from reel.recorder.recording.encoder_queue import EncoderQueue
 from reel.recorder.recording.parts import Parts
+from reel.recorder.rig import open_inputs
 from reel.recorder.rig.insets import Inset
 from reel.recorder.rig.prerecord import frame_bytes
 from reel.recorder.rig.source import Source
@@ -170,6 +171,16 @@ class VirtualRollTests(unittest.TestCase):
         self.assertEqual(facts.video.frames, 6 * 24)
         self.assert_shows(take, range(3 * 24, 9 * 24))
         self.assertEqual(facts.sound[0].holes, ())
+
+    def test_what_was_refused_for_coming_too_late_is_not_done_afterwards(self):
+        def hold(source):
+            now_ns = source._clock.now_ns()
+            with patch.object(open_inputs, "ANSWER_S", 0.01), self.assertRaises(RefusedError):
+                source.answer(lambda: source.pause(now_ns))
+
+        take = self.roll([(0, 3)], [(1, hold)])
+        self.assert_shows(take, range(72))
+        self.assertEqual(take.marks, ())
 
     def test_a_time_lapse_takes_one_picture_of_so_many_and_loses_none(self):
         burnt = []
