@@ -90,7 +90,7 @@ def _results(take: Take) -> dict[str, str]:
         "Length": length(take.length_s),
         "Size": size(take.size_bytes),
         "Data rate": bitrate(take.bitrate_bps),
-        "An hour": size(hour_bytes(take.bitrate_bps)),
+        "Per hour": size(hour_bytes(take.bitrate_bps)),
         "Frames lost": _lost(part) or str(counts.lost),
         "Proof": proof.summary if proof else "not proved yet",
     }

@@ -75,7 +75,7 @@ class RollingTests(StackTestCase):
             addresses.append(page.url)
             expect(page.locator(".stills img")).to_have_count(3, timeout=120_000)
             self.assertEqual(self.proof()["Frames"], "60")
-            expect(page.locator("#take")).to_contain_text("An hour of it")
+            expect(page.locator("#take")).to_contain_text("Per hour")
         expect(page.get_by_role("button", name="Keep as take")).to_be_visible()
         page.get_by_label("The other").select_option(index=0)
         page.get_by_role("button", name="Side by side").click()

@@ -5,6 +5,7 @@ import unittest
 import numpy as np
 
 from reel.core.media import ChannelStrip, Loudness
+from reel.core.media.samples import clipped
 from reel.core.signal import NS, Samples, SoundFormat
 from reel.core.sound import Balance, SoundSetup
 
@@ -33,6 +34,15 @@ def through(setup, sound, block=960, start_ns=NS):
         at = round((given.at_ns - start_ns) * RATE_HZ / NS)
         made[:, at : at + given.data.shape[1]] = given.data
     return made
+
+
+class ClippingTests(unittest.TestCase):
+    def test_a_wave_that_is_cut_off_clips_and_one_that_touches_full_scale_does_not(self):
+        touches = np.zeros((2, 100), np.float32)
+        touches[0, [0, 20, 21, 99]] = touches[1, [40, 41]] = 1.0
+        self.assertEqual(clipped(touches), 0)
+        touches[1, 42], touches[0, 60:64] = -1.0, -1.0
+        self.assertEqual(clipped(touches), 3 + 4)
 
 
 class LoudnessTests(unittest.TestCase):
