@@ -1,8 +1,10 @@
 import unittest
+from unittest.mock import patch
 
 from reel.core.line import Console
 from reel.core.line.tests.rigs import one
 from reel.core.signal import NS, InputError, Mode, Picture, Signal
+from reel.recorder.inputs import ahead
 from reel.recorder.inputs.ahead import MAX_PICTURES, Ahead
 from reel.recorder.tests.reading import SMALL
 from reel.standins import Scenario, assemble
@@ -37,6 +39,10 @@ class AheadTests(unittest.TestCase):
         self.assertEqual(opened.due_ns(), round(NS / 24))
         self.assertLess(opened._opened.due_ns(), (MAX_PICTURES + 2) * NS / 24)
         self.assertGreater(MAX_PICTURES, BUFFERED_PICTURES)
+        with patch.object(ahead, "MAX_PX", 5 * SMALL.width_px * SMALL.height_px):
+            large = Ahead(Plain(0, mode=SMALL))
+            large.read(100 * NS)
+        self.assertLess(large._opened.due_ns(), 7 * NS / 24, "few large pictures are as much")
 
     def test_an_error_comes_after_all_that_came_before_it_each_with_its_signal(self):
         class Turning(Plain):

@@ -29,8 +29,9 @@ from reel.core.file import (
 )
 from reel.core.media import MediaError, PartWriter, frame_at, frame_times, measure_rate, poster, probe, rewrap_to_mp4
 from reel.core.media.containers import container_suffix
+from reel.core.media.frames import shown_at
 from reel.core.media.rate import STANDARD_RATES
-from reel.core.media.tests.clips import plan, write_clip
+from reel.core.media.tests.clips import number_of, numbered, plan, write_clip
 from reel.core.signal import Matrix, Mode, Range
 
 
@@ -304,6 +305,13 @@ class FrameTests(FolderTestCase):
                 self.assertIsNone(frame_at(path, begins[-1], None).number)
         with self.assertRaises(MediaError):
             frame_times(self.folder / "none.mp4", Fraction(0))
+
+    def test_a_file_without_an_index_that_is_entered_behind_a_moment_is_entered_earlier(self):
+        mode = Mode.parse("320x180p10")
+        asked = plan(mode, container=Container.TS, keyframe_s=Fraction(10), tracks=())
+        path = write_clip(self.folder / "long.ts", asked, range(120), draw=numbered)
+        for number in (35, 99, 100, 119):
+            self.assertEqual(number_of(shown_at(path, Fraction(2 * number + 1, 20)).frame), number)
 
     def test_a_frame_too_far_from_its_keyframe_is_not_looked_for(self):
         path = write_clip(self.folder / "a.mkv", plan(keyframe_s=Fraction(10)), range(120))
