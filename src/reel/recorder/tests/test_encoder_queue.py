@@ -25,7 +25,8 @@ class SlowWriter:
     disk_s = 0.0
 
     def __init__(self, fails_at=None):
-        self.written, self.turns, self.closed, self.fails_at = [], threading.Semaphore(0), False, fails_at
+        self.written, self.closed, self.fails_at = [], False, fails_at
+        self.begun, self.turns = threading.Semaphore(0), threading.Semaphore(0)
 
     def __enter__(self):
         return self
@@ -34,6 +35,7 @@ class SlowWriter:
         self.closed = True
 
     def write_picture(self, frame, tick):
+        self.begun.release()
         self.turns.acquire()
         if tick == self.fails_at:
             raise MediaError(Path("a.mkv"), "could not be written (No space left on device)")
@@ -69,7 +71,7 @@ class LimitTests(unittest.TestCase):
         self.assertEqual(queue_limit(deep, 1), MIN_QUEUED)
 
 
-class LaneTests(unittest.TestCase):
+class QueueTests(unittest.TestCase):
     def start(self, limit=4, **settings):
         self.writer, self.ended_with = SlowWriter(**settings), []
         queue = EncoderQueue(self.writer, closed=self.ended_with.append, limit=limit)
@@ -93,7 +95,17 @@ class LaneTests(unittest.TestCase):
         self.assertEqual(len(self.writer.written) + roll.counts.lost_encoder, roll.counts.ticks)
         self.assertEqual(self.writer.written[0], 0, "what was queued first is written")
 
-    def test_a_write_error_ends_the_lane_and_keeps_what_was_written(self):
+    def test_as_many_pictures_wait_as_the_limit_says_and_no_more(self):
+        queue = self.start(limit=4)
+        self.assertTrue(queue.offer_picture(frame(), 0))
+        self.assertTrue(self.writer.begun.acquire(timeout=60), "it is being written")
+        self.assertEqual([queue.offer_picture(frame(), tick) for tick in range(1, 7)], [True] * 4 + [False] * 2)
+        queue.finish()
+        self.writer.turns.release(10)
+        self.assertTrue(queue.ended.wait(60))
+        self.assertEqual(self.writer.written, [0, 1, 2, 3, 4])
+
+    def test_a_write_error_ends_the_queue_and_keeps_what_was_written(self):
         queue = self.start(fails_at=2)
         for tick in range(4):
             self.assertTrue(queue.offer_picture(frame(), tick))

@@ -106,6 +106,23 @@ class LaneTests(TestCase):
         job.refresh_from_db()
         self.assertEqual((self.done, job.state), (["made", "made"], JobState.CALLED_OFF))
 
+    def test_a_job_that_ends_its_worker_again_and_again_is_set_aside(self):
+        def kill(asked, progress):
+            raise SystemExit  # as far as the job goes, the worker is gone
+
+        job_kind("heavy", label="Heavy")(kill)
+        job_kind("once", label="Once", attempts=1)(kill)
+        for kind, attempts in (("heavy", 3), ("once", 1)):
+            job = ask_for(kind, Subject(subject=1))
+            for number in range(1, attempts + 1):
+                with self.assertRaises(SystemExit):
+                    run_waiting()
+                running.take_up_left()
+                job.refresh_from_db()
+                waits = number < attempts
+                self.assertEqual((job.attempts, job.state), (number, JobState.WAITING if waits else JobState.FAILED))
+            self.assertIn("is not tried again", job.problem)
+
     def test_parameters_are_checked_when_it_runs(self):
         job = ask_for("cut", Cut(subject=1, seconds=2.5))
         self.assertEqual((job.params, job.label), ({"subject": 1, "seconds": 2.5}, "Cutting"))
