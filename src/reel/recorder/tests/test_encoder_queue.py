@@ -11,6 +11,7 @@ import numpy as np
 from reel.core.file import FilePlan, Recipe, VideoCodec
 from reel.core.line import file_plan
 from reel.core.line.tests.rigs import feed
+from reel.core.measure import LossCause
 from reel.core.media import MediaError
 from reel.core.signal import NS, Mode, Picture
 from reel.recorder.recording.encoder_queue import MIN_QUEUED, QUEUE_BYTES, EncoderQueue, queue_limit
@@ -126,6 +127,24 @@ class QueueTests(unittest.TestCase):
         self.writer.turns.release(20)
         self.assertTrue(queue.ended.wait(5))
         self.assertEqual((roll.counts.lost_before, roll.counts.repeated), (3, 0))
+
+    def test_an_input_that_is_back_numbers_its_pictures_anew(self):
+        """For a second nothing came, and the next picture has another count: that second is missing, and no more."""
+        queue = self.start(limit=60)
+        roll = silent_roll(queue)
+        for number, sequence in ((0, 3), (30, 500), (31, 501)):
+            roll.take_picture(
+                Picture(at_ns=number * NS // 30, sequence=sequence, frame=frame()),
+                lambda at_ns: frame(),
+                Fraction(1, 30),
+            )
+            if not number:
+                roll.lose_signal(0)
+        roll.cut(32 * NS // 30)
+        self.writer.turns.release(60)
+        self.assertTrue(queue.ended.wait(60))
+        self.assertEqual((roll.counts.lost_before, roll.counts.ticks), (29, 32))
+        self.assertEqual({one.cause for one in roll.counts.stretches}, {LossCause.NO_SIGNAL})
 
     def test_pictures_that_are_promised_are_taken_though_some_are_written_before_the_others_come(self):
         queue = self.start()

@@ -9,6 +9,7 @@ from pathlib import Path
 from unittest.mock import patch
 
 import av
+import numpy as np
 
 from reel.core.errors import BadValueError
 from reel.core.file import ConstantQuality, Container, Draft, Recipe, VideoCodec, resolve
@@ -19,6 +20,7 @@ from reel.core.measure import prove
 from reel.core.media import PartWriter, Shelf, probe
 from reel.core.roll import CutBy, MarkKind, RollSetup
 from reel.core.signal import NS, Mode, Picture, Segment
+from reel.core.sound import SoundSetup
 from reel.recorder.clock import VirtualClock
 from reel.recorder.messages import Ask, Behind, Cut, RefusedError, StartRoll
 from reel.recorder.recording.encoder_queue import EncoderQueue
@@ -27,7 +29,7 @@ from reel.recorder.rig import open_inputs
 from reel.recorder.rig.insets import Inset
 from reel.recorder.rig.prerecord import frame_bytes
 from reel.recorder.rig.source import Source
-from reel.recorder.tests.reading import SMALL, lumas
+from reel.recorder.tests.reading import SMALL, decoded, lumas
 from reel.recorder.tests.serving import LIGHT, ServerTestCase, to_roll
 from reel.recorder.tests.test_faults import planted
 from reel.recorder.virtual import record
@@ -203,6 +205,17 @@ class VirtualRollTests(unittest.TestCase):
         self.assertEqual([kind for kind, _ in kinds], [MarkKind.GONE, MarkKind.BACK])
         self.assertEqual(kinds[0][1], 1)
         self.assertGreater(take.counts.lost_before, 40)
+
+    def test_sound_that_is_delayed_beyond_a_hold_is_not_in_what_follows(self):
+        """A click in the last tenth of a second before the hold, which comes three tenths later."""
+        late = replace(feed_input("garden.mp4"), sound=SoundSetup(delay_ms=300))
+        for rolled_s, clicks in (([(0, 3.9), (5, 7)], False), ([(0, 7)], True)):
+            with self.subTest(rolled_s):
+                plain = opener(mode=SMALL, grey=shade, hz=440, pulses=(3.8,))
+                setup = of(late, mode=SMALL, recipe=WHOLE)
+                take = record(setup, plain, self.shelf, rig_name="moss", rolled_s=rolled_s)
+                (samples,) = decoded(take.path).values()
+                self.assertEqual(np.abs(samples).max() > 0.6, clicks)
 
     def test_a_signal_that_is_back_in_another_mode_begins_a_part(self):
         other = Mode.parse("128x128p24")

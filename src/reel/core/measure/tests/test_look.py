@@ -198,6 +198,16 @@ class FieldTests(unittest.TestCase):
         for kind, verdict in (("whole", FieldVerdict.MERGED), ("apart", FieldVerdict.APART)):
             self.assertEqual(self.judge(fields_of(kind), 3, 0, 0, True, draw=draw).verdict, verdict)
 
+    def test_who_watches_compares_only_pictures_that_follow_each_other(self):
+        """Each field is a moment of its own; with every second picture lost none can be told by the ones around it."""
+        for step, found in ((1, True), (2, None)):
+            watch, noisy = Watch(), Noisy(3)
+            for number in range(96):
+                woven = scene(2 * (number % 8), 2)
+                woven[1::2] = scene(2 * (number % 8) + 1, 2)[1::2]
+                watch.look(shown(noisy.frame(woven), number * step, 25))
+            self.assertIs(watch.read(96 * step * NS // 25).has_fields, found, step)
+
     @staticmethod
     def judge(fields, noise, across, down, top_first, image=TEXTURE, draw=None, lost=lambda number: False):
         probe, noisy = FieldProbe(Fraction(25), top_first=top_first), Noisy(noise)

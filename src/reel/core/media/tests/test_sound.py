@@ -68,6 +68,13 @@ class LoudnessTests(unittest.TestCase):
         self.assertAlmostEqual(found.gap_lu, 4, delta=0.01)
         self.assertAlmostEqual(found.too_loud_db, 6, delta=0.01)
         self.assertEqual((len(found.voice), found.spoken_s), (150, 5.0))
+        for game_lufs, gap_lu, too_loud_db in ((-32.6, 10, 0), (-31.5, 8.9, 0), (-30.6, 8, 2), (-34.6, 12, -2)):
+            balance = Balance()
+            for number in range(100):  # the mean of their power is -22.6
+                balance.feed(-20 if number % 2 else -30, game_lufs)
+            found = balance.read()
+            self.assertAlmostEqual(found.gap_lu, gap_lu, delta=0.01)
+            self.assertAlmostEqual(found.too_loud_db, too_loud_db, delta=0.01)
 
 
 class StripTests(unittest.TestCase):
