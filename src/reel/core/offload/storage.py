@@ -79,9 +79,11 @@ class Folder:
                     name = path.relative_to(self.root).as_posix()
                     found.append(StoredFile(name=name, size_bytes=facts.st_size, modified_at=modified_at))
                 if len(found) > MAX_FILES:
-                    raise MediaError(self.root, f"holds more than {MAX_FILES} files; choose a folder in it")
+                    break
         except OSError as error:
             raise MediaError(self.root, f"can't be read ({error.strerror})") from error
+        if len(found) > MAX_FILES:
+            raise MediaError(self.root, f"holds more than {MAX_FILES} files; choose a folder in it")
         return tuple(sorted(found, key=lambda one: (one.modified_at, one.name), reverse=True))
 
     def free_bytes(self) -> int:

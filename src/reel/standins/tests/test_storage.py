@@ -1,13 +1,23 @@
 """A copy that is cut and altered on its way ends complete and identical, or is said not to be."""
 
 import random
+from unittest.mock import patch
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from reel.core.media import MediaError
 from reel.core.media.tests.test_files import FolderTestCase
-from reel.core.offload import BLOCK_BYTES, Folder, LinkBrokenError, copy_file, differing_blocks, fingerprint, mend_block
+from reel.core.offload import (
+    BLOCK_BYTES,
+    Folder,
+    LinkBrokenError,
+    copy_file,
+    differing_blocks,
+    fingerprint,
+    mend_block,
+    storage,
+)
 from reel.standins.storage import DeviceStorage, Link
 
 SIZE = 3 * BLOCK_BYTES + 12_345
@@ -72,9 +82,20 @@ class CopyTests(FolderTestCase):
         for name in ("../secret", str(self.folder / "secret"), "link", "a\x00b", ".", ""):
             with self.subTest(name), self.assertRaises(MediaError):
                 Folder(self.root).read(name, 0, 10)
+        for name in (".clip.mp4", ".trash/old.mp4"):
+            (self.root / name).parent.mkdir(exist_ok=True)
+            (self.root / name).write_bytes(b"x")
         self.assertEqual([one.name for one in Folder(self.root).files()], ["clip.mp4"])
         with self.assertRaises(MediaError):
             Folder(self.folder / "none").files()
+
+    def test_a_folder_of_too_many_files_is_not_read(self):
+        for number in range(3):
+            (self.root / f"{number}.mp4").write_bytes(b"x")
+        with patch.object(storage, "MAX_FILES", 4):
+            self.assertEqual(len(Folder(self.root).files()), 4)
+        with patch.object(storage, "MAX_FILES", 3), self.assertRaisesRegex(MediaError, "more than 3 files"):
+            Folder(self.root).files()
 
     def test_a_full_drive_is_said(self):
         with self.assertRaisesRegex(MediaError, "can't be written"):

@@ -266,11 +266,13 @@ class NamingTests(unittest.TestCase):
         self.assertIsNone(re.search(r"[/\\\x00-\x1f]|^\.", stem))
 
     def test_no_name_is_longer_than_file_systems_hold_and_its_number_stays(self):
-        facts = NameFacts(rig="moss and stone " * 20, at=datetime.datetime(2026, 5, 2), codec="H.264", size="1280×720")
+        codec, at = "H.264 High 4:2:2 Intra", datetime.datetime(2026, 5, 2)
+        facts = NameFacts(rig="moss and stone " * 20, at=at, codec=codec, size="1280×720")
         for pattern in (
             "{rig}_{rig}_{rig}_{number}",
             "{number}" + "{date}" * 12,
             "{codec}{size}{time}" * 3 + "{number}",
+            "{codec}" * 10 + "{number}",
         ):
             names = {file_stem(pattern, facts, number) for number in (1, 2)}
             self.assertEqual(len(names), 2, pattern)

@@ -165,6 +165,10 @@ class PicturesMadeTests(CutCase):
         )
         numbers, _, video = self.made(film, PictureFinish(fields=Fields.FILM, top_first=True), (0, 60), recipe=ARCHIVE)
         self.assertEqual(([*map(from_gray, numbers)], video.rate.rate), (list(range(48)), 24))
+        ten_bits = replace(asked, recipe=resolve(Draft(container=Container.MKV, codec=VideoCodec.FFV1, bits=10)))
+        deep = write_clip(self.folder / "deep.mkv", ten_bits, range(5), draw=numbered)
+        with self.assertRaisesRegex(BadValueError, "8 bits only"):
+            self.made(deep, PictureFinish(fields=Fields.FILM, top_first=True), (0, 5))
 
     def test_a_grade_is_what_its_figures_say_and_noise_and_edges_change_alone(self):
         for pixels, scale in (("yuv420p", 1), ("yuv420p10le", 4)):

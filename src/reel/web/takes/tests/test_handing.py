@@ -56,6 +56,15 @@ class HandingTests(HomeMixin, TestCase):
         self.assertEqual((cues[0].end, cues[3].end), (starts[1], "00:00:03.000"))
         self.assertEqual(cues[1].text, "Mark 2")
 
+    def test_of_two_marks_on_one_frame_the_later_one_names_the_chapter(self):
+        """A chapter without a length is none: players leave out all that follows one."""
+        Mark.objects.create(take=self.take, tick=70, label="twice")
+        lines = self.got("chapters", self.take.pk, 1).decode().splitlines()
+        spans = [line.split(" --> ") for line in lines if " --> " in line and line[0].isdigit()]
+        self.assertEqual(len(spans), 4)
+        self.assertTrue(all(begin < end for begin, end in spans), spans)
+        self.assertIn("twice", lines)
+
     def test_marks_and_losses_as_a_table_that_is_no_formula(self):
         rows = list(csv.DictReader(io.StringIO(self.got("moments", self.take.pk, 1).decode())))
         self.assertEqual([row["kind"] for row in rows].count("mark"), 4)
