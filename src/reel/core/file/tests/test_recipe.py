@@ -220,6 +220,9 @@ class RecipeTests(unittest.TestCase):
                 self.assertEqual(found.codec if found else codec, codec)
         whole = full_quality(Draft(), pixel_format("yuv444p10le"))
         self.assertIsNone(full_quality(whole, pixel_format("yuv444p10le")), "it is whole already")
+        self.assertIsNone(full_quality(whole, pixel_format("yuv444p")), "and deeper than what comes")
+        deep = full_quality(resolve(Draft(bits=10)), pixel_format("yuv422p"))
+        self.assertEqual((deep.chroma, deep.bits), (Chroma.C422, 10))
 
     def test_a_time_lapse_costs_by_what_it_shows(self):
         recipe = Recipe(rate=ConstantBitrate(bitrate_bps=12_000_000))

@@ -36,7 +36,12 @@ class WaveformTests(FolderTestCase):
             loudest = int(np.argmax(near.high))
             self.assertAlmostEqual(float(near.begin_s) + loudest / 400, CLAP_S, delta=0.012)
             self.assertLess(min(near.low), -0.2)
-            for begin_s in (Fraction(1), Fraction(-1, 2), Fraction(49, 10)):
+            for begin_s in (
+                Fraction(1),
+                Fraction(-1, 2),
+                Fraction(49, 10),
+                Fraction(33, 10),
+            ):  # the last just behind it
                 end_s = begin_s + 1
                 elsewhere = waveform(path, index, start_s, begin_s, end_s, 100)
                 self.assertEqual((elsewhere.sharp_s, len(elsewhere.high)), ((), 100))
