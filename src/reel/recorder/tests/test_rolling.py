@@ -25,9 +25,9 @@ from reel.recorder.clock import VirtualClock
 from reel.recorder.messages import Ask, Behind, Cut, RefusedError, StartRoll
 from reel.recorder.recording.encoder_queue import EncoderQueue
 from reel.recorder.recording.parts import Parts
-from reel.recorder.rig import open_inputs
+from reel.recorder.rig import open_inputs, prerecord
 from reel.recorder.rig.insets import Inset
-from reel.recorder.rig.prerecord import frame_bytes
+from reel.recorder.rig.prerecord import PreRecordBuffer, frame_bytes
 from reel.recorder.rig.source import Source
 from reel.recorder.tests.reading import SMALL, decoded, lumas
 from reel.recorder.tests.serving import LIGHT, ServerTestCase, to_roll
@@ -121,6 +121,14 @@ class VirtualRollTests(unittest.TestCase):
         self.assertEqual({(one.picture.frame.width, one.picture.frame.height) for one in kept}, {(64, 64)})
         source.close()
         queue.ended.wait(20)
+
+    def test_what_is_kept_before_the_press_is_bounded_in_memory(self):
+        kept, frame = PreRecordBuffer(10), av.VideoFrame(64, 64, "yuv420p")
+        with patch.object(prerecord, "MAX_BYTES", 5 * frame_bytes(frame)):
+            for number in range(20):
+                picture = Picture(at_ns=number * NS // 30, sequence=number, frame=frame)
+                kept.keep(picture, frame, Fraction(1, 30))
+        self.assertEqual([one.picture.sequence for one in kept.take()], [15, 16, 17, 18, 19])
 
     def test_an_inset_keeps_no_more_than_its_share_of_memory(self):
         inset = Inset()

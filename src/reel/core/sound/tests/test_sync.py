@@ -5,7 +5,7 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as some
 
 from reel.core.signal import NS
-from reel.core.sound import ClickFinder, Flash, in_step
+from reel.core.sound import ClickFinder, Flash, SyncReading, in_step
 
 RATE_HZ = 48_000
 PICTURE_NS = NS // 30
@@ -52,6 +52,10 @@ class InStepTests(unittest.TestCase):
         self.assertLess(within[12].within_ms, 5)
         self.assertLess(within[12].within_ms, within[3].within_ms)
         self.assertAlmostEqual(within[12].delay_ms, -40, delta=5)
+
+    def test_what_may_be_in_step_already_is_not_delayed(self):
+        said = [SyncReading(offset_ms=off, within_ms=2).delay_ms for off in (1.6, -1.6, 2.6, -75.4)]
+        self.assertEqual((said, SyncReading().delay_ms), ([0, 0, -3, 75], None))
 
     def test_what_has_nothing_to_do_with_each_other_does_not_agree(self):
         random = np.random.default_rng(8)

@@ -10,6 +10,7 @@ from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
+from reel.core.errors import BadValueError
 from reel.core.media import MediaError
 from reel.core.offload import Folder, fingerprint
 from reel.recorder.messages import RefusedError
@@ -159,6 +160,27 @@ class ListTests(HomeMixin, TestCase):
         ):
             self.assertEqual(self.client.post(several, sent).status_code, 409)
         self.assertEqual(Take.objects.kept().count(), 19)
+
+    def test_too_many_takes_and_too_many_tags_are_refused_and_change_nothing(self):
+        full, other, third = (self.make(name) for name in ("full", "other", "third"))
+        with patch.object(choosing, "MAX_CHOSEN", 2):
+            for sent in ({"all": "1"}, {"take": [full.pk, other.pk, third.pk]}):
+                self.assertEqual(self.client.post(reverse("takes:several"), {"do": "good", **sent}).status_code, 409)
+        self.assertFalse(Take.objects.filter(is_good=True).exists())
+        for number in range(choosing.MAX_TAGS):
+            choosing.add_tag([full.pk], f"tag {number}")
+        with self.assertRaises(BadValueError):
+            choosing.add_tag([other.pk, full.pk], "one more")
+        with self.assertRaises(BadValueError):
+            choosing.note(third, "", ", ".join(f"tag {number}" for number in range(choosing.MAX_TAGS + 1)))
+        self.assertEqual([len(take.tags) for take in Take.objects.order_by("pk")], [choosing.MAX_TAGS, 0, 0])
+
+    def test_what_only_the_file_shows_as_lost_counts_in_the_list(self):
+        take = self.make("stone")
+        take.parts.update(strand={"frames_lost": 7})
+        sum_up(take.pk)
+        take.refresh_from_db()
+        self.assertEqual(take.lost, 7)
 
     def test_a_file_that_is_gone_is_noticed_and_found_again_by_its_content(self):
         take, away = self.make("stone"), self.make("away")
