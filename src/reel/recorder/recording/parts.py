@@ -1,4 +1,4 @@
-"""The parts of a take: the one place between the roll and its lanes, where one file ends and the next begins."""
+"""The parts of a take: between the session and the encoder queues, where one file ends and the next begins."""
 
 import math
 from collections.abc import Callable
@@ -128,7 +128,7 @@ class Parts:
             part.queue.finish()
 
     def settle(self, room: int) -> None:
-        """Wait until there is so much room in each lane; used by the virtual clock."""
+        """Wait until there is so much room in each queue; used by the virtual clock."""
         for queue in list(self.queues):
             queue.settle(room)
 

@@ -15,10 +15,47 @@ from reel.core.line.tests.rigs import feed_input, of, rig
 from reel.core.measure import InputCounts, LossCause, Missing, Stretch, Tally, inputs_within, prove
 from reel.core.media import MediaError, PartWriter, Shelf, probe
 from reel.core.signal import Mode
+from reel.recorder.recording.parts import Parts
 from reel.recorder.tests.reading import decoded, lumas
 from reel.recorder.virtual import record
 from reel.standins import Scenario, assemble, read_stamp
 from reel.standins.plain import opener
+
+
+class Collected:
+    """In a queue's place: keeps the ticks and the number of samples that it is offered."""
+
+    def __init__(self):
+        self.ticks, self.samples = [], 0
+
+    def start(self):
+        pass
+
+    def finish(self):
+        pass
+
+    def offer_picture(self, frame, tick):
+        self.ticks.append(tick)
+        return True
+
+    def offer_samples(self, data, track):
+        self.samples += data.shape[1]
+
+
+class SplitTests(unittest.TestCase):
+    def test_a_part_does_not_end_before_sound_that_came_ahead_of_its_pictures(self):
+        setup = rig(Console(mode=Mode.parse("1280x720p30")), mode=Mode.parse("640x360p30"), recipe=Recipe())
+        first, second = Collected(), Collected()
+        parts = Parts(first, file_plan(setup), lambda number, tick: second)
+        for tick in range(40):
+            if tick == 10:
+                parts.offer_samples(np.zeros((2, 24_000)), 0)  # as long as 15 pictures
+                parts.split(10)
+            parts.offer_picture(None, tick)
+        parts.offer_samples(np.zeros((2, 40_000)), 0)
+        parts.finish()
+        self.assertEqual((first.ticks, first.samples), (list(range(15)), 24_000))
+        self.assertEqual((second.ticks, second.samples), (list(range(25)), 40_000))
 
 
 class PartTests(unittest.TestCase):
