@@ -211,7 +211,7 @@ class Receiver:
         return f"within {self.box_px[0]}×{self.box_px[1]}"
 
     def fitted(self, mode: Mode) -> Mode:
-        """Return the mode that comes of one: scaled down to lie in the box, standing pictures in a standing box."""
+        """Return the mode that comes of one: scaled down to lie in the box, upright pictures in an upright box."""
         wide, high = self.box_px if mode.width_px >= mode.height_px else self.box_px[::-1]
         scale = min(Fraction(1), Fraction(wide, mode.width_px), Fraction(high, mode.height_px))
         width, height = (int(side * scale) // 2 * 2 for side in (mode.width_px, mode.height_px))

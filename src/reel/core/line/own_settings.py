@@ -25,7 +25,7 @@ class OwnShape(StrEnum):
         return {OwnShape.SCREEN: "as the screen", OwnShape.WIDE: "16:9", OwnShape.SQUARE: "1:1"}[self]
 
     def part_of(self, width_px: int, height_px: int) -> tuple[int, int]:
-        """Return the sides of what is recorded of a picture, from its middle; 16:9 stands in a standing picture."""
+        """Return the sides of what is recorded of a picture, from its middle; 16:9 is upright in an upright one."""
         if self is OwnShape.SCREEN:
             return width_px, height_px
         ratio = Fraction(1) if self is OwnShape.SQUARE else Fraction(16, 9)

@@ -29,7 +29,7 @@ class PairingStep:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Standing:
+class InputState:
     """How an input stands: whether a picture or sound `arrives` (None while nobody looks), what it `needs`, if it says.
 
     `has_room` says whether there is room on the device's own storage.
@@ -53,19 +53,19 @@ def step_of(setup: InputSetup, need: Need) -> PairingStep | None:
     return next((step for step in pairing_steps(setup) if step.need is need), None)
 
 
-def pairing_checks(setup: InputSetup, standing: Standing) -> tuple[tuple[PairingStep, Check], ...]:
+def pairing_checks(setup: InputSetup, state: InputState) -> tuple[tuple[PairingStep, Check], ...]:
     """Return each step with how it stands, noticed where it can be: what is not known stays for a person to tick."""
     steps = pairing_steps(setup)
-    missing = next((place for place, one in enumerate(steps) if one.need and one.need is standing.needs), None)
+    missing = next((place for place, one in enumerate(steps) if one.need and one.need is state.needs), None)
 
     def noticed(place: int, step: PairingStep) -> bool | None:
         if step.key == "lock-off":
             return setup.device.sleeps_after_s is None
         if step.key == "storage-room":
-            return standing.has_room
+            return state.has_room
         if missing is not None:
             return False if place == missing else True if place < missing and not step.is_unseen else None
-        is_proved = standing.arrives and not step.is_unseen and not (step.key == "app" and standing.is_black)
+        is_proved = state.arrives and not step.is_unseen and not (step.key == "app" and state.is_black)
         return True if is_proved else None
 
     return tuple(

@@ -216,7 +216,7 @@ _COSTS: dict[LossKind, Callable[[Loss, InputSetup], str]] = {
     LossKind.WRONG_RANGE: _says("Black and white lie wrong: what it says is right."),
     LossKind.SQUEEZED_SHAPE: _says("People look stretched until the shape is set right."),
     LossKind.BOXED_SHAPE: _says(
-        "A standing picture stands between wide black bars: most of the 16:9 picture is empty."
+        "An upright picture stands between wide black bars: most of the 16:9 picture is empty."
     ),
     LossKind.CROSSTALK: _says("Dots crawl along coloured edges."),
     LossKind.NOISE: _says("Snow and dots that crawl lie over the picture."),

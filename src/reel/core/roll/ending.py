@@ -60,31 +60,31 @@ class StopFacts:
     has_event: bool = False
 
 
-def stop_reason(setup: RollSetup, standing: StopFacts) -> CutBy | None:
+def stop_reason(setup: RollSetup, facts: StopFacts) -> CutBy | None:
     """Say what ends a take as it stands; None while nothing does. Its length the roll itself keeps to the frame."""
-    if setup.cut_gb and standing.size_bytes >= setup.cut_gb * 10**9:
+    if setup.cut_gb and facts.size_bytes >= setup.cut_gb * 10**9:
         return CutBy.SIZE
-    if setup.cut_at and standing.now >= _at(setup.cut_at, standing):
+    if setup.cut_at and facts.now >= _at(setup.cut_at, facts):
         return CutBy.CLOCK
-    if setup.cut_on_event and standing.has_event:
+    if setup.cut_on_event and facts.has_event:
         return CutBy.EVENT
     for max_s, is_s, cause in (
-        (setup.gone_s, standing.gone_s, CutBy.GONE),
-        (setup.black_s, standing.black_s, CutBy.BLACK),
-        (setup.still_s, standing.still_s, CutBy.STILL),
+        (setup.gone_s, facts.gone_s, CutBy.GONE),
+        (setup.black_s, facts.black_s, CutBy.BLACK),
+        (setup.still_s, facts.still_s, CutBy.STILL),
     ):
         if max_s and is_s >= max_s:
             return cause
     return None
 
 
-def _at(clock: str, standing: StopFacts) -> datetime.datetime:
+def _at(clock: str, facts: StopFacts) -> datetime.datetime:
     """Return the first moment of a time of day after a take began, by the clocks as they go now.
 
     Meanwhile summer time may have begun or ended: `began` and `now` have the offset of their own moment.
     """
     hour, minute = (int(part) for part in clock.split(":"))
-    began = standing.began
+    began = facts.began
     found = began.replace(hour=hour, minute=minute, second=0, microsecond=0)
     day = found.date() if found > began else found.date() + datetime.timedelta(days=1)
-    return datetime.datetime.combine(day, found.time(), tzinfo=standing.now.tzinfo)
+    return datetime.datetime.combine(day, found.time(), tzinfo=facts.now.tzinfo)

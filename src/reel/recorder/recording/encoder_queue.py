@@ -1,4 +1,4 @@
-"""The encoder's lane: a bounded queue and the one thread that encodes and writes a part."""
+"""The encoder queue: bounded, and the one thread that encodes and writes a part."""
 
 import threading
 import time

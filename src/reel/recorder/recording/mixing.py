@@ -77,7 +77,7 @@ class Tracks(Protocol):
 
 
 class TrackMixer:
-    """Mixes the inputs of a rig onto the tracks of one take and hands them to its lane. Used from one thread.
+    """Mixes the inputs of a rig onto the tracks of one take and hands them to its parts. Used from one thread.
 
     `heard` are the formats of the inputs that have sound, by their place; the sound comes with the recipe's channels.
     What has not come by its grace is silence, counted apart for each input.

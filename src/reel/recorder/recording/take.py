@@ -207,10 +207,10 @@ class LocalTake(Take):
         """Return whether it can't go on, or is not to; the reason is kept for the take."""
         self.ends_by = self.drive.trouble
         if self.ends_by is None and self.is_rolling:
-            self.cut_by = stop_reason(self.conduct, self._standing())
+            self.cut_by = stop_reason(self.conduct, self._stop_facts())
         return self.ends_by is not None or self.cut_by is not None
 
-    def _standing(self) -> StopFacts:
+    def _stop_facts(self) -> StopFacts:
         """Say how it stands, as far as that may end it."""
         now_ns, began, rig = self.clock.now_ns(), self.rolled.started_at, self.rig()
         now = self.clock.wall()

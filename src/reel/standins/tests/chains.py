@@ -220,7 +220,7 @@ def planar(frame):
 
 
 def unboxed(setup, planes):
-    """Cut the bars off that an adapter put beside a standing picture."""
+    """Cut the bars off that an adapter put beside an upright picture."""
     if not any(hop.model == "usb-hdmi" for hop in setup.path):
         return planes
     sent = setup.device.mode

@@ -4,7 +4,7 @@ from dataclasses import replace
 from typing import Any
 
 from reel.core.line import RigSetup, Seen, checks_after, checks_before, computer_checks, file_plan, heard
-from reel.core.line.pairing import Standing, pairing_checks
+from reel.core.line.pairing import InputState, pairing_checks
 from reel.core.measure import AlarmKind, causes
 from reel.recorder.messages import RigStatus
 from reel.web.live.facts import is_black, is_heard
@@ -48,13 +48,13 @@ def _pairing_rows(page: RigPage) -> list[dict[str, Any]]:
     """Return the steps, each with how it stands; none where nothing is to be done."""
     live = page.input_live
     arrives = None if live is None else live.problem is None and (live.signal or live.sound) is not None
-    standing = Standing(
+    state = InputState(
         arrives=arrives,
         needs=live.needs if live else None,
         is_black=live is not None and is_black(live),
         has_room=room_bytes(page.rig) > 0 if own_storage(page.plan) else None,
     )
-    stands, prefix = pairing_checks(page.input, standing), f"pairing-{page.place}-"
+    stands, prefix = pairing_checks(page.input, state), f"pairing-{page.place}-"
     rows = _rows(page.rig, tuple(replace(check, key=prefix + check.key) for _, check in stands))
     return [row | {"step": step} for row, (step, _) in zip(rows, stands, strict=True)]
 
