@@ -346,7 +346,7 @@ class FinishTests(FinishTestCase):
                 "codec": "H.264",
             },
         )
-        self.assertEqual(self.do("join-take", other=unlike.pk).status_code, 409)
+        self.assertContains(self.do("join-take", other=unlike.pk), "25 frames a second, not 30", status_code=409)
         self.do("", name="file", how="point:share")  # where all is encoded anew, it may be of another kind
         self.assertEqual(self.do("join-take", other=unlike.pk).status_code, 409)  # it is being read
         run_waiting()

@@ -8,7 +8,8 @@ from django.urls import reverse
 from reel.core.frame import Arrangement, FrameSetup, Piece
 from reel.core.line import DeviceKind, propose
 from reel.core.signal import Mode
-from reel.core.sound import Sides, SyncReading
+from reel.core.sound import MAX_TRACKS, Sides, SyncReading, TrackSetup
+from reel.core.sound.setup import DELAY_MS
 from reel.recorder.messages import InputStatus, RefusedError, RigStatus, Status, SyncStatus
 from reel.web.rigs.actions import make_rig
 from reel.web.rigs.models import Rig
@@ -53,6 +54,14 @@ class SoundPageTests(TestCase):
         self.assertEqual(
             self.client.get(reverse("stages:stage", args=[self.rig.pk, "path"]) + "?input=7").status_code, 404
         )
+
+    def test_where_all_tracks_are_taken_another_input_goes_on_the_last(self):
+        one = self.plan.picture
+        tracks = tuple(TrackSetup(name=f"Track {number}") for number in range(1, MAX_TRACKS + 1))
+        full = replace(one, sound=replace(one.sound, tracks=tuple(range(1, MAX_TRACKS + 1))))
+        edits.change(Rig.objects.get(pk=self.rig.pk), replace(self.plan, inputs=(full,), tracks=tracks), None)
+        self.assertEqual(self.add("microphone").status_code, 302)
+        self.assertEqual((len(self.plan.tracks), self.plan.inputs[1].sound.tracks), (MAX_TRACKS, (MAX_TRACKS,)))
 
     def test_a_page_that_saw_other_inputs_changes_none(self):
         """A double click on “take out”, and a window that is older than what another one did."""
@@ -149,6 +158,9 @@ class SoundPageTests(TestCase):
         for places in (None, [2], [1], [3], [9]):
             with self.subTest(places=places), self.assertRaises(RefusedError):
                 edits.sync(rig, places, status)
+        far = replace(found, sounds={2: SyncReading(offset_ms=-5000, within_ms=2, claps_ms=(-5000.0,) * 3)})
+        edits.sync(Rig.objects.get(pk=rig.pk), None, Status(rigs=(replace(status.rigs[0], sync=far),)))
+        self.assertEqual(self.plan.inputs[2].sound.delay_ms, DELAY_MS[1], "as far as a delay goes")
         for name in ("sync", "test-sync"):
             self.assertIn(self.post(name, place=2).status_code, (409, 503))
             self.assertEqual(self.post(name, place=7).status_code, 404)
