@@ -52,45 +52,20 @@ def _check(name: str, command: list[str]) -> str:
 
 
 def _test(labels: list[str], folder: Path) -> Counter[str]:
-    """Run the tests: those that live in real time one by one, and beside them, at a low priority, those that compute.
-
-    The first leave about a core free, and wait for states and not for times. What the others print comes last.
-    """
-    beside = str(os.cpu_count() or 1)
-    printed = folder / "computed.log"
-    with printed.open("wb") as log:
-        command = ["nice", "-n", "19", *_command(["--exclude-tag", LIVE, "--parallel", beside, *labels])]
-        computed = subprocess.Popen(
-            command, cwd=ROOT / "src", env=_environment(folder, "computed"), stdout=log, stderr=log
-        )
-        try:
-            live = subprocess.run(
-                _command(["--tag", LIVE, *labels]), cwd=ROOT / "src", env=_environment(folder, "live")
-            )
-            computed.wait()
-        finally:
-            computed.kill()
-    print(printed.read_text(errors="replace"), flush=True)
-    return _counts(folder, "live", live.returncode) + _counts(folder, "computed", computed.returncode)
+    """Run the tests: those that only compute on all cores at once, then those that live in real time one by one."""
+    cores = str(os.cpu_count() or 1)
+    return _run("computed", ["--exclude-tag", LIVE, "--parallel", cores, *labels], folder) + _run(
+        "live", ["--tag", LIVE, *labels], folder
+    )
 
 
-def _command(arguments: list[str]) -> list[str]:
-    return [sys.executable, "-W", "error::ResourceWarning", "-m", "django", "test", "--noinput", *arguments]
-
-
-def _environment(folder: Path, name: str) -> dict[str, str]:
-    """Return the environment of one of the two runs: each has a home of its own; only the live one a database file."""
-    home = folder / name
-    home.mkdir()
-    database = str(folder / "live.sqlite3") if name == "live" else ""
-    return os.environ | {
-        "REEL_HOME": str(home), TEST_COUNTS: str(folder / f"{name}.json"), TEST_DATABASE: database,
-    }  # fmt: skip
-
-
-def _counts(folder: Path, name: str, code: int) -> Counter[str]:
-    """Return what a run counted; one that died before it had is one failure."""
+def _run(name: str, arguments: list[str], folder: Path) -> Counter[str]:
+    """Run Django's tests; a run that dies before it has counted is one failure."""
     counts_file = folder / f"{name}.json"
+    os.environ[TEST_COUNTS] = str(counts_file)
+    os.environ[TEST_DATABASE] = str(folder / f"{name}.sqlite3") if name == LIVE else ""
+    command = [sys.executable, "-W", "error::ResourceWarning", "-m", "django", "test", "--noinput", *arguments]
+    code = subprocess.run(command, cwd=ROOT / "src").returncode
     if not counts_file.exists():
         return Counter(failed=1)
     counts: Counter[str] = Counter(json.loads(counts_file.read_text()))

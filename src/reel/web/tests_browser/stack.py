@@ -10,7 +10,7 @@ import tempfile
 import time
 import unittest
 import urllib.request
-from contextlib import suppress
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from playwright.sync_api import Error, expect, sync_playwright
@@ -136,6 +136,13 @@ class StackTestCase(unittest.TestCase):
         while self.page.goto(address) and self.page.locator(selector).count() != count:
             self.assertLess(time.monotonic(), deadline, f"{selector} never came to be {count}")
             self.page.wait_for_timeout(500)
+
+    @contextmanager
+    def storing(self):
+        """Do what the page stores, and wait until the answer is in it: what is replaced meanwhile takes no click."""
+        with self.page.expect_response(lambda answer: answer.request.method == "POST"):
+            yield
+        self.page.wait_for_function("() => !document.querySelector('.htmx-request, .htmx-swapping, .htmx-settling')")
 
     def unfold(self, name):
         """Open a folded part of the page."""

@@ -67,7 +67,8 @@ class RollingTests(StackTestCase):
         addresses = []
         for effort in ("superfast", "ultrafast"):
             self.open("Potting bench, camera", "File")
-            page.get_by_label("Encoder speed", exact=True).select_option(effort)
+            with self.storing():
+                page.get_by_label("Encoder speed", exact=True).select_option(effort)
             page.locator(".stage-title", has_text="Roll").click()
             page.get_by_label("for", exact=True).fill("2")
             page.get_by_role("button", name="Try T").click()
@@ -93,7 +94,7 @@ class RollingTests(StackTestCase):
         page = self.page
         self.open("Greenhouse camera, feed", "File")
         self.unfold("file-more")
-        with page.expect_response(lambda answer: answer.request.method == "POST" and answer.ok):
+        with self.storing():
             page.get_by_label("or GB").fill("0.01")
             page.get_by_label("or GB").blur()
         page.get_by_label("Rate control", exact=True).select_option("lossless")
