@@ -142,7 +142,7 @@ class RecipeForm(ValueForm):
         plan = file_plan(replace(self._setup, recipe=Recipe(**self.draft.as_fields())))
         return f"{plan.frame.label} needs {replace(plan, recipe=replace(plan.recipe, level='')).level}."
 
-    @cached_property
+    @property
     def asked(self) -> set[str]:
         """The fields that count with the codecs and the rate control that are chosen."""
         typed = self.data.get("rate") if self.is_bound else None

@@ -90,8 +90,8 @@ def _megabits(label: str, show: Callable[[RateControl], int | None], *kinds: Rat
     return RecipeField(field=field, show=text, counts=lambda codec, rate, sound: rate in kinds)
 
 
-def _limits(low: object, high: object) -> dict[str, Decimal]:
-    return {"min_value": Decimal(str(float(low))), "max_value": Decimal(str(float(high)))}  # type: ignore[arg-type]
+def _limits(low: Fraction, high: Fraction) -> dict[str, Decimal]:
+    return {"min_value": Decimal(str(float(low))), "max_value": Decimal(str(float(high)))}
 
 
 def _make_samples(text: str) -> dict[str, Any]:
