@@ -112,6 +112,29 @@ class RigTests(StackTestCase):
         expect(page.get_by_label("Number", exact=True)).to_have_value("20")
         self.complaints.clear()  # what was refused is a 422, which the browser notes
 
+    def test_a_press_is_a_click_though_what_lies_under_it_is_made_anew_meanwhile(self):
+        page = self.page
+
+        def press(target, meanwhile):
+            target.hover()
+            with page.expect_response(meanwhile):
+                page.mouse.down()
+            page.wait_for_timeout(200)  # so long as a finger stays down
+            page.mouse.up()
+
+        stores = lambda answer: answer.request.method == "POST"  # noqa: E731
+        page.goto(f"{self.url}/rigs/6/file/")
+        page.get_by_label("Number", exact=True).fill("24")
+        press(page.locator(".stage-title", has_text="Roll"), stores)
+        page.wait_for_url(re.compile("/roll/$"))
+        expect(page.locator(".stage", has_text="File")).to_contain_text("CRF 24")
+        page.evaluate("addEventListener('pointerdown', () => htmx.trigger(document.body, 'signal-changed'))")
+        press(page.locator(".stage-title", has_text="File"), lambda answer: "/line/" in answer.url)
+        page.wait_for_url(re.compile("/file/$"))
+        page.get_by_label("Number", exact=True).fill("25")
+        press(page.get_by_role("button", name="Keep for ever"), stores)
+        expect(page.get_by_label("Codec", exact=True)).to_have_value("ffv1")
+
     def test_a_protected_console_is_refused_with_its_reason(self):
         page = self.page
         self.open("Moss & Stone, console", "Device")

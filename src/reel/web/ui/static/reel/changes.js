@@ -71,6 +71,31 @@ document.addEventListener("htmx:beforeSwap", (event) => {
   if (isOld && elt.contains(document.activeElement)) document.activeElement.addEventListener("blur", () => { if (elt.isConnected) htmx.trigger(elt, "change"); }, { once: true });
 });
 
+// What was replaced between press and release takes no click: what comes while a pointer is down waits until it is up.
+// Where another answer has replaced the part meanwhile, it goes into the one that stands there now.
+let isPressed = false, answers = [];
+const held = new WeakSet();
+function release() {
+  isPressed = false;
+  for (const answer of answers.splice(0)) answer();
+}
+document.addEventListener("pointerdown", () => { isPressed = true; }, { capture: true });
+for (const name of ["pointerup", "pointercancel"]) document.addEventListener(name, () => setTimeout(release), { capture: true });
+document.addEventListener("pointermove", ({ buttons }) => { if (isPressed && !buttons) release(); }, { capture: true }); // it went up outside
+document.addEventListener("htmx:beforeSend", ({ detail }) => {
+  const { xhr } = detail, load = xhr.onload;
+  function answer() {
+    held.delete(xhr);
+    if (!detail.target.isConnected && detail.target.id) detail.target = document.getElementById(detail.target.id) ?? detail.target;
+    load.call(xhr);
+  }
+  xhr.onload = () => {
+    if (!isPressed) return answer();
+    held.add(xhr);
+    answers.push(answer);
+  };
+});
+
 // What was unfolded stays so when its part of the page is made anew, and what was selected in a field: htmx keeps a
 // selection only where it does not begin with the first character, and what is typed then came in front of the old text.
 let unfolded = [], selection = null;
@@ -86,7 +111,7 @@ document.addEventListener("htmx:afterSwap", () => {
 
 // A change is on its way for a moment: who moves on or rolls meanwhile does so once it is stored, and not if it is refused.
 let changes = [];
-const isOpen = (xhr) => xhr.readyState < 4;
+const isOpen = (xhr) => xhr.readyState < 4 || held.has(xhr);
 document.addEventListener("htmx:beforeSend", ({ detail }) => {
   if (detail.requestConfig.verb !== "get" && detail.elt.matches("form, button")) changes = [...changes.filter(isOpen), detail.xhr];
 });

@@ -2,6 +2,7 @@
 const page = document.documentElement;
 const ownRoll = (live) => live.rolls.find((roll) => roll.rig_id === Number(page.dataset.rig));
 const takesOf = (live) => live.rolls.map((roll) => roll.take_id).sort().join();
+const signalOf = (live) => (live.rig ? `${live.rig.signal}|${live.rig.pairing}` : "");
 function stateWord(roll) {
   if (!roll) return "Not rolling";
   if (roll.state === "counting") return `Rolls in ${roll.startsIn}`;
@@ -177,7 +178,7 @@ function show(live) {
   const icon = document.querySelector("link[rel=icon]");
   const wanted = roll ? icon.dataset.rolling : icon.dataset.idle;
   if (icon.getAttribute("href") !== wanted) icon.setAttribute("href", wanted);
-  const now = live.rig ? `${live.rig.signal}|${live.rig.pairing}` : "";
+  const now = signalOf(live);
   if (now !== signal) untold.add("signal-changed");
   signal = now;
   if (live.rig?.heard) soundedAt = Date.now();
@@ -269,7 +270,7 @@ function showPicture(blob) {
 document.addEventListener("DOMContentLoaded", () => {
   const facts = JSON.parse(document.getElementById("live-facts").textContent);
   rollingTakes = takesOf(facts);
-  signal = facts.rig ? facts.rig.signal : ""; // what the page was made with
+  signal = signalOf(facts); // what the page was made with
   heard = !!facts.rig?.heard;
   if (heard) soundedAt = Date.now();
   wire.connect();
