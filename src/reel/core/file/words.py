@@ -8,11 +8,11 @@ from reel.core.file.recipe import Draft, SoundFiles
 
 @dataclass(frozen=True, slots=True)
 class Setting:
-    """A setting as it is told: its name, what a recipe has in words, and whether it is rare to change it."""
+    """A setting as it is told: its name, the field of a recipe that it is (the first of several), and its words."""
 
     name: str
+    field: str
     say: Callable[[Draft], str]
-    is_rare: bool = False
 
 
 def part_words(recipe: Draft) -> str:
@@ -36,32 +36,32 @@ def _sound(recipe: Draft) -> str:
 
 # Every recipe has all of them; what a codec does not have is said so.
 SETTINGS = (
-    Setting("Container", lambda recipe: recipe.container_facts.label),
-    Setting("Stream copy", lambda recipe: "yes" if recipe.as_sent else "no"),
-    Setting("Codec", lambda recipe: " ".join(filter(None, (recipe.codec_facts.label, recipe.profile)))),
-    Setting("Rate control", lambda recipe: recipe.rate.label or "by its profile"),
-    Setting("Encoder speed", lambda recipe: recipe.effort or "–"),
-    Setting("Chroma and bit depth", lambda recipe: recipe.samples, is_rare=True),
-    Setting("Matrix, range", lambda recipe: f"{recipe.matrix} {recipe.range}", is_rare=True),
+    Setting("Container", "container", lambda recipe: recipe.container_facts.label),
+    Setting("Stream copy", "as_sent", lambda recipe: "yes" if recipe.as_sent else "no"),
+    Setting("Codec", "codec", lambda recipe: " ".join(filter(None, (recipe.codec_facts.label, recipe.profile)))),
+    Setting("Rate control", "rate", lambda recipe: recipe.rate.label or "by its profile"),
+    Setting("Encoder speed", "effort", lambda recipe: recipe.effort or "–"),
+    Setting("Chroma and bit depth", "samples", lambda recipe: recipe.samples),
+    Setting("Matrix, range", "matrix", lambda recipe: f"{recipe.matrix} {recipe.range}"),
     Setting(
         "Keyframe interval",
+        "keyframe_s",
         lambda recipe: "picture" if recipe.codec_facts.is_intra else f"{float(recipe.keyframe_s):g} s",
-        is_rare=True,
     ),
-    Setting("B-frames", lambda recipe: _frames(recipe.b_frames, recipe.codec_facts.max_b_frames), is_rare=True),
-    Setting("Look-ahead", lambda recipe: _frames(recipe.lookahead, recipe.codec_facts.max_lookahead), is_rare=True),
-    Setting("Tune", lambda recipe: recipe.tune or "–", is_rare=True),
-    Setting("Level", lambda recipe: recipe.level or "as needed", is_rare=True),
-    Setting("Sound", _sound),
-    Setting("Sample rate", lambda recipe: f"{recipe.sound_rate_hz / 1000:g} kHz", is_rare=True),
-    Setting("Channels", lambda recipe: "mono" if recipe.sound_channels == 1 else "stereo", is_rare=True),
+    Setting("B-frames", "b_frames", lambda recipe: _frames(recipe.b_frames, recipe.codec_facts.max_b_frames)),
+    Setting("Look-ahead", "lookahead", lambda recipe: _frames(recipe.lookahead, recipe.codec_facts.max_lookahead)),
+    Setting("Tune", "tune", lambda recipe: recipe.tune or "–"),
+    Setting("Level", "level", lambda recipe: recipe.level or "as needed"),
+    Setting("Sound", "sound_codec", _sound),
+    Setting("Sample rate", "sound_rate_hz", lambda recipe: f"{recipe.sound_rate_hz / 1000:g} kHz"),
+    Setting("Channels", "sound_channels", lambda recipe: "mono" if recipe.sound_channels == 1 else "stereo"),
     Setting(
         "Separate sound files",
+        "sound_files",
         lambda recipe: "none" if recipe.sound_files is SoundFiles.NONE else recipe.sound_files.value.upper(),
-        is_rare=True,
     ),
-    Setting("New part after", part_words, is_rare=True),
-    Setting("File name", lambda recipe: recipe.name_pattern, is_rare=True),
+    Setting("New part after", "part_minutes", part_words),
+    Setting("File name", "name_pattern", lambda recipe: recipe.name_pattern),
 )
 
 

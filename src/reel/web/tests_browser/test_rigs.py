@@ -131,6 +131,10 @@ class RigTests(StackTestCase):
         page.evaluate("addEventListener('pointerdown', () => htmx.trigger(document.body, 'signal-changed'))")
         press(page.locator(".stage-title", has_text="File"), lambda answer: "/line/" in answer.url)
         page.wait_for_url(re.compile("/file/$"))
+        speed = page.get_by_label("Encoder speed", exact=True)
+        speed.dispatch_event("pointerdown", {"button": 0})  # its list takes the release
+        speed.select_option("veryfast")
+        expect(page.locator("#history")).to_contain_text("Undo Encoder speed")
         page.get_by_label("Number", exact=True).fill("25")
         press(page.get_by_role("button", name="Keep for ever"), stores)
         expect(page.get_by_label("Codec", exact=True)).to_have_value("ffv1")

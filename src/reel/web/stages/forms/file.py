@@ -1,6 +1,5 @@
 """The form of a recipe: what may be chosen follows from the codec; whether it goes together, core says."""
 
-import itertools
 from collections.abc import Iterable
 from copy import deepcopy
 from dataclasses import replace
@@ -33,7 +32,16 @@ from reel.core.file.recipe import samples_label
 from reel.core.line import RigSetup, file_plan
 from reel.web.recipes.actions import name_of
 from reel.web.recipes.models import KeptRecipe
-from reel.web.stages.forms.recipe_fields import FIELDS, FOLDED, NAMED, SHOWN, draft_of, fields_of, with_codec
+from reel.web.stages.forms.recipe_fields import (
+    FIELDS,
+    FOLDED,
+    FOLDED_FIELDS,
+    NAMED,
+    SHOWN,
+    draft_of,
+    fields_of,
+    with_codec,
+)
 from reel.web.stages.keeps_up import headrooms
 from reel.web.ui.forms import ValueForm
 from reel.web.ui.typed import number_of
@@ -172,13 +180,13 @@ class RecipeForm(ValueForm):
     def folded(self) -> list[tuple[str, str]]:
         """What the folded part of the page holds that is not usual for the codec: the setting and its value."""
         usual = resolve(Draft(codec=self.draft.codec, container=self.draft.container))
-        said = [(one.name, one.say(self.draft), one.say(usual)) for one in SETTINGS if one.is_rare]
+        said = [(one.name, one.say(self.draft), one.say(usual)) for one in SETTINGS if one.field in FOLDED_FIELDS]
         return [(name, value) for name, value, common in said if value != common]
 
     @property
     def has_folded_errors(self) -> bool:
         """Whether something in the folded part of the page was refused."""
-        return bool({"name_pattern", *itertools.chain(*FOLDED)} & self.errors.keys())
+        return bool(FOLDED_FIELDS & self.errors.keys())
 
     @property
     def unseen_errors(self) -> list[str]:

@@ -1,5 +1,6 @@
 """The fields of a recipe: one table of what each shows of a draft, makes of what was typed, and when it counts."""
 
+import itertools
 from collections.abc import Callable
 from dataclasses import dataclass
 from decimal import Decimal
@@ -222,6 +223,8 @@ FOLDED = (
     ("samples", "matrix", "range"), ("keyframe_s",), ("lookahead", "b_frames"), ("tune",), ("level",),
     ("sound_rate_hz", "sound_channels"), ("sound_files",), ("part_minutes", "part_gb"),
 )  # fmt: skip
+# All fields of the folded part; the file's name has a row of its own there.
+FOLDED_FIELDS = frozenset({"name_pattern", *itertools.chain(*FOLDED)})
 
 
 def fields_of(draft: Draft) -> dict[str, Any]:

@@ -72,16 +72,18 @@ document.addEventListener("htmx:beforeSwap", (event) => {
 });
 
 // What was replaced between press and release takes no click: what comes while a pointer is down waits until it is up.
-// Where another answer has replaced the part meanwhile, it goes into the one that stands there now.
+// Where another answer has replaced the part meanwhile, it goes into the one that stands there now. A list of choices,
+// a menu or another window takes the release for itself, so that those don't count as pressed.
 let isPressed = false, answers = [];
 const held = new WeakSet();
 function release() {
   isPressed = false;
-  for (const answer of answers.splice(0)) answer();
+  for (const answer of answers.splice(0)) setTimeout(answer);
 }
-document.addEventListener("pointerdown", () => { isPressed = true; }, { capture: true });
-for (const name of ["pointerup", "pointercancel"]) document.addEventListener(name, () => setTimeout(release), { capture: true });
-document.addEventListener("pointermove", ({ buttons }) => { if (isPressed && !buttons) release(); }, { capture: true }); // it went up outside
+document.addEventListener("pointerdown", ({ button, target }) => { isPressed = button === 0 && !target.closest("select"); }, { capture: true });
+for (const name of ["pointerup", "pointercancel", "contextmenu"]) document.addEventListener(name, () => setTimeout(release), { capture: true });
+document.addEventListener("pointermove", ({ buttons }) => { if (isPressed && !buttons) release(); }, { capture: true });
+addEventListener("blur", release);
 document.addEventListener("htmx:beforeSend", ({ detail }) => {
   const { xhr } = detail, load = xhr.onload;
   function answer() {
