@@ -228,6 +228,10 @@ class WalkTests(StackTestCase):
         expect(page.locator("#take h1")).to_contain_text("Stone path, <b>good</b>")
         path = self.home / "shelf" / "stone-path-b-good-b.mp4"
         self.assertTrue(path.exists())
+        page.evaluate("() => { navigator.clipboard.writeText = () => Promise.reject(); }")
+        page.get_by_role("button", name="copy", exact=True).click()
+        expect(page.get_by_role("button", name="selected: copy it with Ctrl+C")).to_be_visible()
+        self.assertEqual(page.evaluate("getSelection().toString()"), str(path))
         with page.expect_download() as waiting:
             page.get_by_role("link", name="Timeline").click()
         self.assertIn("stone-path-b-good-b.mp4", waiting.value.path().read_text())

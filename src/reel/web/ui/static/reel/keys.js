@@ -36,7 +36,7 @@ document.addEventListener("click", (event) => {
     const video = document.querySelector("video");
     if (video) { video.pause(); video.currentTime = Number(target.dataset.seek); }
   }
-  if (target.dataset.copy) navigator.clipboard.writeText(document.querySelector(target.dataset.copy).textContent).then(() => { target.textContent = "copied"; });
+  if (target.dataset.copy) copy(target);
   if (target.dataset.fullScreen) document.querySelector(target.dataset.fullScreen)?.requestFullscreen();
   if ("themeSwitch" in target.dataset) {
     const dark = getComputedStyle(document.documentElement).colorScheme.includes("dark");
@@ -44,3 +44,15 @@ document.addEventListener("click", (event) => {
     localStorage.setItem("reel-theme", dark ? "light" : "dark");
   }
 });
+
+// A browser may refuse to copy, and has no clipboard for a page that did not come over HTTPS: then the text is selected.
+async function copy(button) {
+  const source = document.querySelector(button.dataset.copy);
+  try {
+    await navigator.clipboard.writeText(source.textContent);
+    button.textContent = "copied";
+  } catch {
+    getSelection().selectAllChildren(source);
+    button.textContent = "selected: copy it with Ctrl+C";
+  }
+}
