@@ -97,7 +97,7 @@ class OpenInputs:
     def answer(self, work: Callable[[], T], *, after_ns: int | None = None) -> T:
         """Run `work` on the thread that records, after what was due by `after_ns` has been read; returns its result.
 
-        Raises RefusedError when that takes too long, and then `work` is not run any more; and what `work` raises.
+        Raises RefusedError when that takes too long, and says whether `work` may still be done; and what `work` raises.
         """
         future: Future[T] = Future()
 
@@ -113,9 +113,14 @@ class OpenInputs:
         try:
             return future.result(timeout=ANSWER_S)
         except TooLateError:
-            if not future.cancel():  # it is being done just now
-                return future.result(timeout=ANSWER_S)
-            raise RefusedError(f"The signal is being read and did not answer in {ANSWER_S:.0f} s; try again.") from None
+            if future.cancel():
+                reason = f"The signal is being read and did not answer in {ANSWER_S:.0f} s; try again."
+                raise RefusedError(reason) from None
+        try:
+            return future.result(timeout=ANSWER_S)
+        except TooLateError:
+            reason = f"It is still being done after {2 * ANSWER_S:.0f} s; see what came of it before you try again."
+            raise RefusedError(reason) from None
 
     def test_fields(self, place: int = 0) -> None:
         """Begin a field test on what arrives from an input; may be called from any thread."""

@@ -290,12 +290,21 @@ class Recorder:
             return self._rigs.open(one.rig_id, one.setup, one.scenarios, one.rig_name, to_roll=True)
 
     def _of_each(self, ids: tuple[int, ...], do: Callable[[Take, int], object]) -> tuple[int, ...]:
-        """Do something with takes at one instant; raises RefusedError when one does not roll, and then does nothing."""
+        """Do something with takes at one instant; raises RefusedError, which says for which of them it was done.
+
+        Where one does not roll, or can't do it at all, nothing is done.
+        """
         now_ns = self.clock.now_ns()
-        for take in sorted(
-            self._found(ids), key=lambda take: take.can_hold
-        ):  # what refuses does so before the others do
-            do(take, now_ns)
+        takes = sorted(self._found(ids), key=lambda take: take.can_hold)  # what refuses does so before the others do
+        names = [take.rolled.rig_name for take in takes]
+        for place, take in enumerate(takes):
+            try:
+                do(take, now_ns)
+            except RefusedError as error:
+                if not place:
+                    raise
+                left = f"Done for {', '.join(names[:place])}; not for {', '.join(names[place:])}."
+                raise RefusedError(f"{left} {error}") from error
         return ids
 
     def _found(self, ids: tuple[int, ...]) -> list[Take]:

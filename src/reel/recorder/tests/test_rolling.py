@@ -6,6 +6,7 @@ import unittest
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
+from types import SimpleNamespace
 from unittest.mock import patch
 
 import av
@@ -191,6 +192,18 @@ class VirtualRollTests(unittest.TestCase):
         take = self.roll([(0, 3)], [(1, hold)])
         self.assert_shows(take, range(72))
         self.assertEqual(take.marks, ())
+
+    def test_what_is_still_being_done_is_not_said_to_be_undone(self):
+        began, over = threading.Event(), threading.Event()
+        self.addCleanup(over.set)
+
+        def call(run, after_ns):
+            threading.Thread(target=run).start()
+            began.wait(60)
+
+        inputs = SimpleNamespace(call=call)
+        with patch.object(open_inputs, "ANSWER_S", 0.01), self.assertRaisesRegex(RefusedError, "still being done"):
+            open_inputs.OpenInputs.answer(inputs, lambda: began.set() or over.wait(60))
 
     def test_a_time_lapse_takes_one_picture_of_so_many_and_loses_none(self):
         burnt = []

@@ -73,7 +73,8 @@ class ServiceTests(ServerTestCase):
         self.client.ask(Pause(takes=both[:1]))
         states = [roll.state for roll in self.client.ask(Ask()).status.rolls]
         self.assertEqual(states, ["holding", "rolling"])
-        self.client.ask(Resume(takes=both[:1]))
+        with self.assertRaisesRegex(RefusedError, "^Done for .*; not for .* is not on hold"):
+            self.client.ask(Resume(takes=both))
         self.client.ask(Cut(takes=both[:1]))
         self.assertEqual([roll.take_id for roll in self.client.ask(Ask()).status.rolls], [both[1]])
         self.start_roll(rig_id=1)  # and rolls again beside the other
