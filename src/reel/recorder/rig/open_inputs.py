@@ -15,7 +15,8 @@ from reel.recorder.inputs.reader import Opener, Reader, Taker
 from reel.recorder.messages import InputStatus, RefusedError
 
 T = TypeVar("T")
-ANSWER_S = 5.0
+# A command waits so long for its turn, and then so long to be done: together less than who asks waits (`client`).
+TURN_S, DOING_S = 5.0, 2.0
 
 
 class OpenInputs:
@@ -111,15 +112,15 @@ class OpenInputs:
 
         self.call(run, after_ns=after_ns)
         try:
-            return future.result(timeout=ANSWER_S)
+            return future.result(timeout=TURN_S)
         except TooLateError:
             if future.cancel():
-                reason = f"The signal is being read and did not answer in {ANSWER_S:.0f} s; try again."
+                reason = f"The signal is being read and did not answer in {TURN_S:.0f} s; try again."
                 raise RefusedError(reason) from None
         try:
-            return future.result(timeout=ANSWER_S)
+            return future.result(timeout=DOING_S)
         except TooLateError:
-            reason = f"It is still being done after {2 * ANSWER_S:.0f} s; see what came of it before you try again."
+            reason = f"It is still being done after {TURN_S + DOING_S:.0f} s; see what came of it before you try again."
             raise RefusedError(reason) from None
 
     def test_fields(self, place: int = 0) -> None:

@@ -186,7 +186,7 @@ class VirtualRollTests(unittest.TestCase):
     def test_what_was_refused_for_coming_too_late_is_not_done_afterwards(self):
         def hold(source):
             now_ns = source._clock.now_ns()
-            with patch.object(open_inputs, "ANSWER_S", 0.01), self.assertRaises(RefusedError):
+            with patch.object(open_inputs, "TURN_S", 0.01), self.assertRaises(RefusedError):
                 source.answer(lambda: source.pause(now_ns))
 
         take = self.roll([(0, 3)], [(1, hold)])
@@ -202,7 +202,8 @@ class VirtualRollTests(unittest.TestCase):
             began.wait(60)
 
         inputs = SimpleNamespace(call=call)
-        with patch.object(open_inputs, "ANSWER_S", 0.01), self.assertRaisesRegex(RefusedError, "still being done"):
+        asks = patch.multiple(open_inputs, TURN_S=0.01, DOING_S=0.01)
+        with asks, self.assertRaisesRegex(RefusedError, "still being done"):
             open_inputs.OpenInputs.answer(inputs, lambda: began.set() or over.wait(60))
 
     def test_a_time_lapse_takes_one_picture_of_so_many_and_loses_none(self):
