@@ -15,6 +15,7 @@ from reel.recorder.messages import (
     STATUS_TOPIC,
     Cut,
     Done,
+    NotNowError,
     Refused,
     RefusedError,
     Request,
@@ -55,7 +56,8 @@ class Client:
             verdict, body = socket.recv_multipart()
         if verdict == b"Done":
             return from_json(body, Done)
-        raise RefusedError(from_json(body, Refused).reason)
+        refused = from_json(body, Refused)
+        raise (NotNowError if refused.not_now else RefusedError)(refused.reason)
 
     async def statuses(self, *, silence_ms: int) -> AsyncIterator[Status | None]:
         """Return each status as it comes; None whenever the recorder has been silent for `silence_ms`."""

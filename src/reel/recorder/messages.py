@@ -26,6 +26,10 @@ class RefusedError(ReelError, RuntimeError):
     """Raised when the recorder can't do what was asked in its present state; its text says why and what to do."""
 
 
+class NotNowError(RefusedError):
+    """Raised when what was asked can't be done just now: something rolls, is to roll, or does the same."""
+
+
 class UnreachableError(ReelError, ConnectionError):
     """Raised when the recorder does not answer in time."""
 
@@ -383,6 +387,7 @@ class Done:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Refused:
-    """What was asked is not done; one sentence says why."""
+    """What was asked is not done; one sentence says why. `not_now` says that it can be later."""
 
     reason: str
+    not_now: bool = False

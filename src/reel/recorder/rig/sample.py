@@ -8,7 +8,7 @@ from reel.core.errors import ReelError
 from reel.core.file import Container, Draft, VideoCodec, resolve
 from reel.core.media import MediaError, PartWriter
 from reel.recorder.clock import Clock
-from reel.recorder.messages import RefusedError
+from reel.recorder.messages import NotNowError
 from reel.recorder.recording.encoder_queue import EncoderQueue, queue_limit
 from reel.recorder.recording.parts import Parts
 from reel.recorder.rig.source import Source
@@ -36,9 +36,9 @@ class Samplings:
         return rig_id in self._taken
 
     def begin(self, rig_id: int) -> Sampling:
-        """Note that one is taken of a rig; raises RefusedError where one is already."""
+        """Note that one is taken of a rig; raises NotNowError where one is already."""
         if self._taken.setdefault(rig_id, sampling := Sampling()) is not sampling:
-            raise RefusedError("Its picture is being measured with already.")
+            raise NotNowError("Its picture is being measured with already.")
         return sampling
 
     def end(self, rig_id: int) -> None:
@@ -57,7 +57,7 @@ class Samplings:
 def take_sample(source: Source, path: Path, seconds: float, clock: Clock, stop: threading.Event) -> None:
     """Record so many seconds of what a source composes just now; the file is there when it is whole.
 
-    Raises MediaError when nothing came, or it could not be written, and RefusedError when it was to stop.
+    Raises MediaError when nothing came, or it could not be written, and NotNowError when it was to stop.
     """
     plan = source.plan()
     wanted = Draft(
@@ -86,6 +86,6 @@ def take_sample(source: Source, path: Path, seconds: float, clock: Clock, stop: 
     if failed or stop.is_set() or not session.ticks:
         making.unlink(missing_ok=True)
         if stop.is_set():
-            raise RefusedError("Something is to roll; a picture is measured with once nothing does.")
+            raise NotNowError("Something is to roll; a picture is measured with once nothing does.")
         raise failed[0] if failed else MediaError(path, "holds nothing: no picture came")
     making.replace(path)

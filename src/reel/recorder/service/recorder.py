@@ -24,6 +24,7 @@ from reel.recorder.messages import (
     Draw,
     FindBars,
     Leave,
+    NotNowError,
     Open,
     Pause,
     RefusedError,
@@ -205,7 +206,7 @@ class Recorder:
         source = self._asked.shown(request.rig_id, 0)
         with self._lock:
             if self._takes or self._starting:
-                raise RefusedError("Something rolls; a picture is measured with once nothing does.")
+                raise NotNowError("Something rolls; a picture is measured with once nothing does.")
             sampling = self._samplings.begin(request.rig_id)
         try:
             take_sample(source, Path(request.path), request.seconds, self.clock, sampling.stop)

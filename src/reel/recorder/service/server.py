@@ -14,7 +14,7 @@ from reel.core.wire import from_json, to_json
 from reel.recorder.clock import RealClock
 from reel.recorder.guard import attempt, guarded, said
 from reel.recorder.journal import Journal
-from reel.recorder.messages import REQUEST_KINDS, Refused, RefusedError
+from reel.recorder.messages import REQUEST_KINDS, NotNowError, Refused, RefusedError
 from reel.recorder.recording.encoder_queue import QUEUE_BYTES
 from reel.recorder.run_files import CLOSING, REQUESTS
 from reel.recorder.service.broadcast import Broadcast
@@ -136,4 +136,5 @@ def _reply(recorder: Recorder, parts: list[bytes]) -> list[bytes]:
             raise RefusedError("The recorder was asked for something that it does not know.")
         return [b"Done", to_json(recorder.answer(from_json(parts[1], kind)))]
     except Exception as error:
-        return [b"Refused", to_json(Refused(reason=str(said("What was asked", error))))]
+        reason = str(said("What was asked", error))
+        return [b"Refused", to_json(Refused(reason=reason, not_now=isinstance(error, NotNowError)))]

@@ -11,7 +11,7 @@ from reel.web.finishes.editing import Opened
 from reel.web.finishes.models import ReadFile
 from reel.web.finishes.reading import stamp_of
 from reel.web.jobs.actions import ask_once
-from reel.web.jobs.kinds import Lane, Progress, Subject, job_kind
+from reel.web.jobs.kinds import Lane, Progress, Subject, WhileRolling, job_kind
 from reel.web.jobs.models import Job
 from reel.web.takes.models import Take
 from reel.web.takes.proving import path_of
@@ -41,7 +41,7 @@ def ask_to_find(take: Take) -> None:
     ask_once(FIND, Subject(subject=take.pk))
 
 
-@job_kind(FIND, label="Finding claps", lane=Lane.LONG, pauses_for_rolls=True)
+@job_kind(FIND, label="Finding claps", lane=Lane.LONG, while_rolling=WhileRolling.PAUSES)
 def find(asked: Subject, progress: Progress) -> None:
     """Look for claps in a take's files; what was found of one that changes meanwhile is not kept."""
     take = Take.objects.with_parts().filter(pk=asked.subject).first()

@@ -22,7 +22,7 @@ from reel.web.finishes.reading import read_sources, takes_of
 from reel.web.finishes.speaking import spoken_path, without_commentary
 from reel.web.jobs.actions import ask_for
 from reel.web.jobs.files import aside
-from reel.web.jobs.kinds import Lane, Progress, job_kind
+from reel.web.jobs.kinds import Lane, Progress, WhileRolling, job_kind
 from reel.web.jobs.models import Job
 from reel.web.takes.made_of import MadeFile, become_take, counts_of_cut, ending_of
 from reel.web.takes.models import Take
@@ -82,7 +82,7 @@ def jobs_of(take: Take) -> list[Job]:
     return [job for job in Job.objects.filter(kind=FINISH, subject=take.pk)[:6] if job.is_open or job.problem]
 
 
-@job_kind(FINISH, label="Finishing", params=Make, lane=Lane.LONG, priority=2, pauses_for_rolls=True)
+@job_kind(FINISH, label="Finishing", params=Make, lane=Lane.LONG, priority=2, while_rolling=WhileRolling.PAUSES)
 def make(asked: Make, progress: Progress) -> Take | None:
     """Make a finish of a take, and return the take that it is; None where its take was deleted or binned meanwhile."""
     take = Take.objects.kept().with_parts().filter(pk=asked.subject).first()

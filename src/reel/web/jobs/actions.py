@@ -24,6 +24,12 @@ def ask_for(kind: str, params: Any, *, lane: Lane | None = None) -> Job:
     return job
 
 
+def wake() -> None:
+    """Have all lanes looked at once the transaction stands: nothing may roll any more for which something waits."""
+    for lane in Lane:
+        transaction.on_commit(partial(work, lane), robust=True)
+
+
 def ask_once(kind: str, params: Any) -> Job | None:
     """Queue a job unless one of its kind and subject waits or runs; None then."""
     if Job.objects.filter(kind=kind, subject=params.subject, state__in=OPEN_STATES).exists():

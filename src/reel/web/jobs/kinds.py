@@ -2,8 +2,10 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from enum import StrEnum
+from enum import Enum, StrEnum, auto
 from typing import Any, TypeVar
+
+from reel.core.errors import ReelError
 
 Progress = Callable[[float], None]
 # Does a job of a kind, by its parameters; raises a ReelError with the reason where it can't be done.
@@ -18,6 +20,22 @@ class Lane(StrEnum):
     LONG = "long"
 
 
+class WhileRolling(Enum):
+    """What becomes of a job's work while something rolls."""
+
+    GOES_ON = auto()
+    # it goes on after the roll, unless the settings say that it is to go on meanwhile
+    PAUSES = auto()
+    # it does not begin meanwhile; once begun, it goes on
+    BEGINS_LATER = auto()
+    # it measures, and would take from a roll what that needs: it neither begins nor goes on, and begins anew afterwards
+    BEGINS_ANEW = auto()
+
+
+class BeginAnewError(ReelError):
+    """Raised inside a job whose work can't be done just now, and is to begin anew a moment later."""
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Subject:
     """The parameters of a job that is about one thing of the database: its number. Other kinds' have it too."""
@@ -29,9 +47,7 @@ class Subject:
 class Kind:
     """A kind of job: what people call it, its checked parameters, where it waits. A higher `priority` goes first.
 
-    One that has ended its worker `attempts` times is set aside. One that `waits_for_rolls` does not begin while
-    something rolls: it measures the machine, or would take from a roll what that needs. One that `pauses_for_rolls`
-    does not go on meanwhile, unless the settings say so.
+    One that has ended its worker `attempts` times is set aside.
     """
 
     name: str
@@ -41,8 +57,11 @@ class Kind:
     lane: Lane = Lane.QUICK
     priority: int = 0
     attempts: int = 3
-    waits_for_rolls: bool = False
-    pauses_for_rolls: bool = False
+    while_rolling: WhileRolling = WhileRolling.GOES_ON
+
+    @property
+    def may_begin_while_rolling(self) -> bool:
+        return self.while_rolling in (WhileRolling.GOES_ON, WhileRolling.PAUSES)
 
 
 KINDS: dict[str, Kind] = {}
@@ -71,7 +90,7 @@ def tells_of_rolls(ask: Callable[[], bool]) -> Callable[[], bool]:
 def kinds_now() -> list[str]:
     """Return the kinds that may begin just now."""
     rolls = is_rolling()
-    return [kind.name for kind in KINDS.values() if not (rolls and kind.waits_for_rolls)]
+    return [kind.name for kind in KINDS.values() if not rolls or kind.may_begin_while_rolling]
 
 
 def is_rolling() -> bool:

@@ -4,7 +4,7 @@ from django.db import models
 from django.utils import timezone
 
 from reel import options
-from reel.web.jobs.kinds import KINDS, Lane, is_rolling
+from reel.web.jobs.kinds import KINDS, Lane, WhileRolling, is_rolling
 
 
 class JobState(models.TextChoices):
@@ -66,8 +66,11 @@ class Job(models.Model):
     def is_paused(self) -> bool:
         """Whether it gives way to what rolls just now."""
         kind = KINDS.get(self.kind)
-        pauses = kind is not None and kind.pauses_for_rolls and options.finishes_pause()
-        return pauses and self.state == JobState.RUNNING and is_rolling()
+        if kind is None or not self.is_open or not is_rolling():
+            return False
+        if self.state == JobState.WAITING:
+            return not kind.may_begin_while_rolling
+        return kind.while_rolling is WhileRolling.PAUSES and options.finishes_pause()
 
     @property
     def done_percent(self) -> int:

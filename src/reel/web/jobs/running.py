@@ -11,7 +11,7 @@ from reel import options
 from reel.core.errors import ReelError
 from reel.core.memory import trim_memory
 from reel.core.wire import from_plain
-from reel.web.jobs.kinds import KINDS, Lane, is_rolling, kinds_now
+from reel.web.jobs.kinds import KINDS, BeginAnewError, Kind, Lane, Progress, WhileRolling, is_rolling, kinds_now
 from reel.web.jobs.models import Job, JobState
 
 log = logging.getLogger(__name__)
@@ -75,12 +75,8 @@ def _give_way(job: Job) -> None:
         _pause.wait(LOOK_S)
 
 
-def run_job(job: Job) -> None:
-    """Run a job's work on this thread and store how it ended."""
-    begun = {"state": JobState.RUNNING, "attempts": F("attempts") + 1, "began_at": timezone.now()}
-    if not Job.objects.filter(pk=job.pk, state=JobState.WAITING).update(**begun):
-        return
-
+def _progress_of(job: Job, kind: Kind) -> Progress:
+    """Return what a job's work tells its progress, and by which it hears that it is called off or gives way."""
     told_s, told = time.monotonic(), 0.0
 
     def progress(part: float) -> None:
@@ -91,14 +87,28 @@ def run_job(job: Job) -> None:
         told_s, told = now_s, part
         if not Job.objects.filter(pk=job.pk, state=JobState.RUNNING).update(done_part=part):
             raise CalledOffError("The job was called off.")
-        if kind.pauses_for_rolls and options.finishes_pause():
+        if kind.while_rolling is WhileRolling.PAUSES and options.finishes_pause():
             _give_way(job)
+        if kind.while_rolling is WhileRolling.BEGINS_ANEW and is_rolling():
+            raise BeginAnewError("Something rolls.")
 
+    return progress
+
+
+def run_job(job: Job) -> None:
+    """Run a job's work on this thread and store how it ended, or that it waits again."""
+    begun = {"state": JobState.RUNNING, "attempts": F("attempts") + 1, "began_at": timezone.now()}
+    if not Job.objects.filter(pk=job.pk, state=JobState.WAITING).update(**begun):
+        return
     kind = KINDS[job.kind]
     try:
-        kind.work(from_plain({"subject": job.subject, **job.params}, kind.params), progress)
+        kind.work(from_plain({"subject": job.subject, **job.params}, kind.params), _progress_of(job, kind))
     except CalledOffError:
         return
+    except BeginAnewError:
+        again = {"state": JobState.WAITING, "attempts": F("attempts") - 1, "done_part": 0}
+        Job.objects.filter(pk=job.pk, state=JobState.RUNNING).update(**again)
+        _pause.wait(LOOK_S)
     except ReelError as error:
         Job.objects.filter(pk=job.pk).update(state=JobState.FAILED, problem=str(error))
     except Exception as error:

@@ -1,7 +1,7 @@
 """Calling jobs off."""
 
-from django.http import HttpRequest, HttpResponse
-from django.shortcuts import get_object_or_404, redirect
+from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
+from django.shortcuts import get_object_or_404
 from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_POST
 
@@ -16,7 +16,7 @@ def call_off(request: HttpRequest, job_id: int) -> HttpResponse:
     actions.call_off(job)
     if getattr(request, "htmx", False):
         return HttpResponse(status=204)
-    return redirect(request.POST.get("next", "/") if _is_ours(request) else "/")
+    return HttpResponseRedirect(request.POST.get("next", "/") if _is_ours(request) else "/")
 
 
 def _is_ours(request: HttpRequest) -> bool:

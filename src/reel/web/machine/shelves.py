@@ -10,7 +10,7 @@ from reel.core.errors import BadValueError, ReelError
 from reel.core.media import MediaError, Shelf, write_speed
 from reel.recorder.messages import RefusedError
 from reel.web.jobs.actions import ask_once
-from reel.web.jobs.kinds import Progress, Subject, job_kind
+from reel.web.jobs.kinds import Progress, Subject, WhileRolling, job_kind
 from reel.web.machine.models import ShelfPlace
 from reel.web.ui.typed import clean_name, free_name
 
@@ -103,7 +103,7 @@ def measure(place: ShelfPlace) -> None:
     ask_once(DRIVE, Subject(subject=place.pk))
 
 
-@job_kind(DRIVE, label="Measuring the drive", waits_for_rolls=True)
+@job_kind(DRIVE, label="Measuring the drive", while_rolling=WhileRolling.BEGINS_ANEW)
 def measure_drive(asked: Subject, progress: Progress) -> None:
     """Measure what a shelf's drive writes; a shelf that was taken off the list needs none."""
     place = ShelfPlace.objects.filter(pk=asked.subject).first()

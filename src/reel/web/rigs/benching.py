@@ -14,8 +14,8 @@ from reel.core.frame import smaller
 from reel.core.line import RigSetup, file_plan
 from reel.core.media import MediaError, Sample, measure_speed
 from reel.core.signal import Mode
-from reel.recorder.messages import RefusedError, TakeSample, UnreachableError
-from reel.web.jobs.kinds import Lane, Progress, Subject, job_kind
+from reel.recorder.messages import NotNowError, RefusedError, TakeSample, UnreachableError
+from reel.web.jobs.kinds import BeginAnewError, Lane, Progress, Subject, WhileRolling, job_kind
 from reel.web.live.recorder import client, rig_status
 from reel.web.machine.models import Speed, this_machine
 from reel.web.rigs.homefiles import sample_path
@@ -63,7 +63,7 @@ def cell_plan(setup: RigSetup, cell: Cell, mode: Mode | None = None) -> FilePlan
     return file_plan(replace(setup, recipe=resolve(wanted), frame=frame))
 
 
-@job_kind(BENCH, label="Measuring this machine", lane=Lane.LONG, priority=1, waits_for_rolls=True)
+@job_kind(BENCH, label="Measuring this machine", lane=Lane.LONG, priority=1, while_rolling=WhileRolling.BEGINS_ANEW)
 def bench(asked: Subject, progress: Progress) -> None:
     """Measure every cell with a rig's picture; a rig that is gone needs none.
 
@@ -117,10 +117,15 @@ def _as_while_rolling(rig: Rig) -> Callable[[], None]:
 
 
 def take_fresh_sample(rig: Rig, path: Path) -> None:
-    """Record two seconds of what arrives; where that can't be done, one of before will do. Raises ReelError."""
+    """Record two seconds of what arrives; where that can't be done, one of before will do. Raises ReelError.
+
+    Where something rolls, is to, or takes one just now, it raises BeginAnewError.
+    """
     try:
         _await_signal(rig)
         client().ask(TakeSample(rig_id=rig.pk, path=str(path)))
+    except NotNowError as error:
+        raise BeginAnewError(str(error)) from error
     except ReelError:
         if not path.exists():
             raise

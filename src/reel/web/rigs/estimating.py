@@ -12,7 +12,7 @@ from reel.core.line import RigSetup, file_plan
 from reel.core.media import Sample, measure_speed
 from reel.core.wire import from_plain, to_plain
 from reel.web.jobs.actions import ask_for
-from reel.web.jobs.kinds import Progress, Subject, job_kind
+from reel.web.jobs.kinds import Progress, Subject, WhileRolling, job_kind
 from reel.web.jobs.models import Job
 from reel.web.rigs.benching import take_fresh_sample
 from reel.web.rigs.homefiles import sample_path
@@ -60,7 +60,7 @@ def ask(rig: Rig, setup: RigSetup) -> Estimate:
     return found
 
 
-@job_kind(ESTIMATE, label="Estimating", waits_for_rolls=True)
+@job_kind(ESTIMATE, label="Estimating", while_rolling=WhileRolling.BEGINS_ANEW)
 def estimate(asked: Subject, progress: Progress) -> None:
     """Encode two seconds of the rig's picture; an estimate that is gone needs none."""
     found = Estimate.objects.select_related("rig").filter(pk=asked.subject).first()

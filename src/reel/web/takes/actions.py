@@ -14,6 +14,7 @@ from reel.core.media.shelf import ROLLING
 from reel.core.roll import CutBy
 from reel.core.wire import to_plain
 from reel.recorder.messages import MAX_LABEL, RefusedError
+from reel.web.jobs.actions import wake
 from reel.web.jobs.models import Job
 from reel.web.setups import stored
 from reel.web.takes.making import forget_file
@@ -214,12 +215,14 @@ def close(
             ask_for_proof(part)
     take.parts.filter(number__gt=max(1, len(files))).delete()  # one that could not be opened
     sum_up(take.pk)
+    wake()
 
 
 def forget(take_id: int) -> None:
     """Delete a take that never began; it has no file."""
     if Take.objects.rolling().filter(pk=take_id).delete()[0]:
         forget_words(take_id)
+        wake()
 
 
 def recover_interrupted(reached: Mapping[int, float] | None = None) -> int:

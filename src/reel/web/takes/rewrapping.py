@@ -16,7 +16,7 @@ from reel.core.media.finishing import finish_file, source_of
 from reel.recorder.messages import RefusedError
 from reel.web.jobs.actions import ask_for
 from reel.web.jobs.files import aside
-from reel.web.jobs.kinds import Lane, Progress, job_kind
+from reel.web.jobs.kinds import Lane, Progress, WhileRolling, job_kind
 from reel.web.jobs.models import Job
 from reel.web.takes.made_of import MadeFile, become_take
 from reel.web.takes.models import Part, Take, TakeState
@@ -59,7 +59,7 @@ def rewraps_of(take: Take) -> list[Job]:
     return [job for job in Job.objects.filter(kind=REWRAP, subject=take.pk)[:6] if job.is_open or job.problem]
 
 
-@job_kind(REWRAP, label="Rewrapping", params=Rewrap, lane=Lane.LONG, priority=2, pauses_for_rolls=True)
+@job_kind(REWRAP, label="Rewrapping", params=Rewrap, lane=Lane.LONG, priority=2, while_rolling=WhileRolling.PAUSES)
 def rewrap(asked: Rewrap, progress: Progress) -> None:
     """Rewrap a take with all its parts; one that was deleted or binned meanwhile is not made."""
     take = Take.objects.kept().with_parts().filter(pk=asked.subject).first()

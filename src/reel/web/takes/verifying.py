@@ -11,7 +11,7 @@ from reel.core.media.hashes import NAME, check_hashes
 from reel.core.media.shelf import sidecar_folder
 from reel.recorder.messages import RefusedError
 from reel.web.jobs.actions import ask_for
-from reel.web.jobs.kinds import Lane, Progress, Subject, job_kind
+from reel.web.jobs.kinds import Lane, Progress, Subject, WhileRolling, job_kind
 from reel.web.jobs.models import OPEN_STATES, Job
 from reel.web.takes.models import Part
 from reel.web.takes.proving import path_of
@@ -52,7 +52,7 @@ def verify_due(now: datetime.datetime | None = None) -> int:
     return len([ask_to_verify(part) for part in due])
 
 
-@job_kind(VERIFY, label="Verifying", lane=Lane.LONG, waits_for_rolls=True)
+@job_kind(VERIFY, label="Verifying", lane=Lane.LONG, while_rolling=WhileRolling.BEGINS_LATER)
 def verify(asked: Subject, progress: Progress) -> None:
     """Verify a part and note what came of it.
 

@@ -12,7 +12,7 @@ from django.utils import timezone
 from reel.core.errors import BadValueError
 from reel.web.jobs import kinds, running, tasks
 from reel.web.jobs.actions import ask_for, call_off
-from reel.web.jobs.kinds import KINDS, Lane, Subject, job_kind
+from reel.web.jobs.kinds import KINDS, BeginAnewError, Lane, Subject, WhileRolling, job_kind
 from reel.web.jobs.models import Job, JobState
 from reel.web.jobs.running import run_waiting
 
@@ -64,7 +64,7 @@ class LaneTests(TestCase):
         self.assertEqual(self.done[-1], 4)
 
     def test_what_measures_the_machine_waits_until_nothing_rolls(self):
-        job_kind("careful", label="Measuring", waits_for_rolls=True)(
+        job_kind("careful", label="Measuring", while_rolling=WhileRolling.BEGINS_LATER)(
             lambda asked, progress: self.done.append("careful")
         )
         with patch.object(kinds, "_rolls", [lambda: True]):
@@ -75,14 +75,43 @@ class LaneTests(TestCase):
         run_waiting()
         self.assertEqual(self.done, [2, "careful"])
         for kind in ("bench", "drive", "estimate", "demo"):
-            self.assertTrue(KINDS[kind].waits_for_rolls, kind)
+            self.assertFalse(KINDS[kind].may_begin_while_rolling, kind)
+
+    def test_what_measures_begins_anew_after_a_roll_that_began_meanwhile(self):
+        """Whether it sees the roll itself, or something that it asks for is refused since one is about to begin."""
+        rolls, waits = [], []
+
+        def work(asked, progress):
+            self.done.append(asked.subject)
+            if len(self.done) == 1:
+                rolls.append(True)
+            if len(self.done) == 2:
+                raise BeginAnewError("Something is to roll.")
+            progress(0.5)
+            self.done.append("measured")
+
+        def wait(seconds):
+            found = Job.objects.get(pk=job.pk)
+            waits.append((found.state, found.attempts, found.done_part, found.is_paused))
+            run_waiting()  # as the worker's other thread may; what rolls has it wait
+            rolls.clear()
+
+        job_kind("measuring", label="Measuring", while_rolling=WhileRolling.BEGINS_ANEW)(work)
+        job = ask_for("measuring", Subject(subject=7))
+        with patch.object(kinds, "_rolls", [lambda: bool(rolls)]), patch.object(running, "_pause") as pause:
+            pause.wait = wait
+            run_waiting()
+        job.refresh_from_db()
+        waiting = JobState.WAITING, 0, 0
+        self.assertEqual((self.done, waits), ([7, 7, 7, "measured"], [(*waiting, True), (*waiting, False)]))
+        self.assertEqual((job.state, job.attempts), (JobState.DONE, 1))
 
     def test_what_gives_way_to_a_roll_goes_on_after_it_or_is_called_off(self):
         def work(asked, progress):
             progress(0.5)
             self.done.append("made")
 
-        job_kind("giving", label="Finishing", pauses_for_rolls=True)(work)
+        job_kind("giving", label="Finishing", while_rolling=WhileRolling.PAUSES)(work)
         job = ask_for("giving", Subject(subject=1))
         rolling, waits = [True, True, True], []
 

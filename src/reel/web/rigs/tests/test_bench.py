@@ -16,8 +16,9 @@ from reel.core.media import PartWriter
 from reel.core.media.speed import Speed as MeasuredSpeed
 from reel.core.media.tests.clips import picture
 from reel.core.signal import Mode
-from reel.recorder.messages import UnreachableError
-from reel.web.jobs.kinds import Subject
+from reel.recorder.messages import NotNowError, UnreachableError
+from reel.web.jobs import kinds
+from reel.web.jobs.kinds import BeginAnewError, Subject
 from reel.web.jobs.models import Job, JobState
 from reel.web.jobs.running import run_here
 from reel.web.machine.models import Speed, choice_of
@@ -143,6 +144,9 @@ class BenchTests(HomeMixin, TestCase):
         sample_path(self.rig).write_bytes(b"an older one")
         with patch.object(benching, "client", side_effect=ReelError("busy")):
             benching.take_fresh_sample(self.rig, sample_path(self.rig))  # one of before will do
+        rolls = patch.object(benching, "client", side_effect=NotNowError("Something is to roll."))
+        with rolls, self.assertRaises(BeginAnewError):
+            benching.take_fresh_sample(self.rig, sample_path(self.rig))
 
     def test_asking_twice_measures_once_and_progress_is_shown(self):
         address = reverse("stages:bench", args=[self.rig.pk])
@@ -150,7 +154,10 @@ class BenchTests(HomeMixin, TestCase):
         self.client.post(address)
         self.assertEqual(Job.objects.filter(kind=BENCH).count(), 1)
         polled = self.client.get(reverse("stages:keeps-up", args=[self.rig.pk]))
-        self.assertContains(polled, "0 %")
+        self.assertContains(polled, "waits for other work")
+        with patch.object(kinds, "_rolls", [lambda: True]):
+            polled = self.client.get(reverse("stages:keeps-up", args=[self.rig.pk]))
+        self.assertContains(polled, "waits until nothing rolls")
 
     def assert_names_stand_free(self, found):
         boxes = [_box_of(curve.label, curve.label_x, curve.label_y, curve.anchor) for curve in found.curves]

@@ -16,7 +16,7 @@ from reel.core.media import probe
 from reel.core.media.tests.clips import write_clip
 from reel.core.roll import RollSetup
 from reel.web.jobs.actions import call_off
-from reel.web.jobs.kinds import KINDS, Kind
+from reel.web.jobs.kinds import KINDS, Kind, Lane
 from reel.web.jobs.models import Job, JobState
 from reel.web.jobs.running import run_job, run_waiting, take_up_left
 from reel.web.takes import actions, listening
@@ -154,12 +154,25 @@ class TakeTests(HomeMixin, TestCase):
         job.refresh_from_db()
         self.assertEqual((job.state, job.problem), (JobState.DONE, ""))
 
+    def test_the_end_of_a_take_wakes_all_that_waited_for_it(self):
+        ends = {
+            "closed": lambda take: actions.close(take, [], counts=Counts()),
+            "never began": lambda take: actions.forget(take.pk),
+        }
+        for name, end in ends.items():
+            take = self.make(f"{name}.mkv", state=TakeState.ROLLING, content=False)
+            with self.subTest(name), patch("reel.web.jobs.actions.work") as work:
+                with self.captureOnCommitCallbacks(execute=True):
+                    end(take)
+                self.assertEqual({call.args for call in work.call_args_list}, {(Lane.QUICK,), (Lane.LONG,)})
+
     def test_a_job_is_called_off(self):
         job = Job.objects.create(kind="prove", subject=self.take.first.pk)
 
         def work(take, progress):
             progress(0.5)
-            self.client.post(reverse("jobs:call-off", args=[job.pk]))
+            answer = self.client.post(reverse("jobs:call-off", args=[job.pk]), {"next": "all"})
+            self.assertEqual(answer.url, "all", "an address, no view's name")
             progress(0.6)
             self.fail("it went on")
 
