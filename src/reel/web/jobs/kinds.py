@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from enum import Enum, StrEnum, auto
 from typing import Any, TypeVar
 
+from reel import options
 from reel.core.errors import ReelError
 
 Progress = Callable[[float], None]
@@ -24,11 +25,11 @@ class WhileRolling(Enum):
     """What becomes of a job's work while something rolls."""
 
     GOES_ON = auto()
-    # it goes on after the roll, unless the settings say that it is to go on meanwhile
+    # it goes on after the roll, unless the settings say that finishes go on meanwhile
     PAUSES = auto()
-    # it does not begin meanwhile; once begun, it goes on
+    # it would take from a roll what that needs: it neither begins nor goes on meanwhile
     BEGINS_LATER = auto()
-    # it measures, and would take from a roll what that needs: it neither begins nor goes on, and begins anew afterwards
+    # the same of what measures, and is begun anew afterwards
     BEGINS_ANEW = auto()
 
 
@@ -62,6 +63,13 @@ class Kind:
     @property
     def may_begin_while_rolling(self) -> bool:
         return self.while_rolling in (WhileRolling.GOES_ON, WhileRolling.PAUSES)
+
+    @property
+    def pauses(self) -> bool:
+        """Whether it waits in the middle of its work while something rolls."""
+        if self.while_rolling is WhileRolling.PAUSES:
+            return options.finishes_pause()
+        return self.while_rolling is WhileRolling.BEGINS_LATER
 
 
 KINDS: dict[str, Kind] = {}

@@ -3,8 +3,7 @@
 from django.db import models
 from django.utils import timezone
 
-from reel import options
-from reel.web.jobs.kinds import KINDS, Lane, WhileRolling, is_rolling
+from reel.web.jobs.kinds import KINDS, Lane, is_rolling
 
 
 class JobState(models.TextChoices):
@@ -68,9 +67,7 @@ class Job(models.Model):
         kind = KINDS.get(self.kind)
         if kind is None or not self.is_open or not is_rolling():
             return False
-        if self.state == JobState.WAITING:
-            return not kind.may_begin_while_rolling
-        return kind.while_rolling is WhileRolling.PAUSES and options.finishes_pause()
+        return kind.pauses if self.state == JobState.RUNNING else not kind.may_begin_while_rolling
 
     @property
     def done_percent(self) -> int:

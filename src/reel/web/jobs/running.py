@@ -7,7 +7,6 @@ import time
 from django.db.models import F, QuerySet
 from django.utils import timezone
 
-from reel import options
 from reel.core.errors import ReelError
 from reel.core.memory import trim_memory
 from reel.core.wire import from_plain
@@ -68,11 +67,18 @@ def run_here(kind: str, subject: int) -> Job:
 
 
 def _give_way(job: Job) -> None:
-    """Wait while something rolls; raises CalledOffError where the job is called off meanwhile."""
+    """Wait while something rolls; raises CalledOffError where the job is called off meanwhile.
+
+    What goes on while something rolls, as the proof of another take, is done meanwhile: it would stand behind the job.
+    """
+    others = [kind.name for kind in KINDS.values() if kind.while_rolling is WhileRolling.GOES_ON]
     while is_rolling():
         if not Job.objects.filter(pk=job.pk, state=JobState.RUNNING).exists():
             raise CalledOffError("The job was called off.")
-        _pause.wait(LOOK_S)
+        if (other := _waiting(Lane(job.lane)).filter(kind__in=others).first()) is not None:
+            run_job(other)
+        else:
+            _pause.wait(LOOK_S)
 
 
 def _progress_of(job: Job, kind: Kind) -> Progress:
@@ -87,7 +93,7 @@ def _progress_of(job: Job, kind: Kind) -> Progress:
         told_s, told = now_s, part
         if not Job.objects.filter(pk=job.pk, state=JobState.RUNNING).update(done_part=part):
             raise CalledOffError("The job was called off.")
-        if kind.while_rolling is WhileRolling.PAUSES and options.finishes_pause():
+        if kind.pauses:
             _give_way(job)
         if kind.while_rolling is WhileRolling.BEGINS_ANEW and is_rolling():
             raise BeginAnewError("Something rolls.")

@@ -63,17 +63,28 @@ class LaneTests(TestCase):
         run_waiting()
         self.assertEqual(self.done[-1], 4)
 
-    def test_what_measures_the_machine_waits_until_nothing_rolls(self):
-        job_kind("careful", label="Measuring", while_rolling=WhileRolling.BEGINS_LATER)(
-            lambda asked, progress: self.done.append("careful")
-        )
-        with patch.object(kinds, "_rolls", [lambda: True]):
+    def test_what_would_take_from_a_roll_waits_until_nothing_rolls(self):
+        rolls = [True]
+
+        def careful(asked, progress):
+            rolls.append(True)  # another one begins meanwhile
+            progress(0.5)
+            self.done.append("careful")
+
+        def wait(seconds):
+            self.done.append("waits")
+            rolls.clear()
+
+        job_kind("careful", label="Verifying", while_rolling=WhileRolling.BEGINS_LATER)(careful)
+        with patch.object(kinds, "_rolls", [lambda: bool(rolls)]), patch.object(running, "_pause") as pause:
+            pause.wait = wait
             ask_for("careful", Subject(subject=1))
             ask_for("quick", Subject(subject=2))
             run_waiting()
             self.assertEqual(self.done, [2], "what people wait for goes on beside a roll")
-        run_waiting()
-        self.assertEqual(self.done, [2, "careful"])
+            rolls.clear()
+            run_waiting()
+        self.assertEqual(self.done, [2, "waits", "careful"])
         for kind in ("bench", "drive", "estimate", "demo"):
             self.assertFalse(KINDS[kind].may_begin_while_rolling, kind)
 
@@ -119,21 +130,23 @@ class LaneTests(TestCase):
             found = Job.objects.get(pk=job.pk)
             waits.append((found.is_paused, len(rolling)))
             rolling.pop()
+            if len(rolling) == 2:
+                ask_for("quick", Subject(subject=2))  # is not held up by it
 
         with patch.object(kinds, "_rolls", [lambda: bool(rolling)]), patch.object(running, "_pause") as pause:
             pause.wait = wait
             run_waiting()
-            self.assertEqual((self.done, waits), (["made"], [(True, 3), (True, 2), (True, 1)]))
+            self.assertEqual((self.done, waits), ([2, "made"], [(True, 3), (True, 2), (True, 1)]))
             rolling.append(True)
             with patch.dict("os.environ", {"REEL_FINISH_WHILE_ROLLING": "go"}):
                 ask_for("giving", Subject(subject=1))
                 run_waiting()
-            self.assertEqual((self.done, rolling), (["made", "made"], [True]))
+            self.assertEqual((self.done, rolling), ([2, "made", "made"], [True]))
             job = ask_for("giving", Subject(subject=1))
             pause.wait = lambda seconds: call_off(job)
             run_waiting()
         job.refresh_from_db()
-        self.assertEqual((self.done, job.state), (["made", "made"], JobState.CALLED_OFF))
+        self.assertEqual((self.done, job.state), ([2, "made", "made"], JobState.CALLED_OFF))
 
     def test_a_job_that_ends_its_worker_again_and_again_is_set_aside(self):
         def kill(asked, progress):
