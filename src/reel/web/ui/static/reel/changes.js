@@ -50,7 +50,7 @@ const filled = (form) => new URLSearchParams(new FormData(form)).toString();
 const asked = new WeakMap();
 document.addEventListener("htmx:beforeRequest", ({ target }) => { if (target.matches("form")) asked.set(target, filled(target)); });
 
-// What was fetched before a change was sent does not show it: it is fetched once more, and never put over the answer.
+// What was fetched before a change was answered may not show it: it is fetched once more, and never put over the answer.
 const begun = new WeakMap();
 let changedAt = 0;
 document.addEventListener("htmx:beforeRequest", ({ detail }) => {
@@ -65,15 +65,15 @@ document.addEventListener("htmx:beforeSwap", (event) => {
   const field = comesAnew || other ? typed(event.detail.target) : null;
   if (field) field.addEventListener("blur", () => htmx.trigger(document.body, cause?.type.endsWith("-changed") ? cause.type : "signal-changed"), { once: true });
   const isOld = asked.has(elt) && elt.isConnected && asked.get(elt) !== filled(elt);
-  const isBefore = comesAnew && !field && begun.get(event.detail.xhr) < changedAt;
+  const isBefore = comesAnew && !field && (begun.get(event.detail.xhr) < changedAt || changes.some(isOpen));
   if (isBefore) setTimeout(() => htmx.trigger(document.body, cause?.type ?? "signal-changed"), 300);
   if (field || isOld || isBefore) event.detail.shouldSwap = false;
   if (isOld && elt.contains(document.activeElement)) document.activeElement.addEventListener("blur", () => { if (elt.isConnected) htmx.trigger(elt, "change"); }, { once: true });
 });
 
 // What was replaced between press and release takes no click: what comes while a pointer is down waits until it is up.
-// Where another answer has replaced the part meanwhile, it goes into the one that stands there now. A list of choices,
-// a menu or another window takes the release for itself, so that those don't count as pressed.
+// Where another answer has replaced the part meanwhile, that to a change goes into the one that stands there now. A list
+// of choices, a menu or another window takes the release for itself, so that those don't count as pressed.
 let isPressed = false, answers = [];
 const held = new WeakSet();
 function release() {
@@ -85,13 +85,14 @@ for (const name of ["pointerup", "pointercancel", "contextmenu"]) document.addEv
 document.addEventListener("pointermove", ({ buttons }) => { if (isPressed && !buttons) release(); }, { capture: true });
 addEventListener("blur", release);
 document.addEventListener("htmx:beforeSend", ({ detail }) => {
-  const { xhr } = detail, load = xhr.onload;
+  const { xhr } = detail, load = xhr.onload, isChange = detail.requestConfig.verb !== "get";
   function answer() {
     held.delete(xhr);
-    if (!detail.target.isConnected && detail.target.id) detail.target = document.getElementById(detail.target.id) ?? detail.target;
+    if (isChange && !detail.target.isConnected && detail.target.id) detail.target = document.getElementById(detail.target.id) ?? detail.target;
     load.call(xhr);
   }
   xhr.onload = () => {
+    if (isChange) changedAt = performance.now();
     if (!isPressed) return answer();
     held.add(xhr);
     answers.push(answer);
